@@ -1,0 +1,71 @@
+"""A capture and its windows."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+#: Under either of these a capture is accepted but flagged `too_short`.
+SHORT_SECONDS = 5.0
+SHORT_FRAMES = 200
+
+
+@dataclass(frozen=True)
+class Capture:
+    """N frames in order.
+
+    Parameters
+    ----------
+    frame_ms : float64 array of shape (N,)
+        Frame times in milliseconds: finite, above 0, at most 60,000.
+    channels : mapping of channel name to float64 array of shape (N,)
+        One value a frame; NaN is a gap. Busy times are in milliseconds.
+    source_flags : tuple of str
+        What the reader noticed (`unterminated_last_line`).
+    window : (from, to) in seconds, or None for the whole capture.
+    """
+
+    frame_ms: Floats
+    channels: Mapping[str, Floats] = field(default_factory=dict)
+    source_flags: tuple[str, ...] = ()
+    window: tuple[float, float] | None = None
+
+    def __len__(self) -> int:
+        return len(self.frame_ms)
+
+    @cached_property
+    def end_clock_s(self) -> Floats:
+        """End clock of each frame in seconds: the running sum from the left."""
+        clock: Floats = np.cumsum(self.frame_ms) / 1000.0
+        return clock
+
+    @property
+    def duration_s(self) -> float:
+        """Sum of the frame times, in seconds."""
+        return float(self.end_clock_s[-1]) if len(self) else 0.0
+
+    @property
+    def flags(self) -> tuple[str, ...]:
+        """`empty_window` alone, or what the reader noticed and `too_short`."""
+        if not len(self):
+            return ("empty_window",)
+        short = self.duration_s < SHORT_SECONDS or len(self) < SHORT_FRAMES
+        return (*self.source_flags, "too_short") if short else self.source_flags
+
+    def trimmed(self, start_s: float, stop_s: float) -> Capture:
+        """The frames whose end clock lies in (start_s, stop_s], as a capture of its own with a clock from 0."""
+        clock = self.end_clock_s
+        first, last = np.searchsorted(clock, (start_s, stop_s), side="right")
+        inside = slice(int(first), max(int(first), int(last)))
+        return Capture(
+            self.frame_ms[inside],
+            {name: values[inside] for name, values in self.channels.items()},
+            self.source_flags,
+            (start_s, stop_s),
+        )

@@ -1,0 +1,121 @@
+"""Numbers in text, to the letter of reading 26 of docs/measures.md, and the check that every frame time must pass."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from decimal import Decimal
+from fractions import Fraction
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from rennbahn.capture.columns import TIME_UNITS
+from rennbahn.errors import CaptureRefused
+
+#: A frame longer than a minute is a pause, not a frame.
+LONGEST_FRAME_MS = 60_000.0
+
+_NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_SPECIAL = re.compile(r"[+-]?(?:nan|inf|infinity)", re.IGNORECASE)
+#: Exponents beyond this make exact decimals of unbounded size; doubles end at 308.
+_LARGEST_EXPONENT = 400
+
+
+def as_number(text: str, decimal: str = ".") -> float:
+    """The double that `text` says; NaN where it says none."""
+    text = text.strip()
+    if decimal != ".":
+        if "." in text:
+            return math.nan
+        text = text.replace(decimal, ".", 1)
+    if _NUMBER.fullmatch(text) or _SPECIAL.fullmatch(text):
+        return float(text)
+    return math.nan
+
+
+def as_exact(text: str, decimal: str = ".") -> Decimal | float:
+    """The exact decimal that `text` says; a float NaN or infinity where it says none that is finite."""
+    number = as_number(text, decimal)
+    if not math.isfinite(number):
+        return number
+    exact = Decimal(text.strip().replace(decimal, "."))
+    exponent = exact.adjusted()
+    return exact if abs(exponent) <= _LARGEST_EXPONENT or not exact else number
+
+
+def fault_of(frame_ms: float, raw: float) -> str | None:
+    """Reason code of a frame time that cannot be counted, or None. `raw` is the value as the file has it."""
+    if math.isnan(raw):
+        return "not_a_number"
+    if math.isinf(raw):
+        return "not_finite"
+    if frame_ms == 0:
+        return "zero"
+    if frame_ms < 0:
+        return "negative"
+    return "over_limit" if frame_ms > LONGEST_FRAME_MS else None
+
+
+def to_ms(values: NDArray[np.float64], unit: str) -> NDArray[np.float64]:
+    """Times in `unit` as milliseconds. Whole factors are divided by, since 0.001 has no exact double."""
+    times, by = TIME_UNITS[unit]
+    if times != 1.0:
+        return values * times
+    return values / by if by != 1.0 else values
+
+
+def frame_ms_from(values: NDArray[np.float64], unit: str) -> NDArray[np.float64]:
+    """Frame times in milliseconds from frame times or rates, unchecked."""
+    if unit == "fps":
+        with np.errstate(divide="ignore", over="ignore"):
+            return 1000.0 / values
+    with np.errstate(over="ignore"):
+        return to_ms(values, unit)
+
+
+def first_fault(frame_ms: NDArray[np.float64], raw: NDArray[np.float64]) -> tuple[int, str] | None:
+    """Index and reason code of the first frame that cannot be counted."""
+    good = (frame_ms > 0) & (frame_ms <= LONGEST_FRAME_MS)
+    if good.all():
+        return None
+    index = int(np.argmin(good))
+    reason = fault_of(float(frame_ms[index]), float(raw[index]))
+    if reason is None or (np.isinf(frame_ms[index]) and raw[index] == 0):
+        reason = "not_finite"
+    return index, reason
+
+
+def exact_steps(values: Sequence[Decimal | float | int | Fraction]) -> tuple[NDArray[np.float64], int | None]:
+    """Differences of timestamps, subtracted exactly before they become doubles.
+
+    Returns the steps (shape N - 1) up to the first value that is NaN or infinite, and the index of that value.
+    """
+    bad = next((i for i, v in enumerate(values) if isinstance(v, float) and not math.isfinite(v)), None)
+    exact = [Fraction(v) for v in values[:bad]]
+    steps = [_as_double(b - a) for a, b in pairwise(exact)]
+    return np.asarray(steps, dtype=np.float64), bad
+
+
+def _as_double(step: Fraction) -> float:
+    try:
+        return float(step)
+    except OverflowError:
+        return math.inf if step > 0 else -math.inf
+
+
+def refuse(reason: str, *, row: int | None, line: int | None, got: str = "", column: str = "") -> CaptureRefused:
+    """The error for a frame that cannot be counted, in words."""
+    what = f"the value of “{column}”" if column else "the value"
+    shown = f" (got {got!r})" if got else ""
+    words = {
+        "not_a_number": f"{what} is not a number{shown}",
+        "not_finite": f"{what} gives no finite frame time{shown}",
+        "zero": f"frame time must be above 0 ms{shown}",
+        "negative": f"frame time must be above 0 ms{shown}",
+        "over_limit": f"frame time must be at most 60,000 ms{shown}",
+        "timestamps_backwards": f"the timestamp lies before the one above it{shown}",
+    }
+    return CaptureRefused(reason, words[reason], row=row, line=line)

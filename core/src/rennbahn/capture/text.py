@@ -1,0 +1,214 @@
+"""Delimited text: commas, semicolons, tabs or pipes, with a decimal point or comma.
+
+Clean files take a quick way through pyarrow. Whatever it does not take as it stands (quoted fields, comment
+lines, unusual spellings of numbers, any fault) is read line by line by the rules of docs/formats.md, which
+finds the row and the reason. Both ways give the same numbers; a property test holds them together.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+from pyarrow import csv as arrow_csv
+
+from rennbahn.capture.columns import ColumnMap
+from rennbahn.capture.numbers import as_exact, as_number
+from rennbahn.capture.table import Steps, Table, require_columns
+from rennbahn.errors import CaptureRefused
+
+COMMENT = "#"
+UNTERMINATED = "unterminated_last_line"
+#: Whole and fractional digits that still fit a 128-bit decimal together.
+_EXACT_DIGITS = 38
+
+
+def decoded(data: bytes, encoding: str) -> str:
+    """`data` as text with line ends of LF only and without a byte order mark.
+
+    Raises :class:`CaptureRefused` (`unreadable`) where the bytes are not of that encoding.
+    """
+    if encoding == "utf-16" and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+        # Without a byte order mark Python assumes this machine's order; a logger's file is the same everywhere.
+        encoding = "utf-16-be" if data[:1] == b"\x00" else "utf-16-le"
+    try:
+        text = data.decode(encoding)
+    except UnicodeDecodeError as error:
+        message = f"the file is not {encoding} text (byte {error.start + 1} does not fit)"
+        raise CaptureRefused("unreadable", message) from None
+    text = text.removeprefix("\ufeff")
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
+    return text
+
+
+def fields_of(line: str, delimiter: str) -> list[str]:
+    """Fields of one line; a field quoted with `"` may hold the delimiter."""
+    if '"' not in line:
+        return line.split(delimiter)
+    return next(csv.reader([line], delimiter=delimiter))
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where the header stands and what it says."""
+
+    names: tuple[str, ...]
+    header_line: int
+    body: str
+
+    @classmethod
+    def of(cls, text: str, columns: ColumnMap) -> Layout:
+        """Find the header: the first line after those to skip, comment lines passed over.
+
+        A header may itself begin with the comment sign: then it is the one that has the mapped column.
+        """
+        start, number = 0, 0
+        for _ in range(columns.skip_lines):
+            start = _after_line(text, start)
+            number += 1
+        while True:
+            stop = _after_line(text, start)
+            number += 1
+            names = tuple(name.strip() for name in fields_of(text[start:stop].rstrip("\n"), columns.delimiter))
+            comment = names[0].startswith(COMMENT) and columns.clock.column not in names
+            if not comment or stop >= len(text):
+                return cls(names, number, text[stop:])
+            start = stop
+
+
+def read_text(data: bytes, columns: ColumnMap) -> Table:
+    """The mapped columns of delimited text."""
+    text = decoded(data, columns.encoding)
+    if not text.strip("\n"):
+        raise CaptureRefused("no_frames", "the file is empty")
+    layout = Layout.of(text, columns)
+    require_columns(layout.names, columns)
+    flags = () if text.endswith("\n") else (UNTERMINATED,)
+    body = layout.body.rstrip("\n")
+    if not body:
+        raise CaptureRefused("no_frames", "there is no row under the header")
+    return _quick(body, layout, columns, flags) or _careful(body, layout, columns, flags)
+
+
+def _after_line(text: str, start: int) -> int:
+    end = text.find("\n", start)
+    return len(text) if end < 0 else end + 1
+
+
+def _quick(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]) -> Table | None:
+    """Parse with pyarrow, or None where anything is out of the ordinary."""
+    if '"' in body or body.startswith(COMMENT) or "\n" + COMMENT in body or "\n\n" in body:
+        return None
+    names = [str(index) for index in range(len(layout.names))]
+    at = {use.column: str(layout.names.index(use.column)) for use in columns.uses}
+    exact = columns.clock.channel == "timestamp"
+    types = {at[use.column]: pa.float64() for use in columns.uses}
+    if exact:
+        types[at[columns.clock.column]] = pa.string()
+    raw = body.encode()
+    try:
+        table = arrow_csv.read_csv(
+            io.BytesIO(raw),
+            read_options=arrow_csv.ReadOptions(column_names=names, use_threads=False, block_size=len(raw) + 1),
+            parse_options=arrow_csv.ParseOptions(
+                delimiter=columns.delimiter, quote_char=False, ignore_empty_lines=False
+            ),
+            convert_options=arrow_csv.ConvertOptions(
+                include_columns=list(types),
+                column_types=types,
+                decimal_point=columns.decimal,
+                null_values=[],
+                strings_can_be_null=False,
+            ),
+        )
+        clock: NDArray[np.float64] | Steps
+        if exact:
+            clock = _quick_steps(table.column(at[columns.clock.column]).combine_chunks(), columns.decimal)
+        else:
+            clock = table.column(at[columns.clock.column]).to_numpy()
+    except pa.ArrowException:
+        return None
+    if not isinstance(clock, Steps) and not np.isfinite(clock).all():
+        return None
+    others = {use.column: table.column(at[use.column]).to_numpy() for use in columns.others}
+    first = layout.header_line
+
+    def shown(row: int) -> str:
+        line = body.split("\n")[row - 1]
+        return line.split(columns.delimiter)[int(at[columns.clock.column])].strip()
+
+    return Table(clock, others, lambda row: first + row, shown, None, flags)
+
+
+def _quick_steps(texts: pa.StringArray, decimal: str) -> Steps:
+    """Exact differences of timestamps written as plain decimals; raises ArrowInvalid for any other spelling."""
+    point = re.escape(decimal)
+    if not pc.all(pc.match_substring_regex(texts, rf"^[0-9]+({point}[0-9]+)?$")).as_py():
+        raise pa.ArrowInvalid("not plain decimals")
+    if decimal != ".":
+        texts = pc.replace_substring(texts, decimal, ".")
+    places = pc.subtract(pc.binary_length(texts), pc.find_substring(texts, "."))
+    has_point = pc.greater_equal(pc.find_substring(texts, "."), 0)
+    scale = pc.max(pc.if_else(has_point, pc.subtract(places, 1), 0)).as_py() or 0
+    whole = pc.max(pc.binary_length(texts)).as_py()
+    if whole + scale > _EXACT_DIGITS or whole > 18 + scale:
+        raise pa.ArrowInvalid("too many digits")
+    values = texts.cast(pa.decimal128(_EXACT_DIGITS, scale))
+    low = np.frombuffer(values.buffers()[1], dtype="<i8").reshape(-1, 2)[values.offset : values.offset + len(values)]
+    if (low[:, 1] != low[:, 0] >> 63).any():
+        raise pa.ArrowInvalid("too large for 64 bits")
+    return Steps(np.diff(low[:, 0]).astype(np.float64) / 10.0**scale, len(values))
+
+
+def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]) -> Table:
+    """Line by line, stopping at the first row whose structure is broken."""
+    at = {use.column: layout.names.index(use.column) for use in columns.uses}
+    clock_at = at[columns.clock.column]
+    width = len(layout.names)
+    lines: list[int] = []
+    clock: list[str] = []
+    others: dict[str, list[float]] = {use.column: [] for use in columns.others}
+    broken = None
+    for number, fields in _rows(body, layout.header_line, columns.delimiter):
+        if len(fields) != width:
+            fault = "few" if len(fields) < width else "many"
+            message = f"too {fault} fields: {len(fields)} where the header has {width}"
+            broken = CaptureRefused("broken_row", message, row=len(lines) + 1, line=number)
+            break
+        lines.append(number)
+        clock.append(fields[clock_at])
+        for column, values in others.items():
+            values.append(as_number(fields[at[column]], columns.decimal))
+    if not lines and broken is None:
+        raise CaptureRefused("no_frames", "there is no row under the header")
+    raw: NDArray[np.float64] | Steps = (
+        Steps.of([as_exact(text, columns.decimal) for text in clock])
+        if columns.clock.channel == "timestamp"
+        else np.array([as_number(text, columns.decimal) for text in clock], dtype=np.float64)
+    )
+    gaps = {column: np.array(found, dtype=np.float64) for column, found in others.items()}
+    return Table(raw, gaps, lambda row: lines[row - 1], lambda row: clock[row - 1].strip(), broken, flags)
+
+
+def _rows(body: str, header_line: int, delimiter: str) -> Iterator[tuple[int, list[str]]]:
+    for number, line in enumerate(body.split("\n"), start=header_line + 1):
+        if not line.startswith(COMMENT):
+            try:
+                yield number, fields_of(line, delimiter)
+            except csv.Error:
+                yield number, []
+
+
+def numbers_in(texts: list[str], decimal: str) -> list[float]:
+    """The finite numbers among `texts`."""
+    found = (as_number(text, decimal) for text in texts)
+    return [number for number in found if math.isfinite(number)]

@@ -1,0 +1,232 @@
+"""`rennbahn figures FILE...` and `rennbahn study STUDY.json`: the core without a server."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from rennbahn.capture import ColumnMap, propose_columns, read_capture
+from rennbahn.comparing import Study, compare_study
+from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.comparing.study import Comparison
+from rennbahn.comparing.words import finding_sentences, reason_words, verdict_words
+from rennbahn.display import fps, ms, signed_percent
+from rennbahn.errors import CaptureRefused, RennbahnError
+from rennbahn.measures import Figures, Settings, figures_of
+from rennbahn.measures.rates import Low
+
+#: Some file was refused.
+REFUSED = 2
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run the command line and return its exit code: 0, or 2 where any file was refused."""
+    parser = _parser()
+    arguments = parser.parse_args(argv)
+    try:
+        code: int = arguments.run(arguments)
+    except BrokenPipeError:  # the reader of a pipe had enough
+        sys.stderr.close()
+        return 0
+    return code
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="rennbahn", description="Figures of captures, and comparisons of lanes.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    figures = commands.add_parser("figures", help="figures of one or more captures")
+    figures.add_argument(
+        "files", nargs="+", metavar="FILE", help="captures: delimited text, JSON Lines, Parquet, Arrow"
+    )
+    figures.add_argument("--columns", metavar="COLUMNS.json", help="column map; proposed from the file without one")
+    figures.add_argument("--settings", metavar="SETTINGS.json", help="target rate, limit, known caps")
+    figures.add_argument("--window", nargs=2, type=float, metavar=("FROM", "TO"), help="seconds to look at")
+    figures.add_argument("--json", action="store_true", help="one JSON object a line and file")
+    figures.set_defaults(run=_figures)
+
+    study = commands.add_parser("study", help="compare the lanes of a study")
+    study.add_argument("file", metavar="STUDY.json", help="lanes, scenes, tests, passes and pairs to compare")
+    study.add_argument("--json", action="store_true", help="the whole result as one JSON object")
+    study.set_defaults(run=_study)
+    return parser
+
+
+# --- figures ----------------------------------------------------------------------------------------------
+
+
+def _figures(arguments: argparse.Namespace) -> int:
+    try:
+        columns = ColumnMap.from_json(_load(arguments.columns)) if arguments.columns else None
+        settings = Settings.from_json(_load(arguments.settings)) if arguments.settings else Settings()
+    except RennbahnError as error:
+        print(f"{arguments.columns or arguments.settings}: {error.message}", file=sys.stderr)
+        return REFUSED
+    if arguments.window and not arguments.window[0] < arguments.window[1]:
+        print("--window: FROM must lie before TO", file=sys.stderr)
+        return REFUSED
+    refused = False
+    table: list[list[str]] = []
+    notes: list[str] = []
+    for name in arguments.files:
+        try:
+            found, taken = _figures_of_file(name, columns, settings, arguments.window)
+        except CaptureRefused as error:
+            refused = True
+            print(f"{name}: {error.sentence()}", file=sys.stderr)
+            if arguments.json:
+                facts = {"reason": error.reason, "row": error.row, "line": error.line, "message": error.message}
+                _emit({"file": name, "error": facts})
+            continue
+        if arguments.json:
+            _emit({"file": name, "figures": found.as_json()})
+        else:
+            table.append(_figures_row(name, found))
+            notes += [f"  {name}: {note}" for note in taken]
+    if table:
+        print(_aligned(_FIGURE_HEADS, table))
+        if any("*" in cell for row in table for cell in row):
+            print("\n  * thin: stands on fewer than 10 frames")
+        if notes:
+            print("\nTaken for what (no --columns given):")
+            print("\n".join(notes))
+    return REFUSED if refused else 0
+
+
+def _figures_of_file(
+    name: str, columns: ColumnMap | None, settings: Settings, window: Sequence[float] | None
+) -> tuple[Figures, Sequence[str]]:
+    try:
+        data = Path(name).read_bytes()
+    except OSError as error:
+        raise CaptureRefused("unreadable", f"cannot be opened: {error.strerror}") from None
+    taken: Sequence[str] = ()
+    if columns is None:
+        proposal = propose_columns(data)
+        if proposal.columns is None:
+            raise CaptureRefused("missing_column", "no column looks like frame times, timestamps or rates")
+        columns, taken = proposal.columns, proposal.reasons
+    capture = read_capture(data, columns)
+    return figures_of(capture.trimmed(window[0], window[1]) if window else capture, settings), taken
+
+
+_FIGURE_HEADS = (
+    "file", "frames", "s", "average", "1% low", "0.1% low", "median ms", "99% ms", "stutters", "bound by", "cap",
+    "flags",
+)  # fmt: skip
+
+
+def _figures_row(name: str, found: Figures) -> list[str]:
+    if found.rates is None or found.lows is None or found.smoothness is None or found.limits is None:
+        return [name, "0", *["–"] * 9, ", ".join(found.flags)]
+    cap = found.limits.cap
+    return [
+        name,
+        f"{found.frames:,}",
+        f"{found.duration_s:.1f}",
+        fps(found.rates.average_fps),
+        _low(found.lows["1"]["percentile"]),
+        _low(found.lows["0.1"]["percentile"]),
+        ms(found.rates.percentile_ms["50"]),
+        ms(found.rates.percentile_ms["99"]),
+        str(found.smoothness.stutters.count),
+        found.limits.bound_by.label or "–",
+        "–" if cap.state == "none" or cap.lock_fps is None else f"{cap.state} at {fps(cap.lock_fps)} ({cap.name})",
+        ", ".join(found.flags) or "–",
+    ]
+
+
+def _low(low: Low) -> str:
+    return fps(low.fps) + ("*" if low.thin else "")
+
+
+# --- study ------------------------------------------------------------------------------------------------
+
+
+def _study(arguments: argparse.Namespace) -> int:
+    try:
+        study = Study.from_json(_load(arguments.file))
+        result = compare_study(study)
+    except RennbahnError as error:
+        print(f"{arguments.file}: {error.message}", file=sys.stderr)
+        return REFUSED
+    if arguments.json:
+        _emit(result.as_json())
+    else:
+        print("\n\n".join(_comparison_text(study, comparison) for comparison in result.compare))
+    return 0
+
+
+def _comparison_text(study: Study, comparison: Comparison) -> str:
+    names = {lane.id: lane.name for lane in study.lanes}
+    scenes = {scene.id: scene for scene in study.scenes}
+    tests = {test.id: test for test in study.tests}
+    name_a, name_b = names[comparison.a], names[comparison.b]
+    parts = [f"{study.name}: {name_b} against {name_a} (baseline)"]
+    parts += finding_sentences(comparison, study.method, AVERAGE, name_a, name_b)
+    for figure in (AVERAGE, low_figure("1", study.method.low_school)):
+        found = comparison.tests.get(figure, [])
+        counted = sorted((m for m in found if m.left_out is None), key=lambda m: -m.b_over_a)
+        rows = []
+        for margin in [*counted, *(m for m in found if m.left_out is not None)]:
+            scene = scenes[tests[margin.test].scene]
+            where = f"{scene.game}, {scene.name}".strip(", ") or margin.test
+            if margin.left_out is not None:
+                lane = f"{names[margin.left_out.lane]} " if margin.left_out.lane else ""
+                rows.append([where, "", "", "", "", "", f"left out: {lane}{reason_words(margin.left_out.reason)}"])
+                continue
+            low, high = margin.interval or (float("nan"), float("nan"))
+            rows.append(
+                [
+                    where,
+                    fps(margin.a),
+                    fps(margin.b),
+                    f"{signed_percent(margin.b_over_a)}%",
+                    f"{signed_percent(low)}% to {signed_percent(high)}%" if margin.interval else "–",
+                    f"{margin.n_a} + {margin.n_b}",
+                    verdict_words(margin, name_a),
+                ]
+            )
+        heads = (figure, name_a, name_b, "margin", "95% interval", "passes", "verdict")
+        parts.append(_aligned(heads, rows))
+    flips = [kind for kind, agreement in comparison.agreement.items() if agreement.depends_on_method]
+    if flips:
+        parts.append("Depends on the method: another school gives another verdict for " + ", ".join(flips) + ".")
+    return "\n\n".join(parts)
+
+
+# --- shared -----------------------------------------------------------------------------------------------
+
+
+def _load(path: str) -> Any:
+    try:
+        return json.loads(Path(path).read_text(encoding="utf-8"))
+    except OSError as error:
+        raise RennbahnError("unreadable", f"cannot be opened: {error.strerror}") from None
+    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise RennbahnError("unreadable", f"is no JSON: {error}") from None
+
+
+def _emit(data: object) -> None:
+    print(json.dumps(data, ensure_ascii=False, allow_nan=False))
+
+
+def _aligned(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """A table in columns: first and last to the left, numbers between to the right."""
+    widths = [max(len(row[i]) for row in [heads, *rows]) for i in range(len(heads))]
+    lines = []
+    for row in (heads, ["─" * width for width in widths], *rows):
+        cells = [
+            cell.rjust(width) if 0 < i < len(row) - 1 else cell.ljust(width)
+            for i, (cell, width) in enumerate(zip(row, widths, strict=True))
+        ]
+        lines.append("  ".join(cells).rstrip())
+    return "\n".join(lines)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,153 @@
+"""What a comparison is made from: lanes, scenes, tests and passes with their figures."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from rennbahn.errors import RennbahnError
+from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
+
+CELL_SCHOOLS = ("mean", "median_pass")
+SUITE_SCHOOLS = ("geometric", "mean_of_margins", "ratio_of_means", "equal_frames")
+ACCEPTED = "accepted"
+CAPPED = "capped"
+AVERAGE = "average_fps"
+
+
+def low_figure(low: str, school: str) -> str:
+    """Name of a low under a school: `low_1.percentile`."""
+    return f"low_{low}.{school}"
+
+
+#: Every figure that lanes are compared by.
+FIGURES = (AVERAGE, *(low_figure(low, school) for low in LOWS for school in LOW_SCHOOLS))
+
+
+@dataclass(frozen=True)
+class Method:
+    """The schools a study declares. `equal_band` is a share: 0.01 calls lanes within 1% even."""
+
+    equal_band: float = 0.01
+    cell_school: str = CELL_SCHOOLS[0]
+    low_school: str = LOW_SCHOOLS[0]
+    suite_school: str = SUITE_SCHOOLS[0]
+    target_hz: float = 60.0
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.equal_band) and 0 < self.equal_band < 1):
+            _refuse("equal_band", f"the equal band must lie between 0 and 1, as 0.01 for 1% (got {self.equal_band})")
+        for name, allowed in (
+            ("cell_school", CELL_SCHOOLS),
+            ("low_school", LOW_SCHOOLS),
+            ("suite_school", SUITE_SCHOOLS),
+        ):
+            if getattr(self, name) not in allowed:
+                _refuse(name, f"{name} must be one of {', '.join(allowed)} (got {getattr(self, name)!r})")
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A setup taking part."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A repeatable stretch of a game."""
+
+    id: str
+    game: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Test:
+    """A scene under conditions."""
+
+    __test__ = False  # pytest: not a class of tests
+
+    id: str
+    scene: str
+    conditions: str = ""
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One run of a test in a lane. A status other than `accepted` is the reason why it does not count."""
+
+    id: str
+    lane: str
+    test: str
+    status: str
+    source: str = "frames"
+    flags: tuple[str, ...] = ()
+    figures: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Study:
+    """A question with all that was measured for it. `compare` holds pairs (A, B); margins are of B over A."""
+
+    name: str
+    method: Method
+    lanes: tuple[Lane, ...]
+    scenes: tuple[Scene, ...]
+    tests: tuple[Test, ...]
+    passes: tuple[Pass, ...]
+    compare: tuple[tuple[str, str], ...]
+
+    def __post_init__(self) -> None:
+        lanes, tests = {lane.id for lane in self.lanes}, {test.id for test in self.tests}
+        scenes = {scene.id for scene in self.scenes}
+        for test in self.tests:
+            if test.scene not in scenes:
+                _refuse("tests", f"test {test.id} names the scene {test.scene}, which is not there")
+        for one in self.passes:
+            if one.lane not in lanes or one.test not in tests:
+                _refuse("passes", f"pass {one.id} names lane {one.lane}, test {one.test}: one of them is not there")
+            for figure, value in one.figures.items():
+                if not (math.isfinite(value) and value > 0):
+                    _refuse("passes", f"pass {one.id}: {figure} must be above 0 fps (got {value})")
+        for pair in self.compare:
+            if not set(pair) <= lanes:
+                _refuse("compare", f"{pair[1]} over {pair[0]}: one of these lanes is not there")
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Study:
+        """Read a study file. Raises :class:`RennbahnError` (`bad_study`) naming what is missing or wrong."""
+        try:
+            return cls(
+                name=str(data.get("name", "")),
+                method=Method(**data.get("settings", {})),
+                lanes=tuple(Lane(str(x["id"]), str(x.get("name", x["id"]))) for x in data["lanes"]),
+                scenes=tuple(
+                    Scene(str(x["id"]), str(x.get("game", "")), str(x.get("name", ""))) for x in data["scenes"]
+                ),
+                tests=tuple(Test(str(x["id"]), str(x["scene"]), str(x.get("conditions", ""))) for x in data["tests"]),
+                passes=tuple(
+                    Pass(
+                        str(x.get("id", number)),
+                        str(x["lane"]),
+                        str(x["test"]),
+                        str(x["status"]),
+                        str(x.get("source", "frames")),
+                        tuple(x.get("flags") or ()),
+                        {k: float(v) for k, v in (x.get("figures") or {}).items() if v is not None},
+                    )
+                    for number, x in enumerate(data["passes"], start=1)
+                ),
+                compare=tuple((str(a), str(b)) for a, b in data["compare"]),
+            )
+        except KeyError as error:
+            raise RennbahnError("bad_study", f"the study lacks {error}", field=str(error.args[0])) from None
+        except (AttributeError, TypeError, ValueError) as error:
+            raise RennbahnError("bad_study", f"the study is not in the form described: {error}") from None
+
+
+def _refuse(field: str, message: str) -> None:
+    raise RennbahnError("bad_study", message, field=field)

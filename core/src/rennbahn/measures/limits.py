@@ -1,0 +1,243 @@
+"""What holds the frame rate back (measures, section 4)."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri
+
+from rennbahn.capture import Capture
+
+Floats = NDArray[np.float64]
+
+#: A frame is bound by a side that was busy for this share of it.
+BUSY_SHARE = 0.9
+#: Mean utilisation from which a run counts as bound by the card, %.
+BUSY_PCT = 95.0
+HALF_SECOND_MS = 500.0
+#: Rates this close count as held together; the hair keeps times in whole microseconds off the edge.
+CLOSE = 0.004001
+#: A half second counts as faster than the lock beyond this.
+FASTER = 1.004
+#: From this many half seconds on: fewer agree by chance.
+FEWEST_BINS = 30
+#: A known cap names a lock within this ratio.
+NAMED_WITHIN = 0.01
+DRIFT_BIN_S = 5.0
+FEWEST_DRIFT_BINS = 3
+FEWEST_INTERVAL_BINS = 6
+
+
+@dataclass(frozen=True)
+class KnownCap:
+    """A cap one knows of, in fps. A display `refresh` also stands for its half, third and quarter."""
+
+    name: str
+    fps: float
+    refresh: bool = False
+
+
+@dataclass(frozen=True)
+class BoundBy:
+    """Which side the frames waited for: `gpu`, `cpu`, `waiting`, `not_gpu` or `mixed`; None where nobody can tell."""
+
+    label: str | None
+    source: str | None
+    shares: dict[str, float] | None
+
+
+@dataclass(frozen=True)
+class Cap:
+    """Is the rate held by something other than the hardware? States `none`, `partly`, `capped`."""
+
+    state: str
+    lock_fps: float | None
+    name: str | None
+    share: float
+    bin_share: float | None
+    bin_fps: float | None
+    frame_share: float
+    frame_fps: float
+    faster_share: float | None
+
+
+@dataclass(frozen=True)
+class Drift:
+    """Theil-Sen slope of the rate of whole 5 s bins, as percent of the median bin per minute, with Sen's interval."""
+
+    bins: int
+    bin_fps: tuple[float, ...]
+    percent_per_minute: float | None
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What held the rate back. The limits are the rates each side could reach alone."""
+
+    bound_by: BoundBy
+    gpu_limit_fps: float | None
+    cpu_limit_fps: float | None
+    cap: Cap
+    drift: Drift
+
+
+def limits(capture: Capture, known_caps: Sequence[KnownCap]) -> Limits:
+    """Limits of a capture with at least one frame."""
+    bound = bound_by(capture)
+    held = bound.source == "busy_times" and bound.label in ("gpu", "cpu")
+    return Limits(
+        bound_by=bound,
+        gpu_limit_fps=_limit_fps(capture.channels.get("gpu_busy_ms")),
+        cpu_limit_fps=_limit_fps(capture.channels.get("cpu_busy_ms")),
+        cap=cap(capture, known_caps, bound_by_hardware=held),
+        drift=drift(capture),
+    )
+
+
+def _limit_fps(busy_ms: Floats | None) -> float | None:
+    """The mean, not the median: it sits a steady 2% above the average of a run bound by that side."""
+    mean = mean_of(busy_ms)
+    return 1000.0 / mean if mean else None
+
+
+def mean_of(values: Floats | None) -> float | None:
+    """Mean of the values that are there (NaN is a gap), None without one."""
+    if values is None:
+        return None
+    there = values[~np.isnan(values)]
+    return float(there.mean()) if len(there) else None
+
+
+def bound_by(capture: Capture) -> BoundBy:
+    """The side that frames waited for, from busy times, else from utilisation."""
+    gpu, cpu = (_if_any(capture.channels.get(name)) for name in ("gpu_busy_ms", "cpu_busy_ms"))
+    if gpu is not None:
+        counted = ~np.isnan(gpu) if cpu is None else ~(np.isnan(gpu) | np.isnan(cpu))
+        total = int(counted.sum())
+        if total:
+            return _bound_by_busy(capture.frame_ms[counted], gpu[counted], None if cpu is None else cpu[counted])
+    utilisation = mean_of(capture.channels.get("gpu_util_pct"))
+    if utilisation is None:
+        return BoundBy(None, None, None)
+    return BoundBy("gpu" if utilisation >= BUSY_PCT else "not_gpu", "utilisation", None)
+
+
+def _if_any(values: Floats | None) -> Floats | None:
+    """A channel that is all gaps is no channel."""
+    return None if values is None or np.isnan(values).all() else values
+
+
+def _bound_by_busy(frame_ms: Floats, gpu: Floats, cpu: Floats | None) -> BoundBy:
+    total = len(frame_ms)
+    on_gpu = gpu >= BUSY_SHARE * frame_ms
+    counts = {"gpu": int(on_gpu.sum())}
+    if cpu is None:
+        counts["not_gpu"] = total - counts["gpu"]
+    else:
+        counts["cpu"] = int((~on_gpu & (cpu >= BUSY_SHARE * frame_ms)).sum())
+        counts["waiting"] = total - counts["gpu"] - counts["cpu"]
+    label = next((name for name, count in counts.items() if 10 * count >= 6 * total), "mixed")
+    return BoundBy(label, "busy_times", {name: count / total for name, count in counts.items()})
+
+
+def cap(capture: Capture, known_caps: Sequence[KnownCap], *, bound_by_hardware: bool) -> Cap:
+    """Look for a lock in half seconds and in frames (reading 8)."""
+    frame_count, frame_total, frame_ms = _largest_group(np.sort(capture.frame_ms), fastest_is_smallest=True)
+    frame_fps = 1000.0 / frame_ms
+    bins = half_second_fps(capture)
+    bin_count, bin_total, bin_fps = 0, 1, None
+    if len(bins) >= FEWEST_BINS:
+        bin_count, bin_total, bin_fps = _largest_group(np.sort(bins), fastest_is_smallest=False)
+    if bin_fps is not None and bin_count * frame_total >= frame_count * bin_total:
+        count, total, lock_fps = bin_count, bin_total, bin_fps
+    else:
+        count, total, lock_fps = frame_count, frame_total, frame_fps
+    faster = int(np.count_nonzero(bins > FASTER * lock_fps)) if len(bins) >= FEWEST_BINS else None
+    if 10 * count >= 6 * total and not bound_by_hardware:
+        state = "capped"
+    elif 10 * count >= 3 * total and faster is not None and 100 * faster <= len(bins):
+        state = "partly"
+    else:
+        state = "none"
+    return Cap(
+        state=state,
+        lock_fps=None if state == "none" else lock_fps,
+        name=None if state == "none" else _cap_name([f for f in (bin_fps, frame_fps) if f], known_caps),
+        share=count / total,
+        bin_share=None if bin_fps is None else bin_count / bin_total,
+        bin_fps=bin_fps,
+        frame_share=frame_count / frame_total,
+        frame_fps=frame_fps,
+        faster_share=None if faster is None else faster / len(bins),
+    )
+
+
+def half_second_fps(capture: Capture) -> Floats:
+    """Rates of half seconds: a bin takes frames until it holds 500 ms or more; an unfinished last one is left out."""
+    clock_ms = np.cumsum(capture.frame_ms)
+    clock = clock_ms.tolist()
+    ends, start_ms = [0], 0.0
+    while (end := bisect_left(clock, start_ms + HALF_SECOND_MS, ends[-1]) + 1) <= len(clock):
+        ends.append(end)
+        start_ms = clock[end - 1]
+    if len(ends) == 1:
+        return np.empty(0)
+    edges = np.array(ends)
+    spent = np.diff(np.concatenate(([0.0], clock_ms))[edges])
+    fps: Floats = np.diff(edges) * 1000.0 / spent
+    return fps
+
+
+def _largest_group(ordered: Floats, *, fastest_is_smallest: bool) -> tuple[int, int, float]:
+    """Size of the largest group of values close to one of them, the number of values, and that group's median."""
+    low = np.searchsorted(ordered, ordered * (1.0 - CLOSE), side="left")
+    high = np.searchsorted(ordered, ordered * (1.0 + CLOSE), side="right")
+    sizes = high - low
+    at = int(np.argmax(sizes)) if fastest_is_smallest else len(sizes) - 1 - int(np.argmax(sizes[::-1]))
+    return int(sizes[at]), len(ordered), float(np.median(ordered[low[at] : high[at]]))
+
+
+def _cap_name(rates: Sequence[float], known_caps: Sequence[KnownCap]) -> str:
+    best, name = NAMED_WITHIN, "unexplained"
+    for known in known_caps:
+        for part in (1, 2, 3, 4) if known.refresh else (1,):
+            off = min(abs(rate / (known.fps / part) - 1.0) for rate in rates)
+            if off < best or (off == best and name == "unexplained"):
+                best, name = off, known.name if part == 1 else f"{known.name} / {part}"
+    return name
+
+
+def drift(capture: Capture) -> Drift:
+    """Slope of the rate over whole 5 s bins.
+
+    Theil 1950; Sen, "Estimates of the Regression Coefficient Based on Kendall's Tau", JASA 1968 (the interval).
+    """
+    clock_s = capture.end_clock_s
+    whole = int(np.floor(capture.duration_s / DRIFT_BIN_S))
+    edges = np.searchsorted(clock_s, DRIFT_BIN_S * np.arange(whole + 1), side="right")
+    frames = np.diff(edges)
+    there = np.flatnonzero(frames)
+    clock_from_0 = np.concatenate(([0.0], clock_s))
+    spent = clock_from_0[edges[1:]] - clock_from_0[edges[:-1]] if whole else np.empty(0)
+    fps = frames[there] / spent[there]
+    n = len(fps)
+    shown = tuple(fps.tolist())
+    if n < FEWEST_DRIFT_BINS:
+        return Drift(n, shown, None, None, None)
+    minutes = (DRIFT_BIN_S * there + DRIFT_BIN_S / 2.0) / 60.0
+    i, j = np.triu_indices(n, k=1)
+    slopes = np.sort((fps[j] - fps[i]) / (minutes[j] - minutes[i]))
+    percent = 100.0 / float(np.median(fps))
+    low = high = None
+    if n >= FEWEST_INTERVAL_BINS:
+        spread = float(ndtri(0.975)) * np.sqrt(n * (n - 1) * (2 * n + 5) / 18.0)
+        rank = int(np.floor((len(slopes) - spread) / 2.0))
+        if rank >= 1:
+            low, high = float(slopes[rank - 1]) * percent, float(slopes[len(slopes) - rank]) * percent
+    return Drift(n, shown, float(np.median(slopes)) * percent, low, high)

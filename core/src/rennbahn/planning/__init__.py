@@ -1,0 +1,1 @@
+"""How much measuring a question needs."""

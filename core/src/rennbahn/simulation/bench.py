@@ -1,0 +1,129 @@
+"""Frames as a machine would deliver them: two sides work, the slower one sets the pace, and things go wrong."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from rennbahn.capture import Capture
+
+Floats = NDArray[np.float64]
+
+#: How strongly neighbouring frames resemble each other.
+_MEMORY = 0.92
+#: Time constant of a card's heating up, s.
+_HEAT_S = 25.0
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A scene's demand: ms of work a frame for the processor and the card of a rig of speed 1.
+
+    `noise` is the frame-to-frame scatter (standard deviation of ln ms), `swell` how much the demand rises and falls
+    along the route, `between` how much whole passes differ. `cap_fps` holds the rate from within the engine.
+    """
+
+    cpu_ms: float
+    gpu_ms: float
+    seconds: float = 40.0
+    noise: float = 0.05
+    swell: float = 0.12
+    between: float = 0.004
+    cap_fps: float | None = None
+    loading_hitches: float = 0.0
+
+
+@dataclass(frozen=True)
+class Rig:
+    """How fast a setup's two sides are, against a rig of speed 1.
+
+    `heat_loss` is the share of card speed lost once hot; `hitch_rate` is stutters a minute from outside the game, of
+    `hitch_ms` each; `every_s` makes them keep time.
+    """
+
+    cpu_speed: float = 1.0
+    gpu_speed: float = 1.0
+    heat_loss: float = 0.0
+    hitch_rate: float = 0.0
+    hitch_ms: float = 60.0
+    every_s: float | None = None
+    power_w: float = 180.0
+
+
+@dataclass(frozen=True)
+class Upset:
+    """What goes wrong in one pass: a cold start of some seconds, other work on the machine for a while."""
+
+    cold_start_s: float = 0.0
+    busy_from_s: float = 0.0
+    busy_for_s: float = 0.0
+    slowdown: float = field(default=1.6)
+
+
+def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | None = None) -> Capture:
+    """One pass of `scene` on `rig`: frame times with busy times of both sides and the card's temperature.
+
+    The same generator state gives the same frames.
+    """
+    upset = upset or Upset()
+    typical = max(scene.cpu_ms / rig.cpu_speed, scene.gpu_ms / rig.gpu_speed)
+    count = int(scene.seconds * 1000.0 / typical * 2.5) + 200
+    level = np.exp(rng.normal(0.0, scene.between))
+    place = np.arange(count) * typical / 1000.0 / scene.seconds
+    route = 1.0 + scene.swell * np.sin(2.0 * np.pi * (1.5 * place + 0.13)) * np.cos(2.0 * np.pi * 0.7 * place)
+    clock: Floats = np.arange(count, dtype=np.float64) * typical / 1000.0
+    heat = 1.0 + rig.heat_loss * (1.0 - np.exp(-clock / _HEAT_S))
+    card = scene.gpu_ms / rig.gpu_speed * level * route * heat * _scatter(rng, count, scene.noise)
+    processor = scene.cpu_ms / rig.cpu_speed * level * np.sqrt(route) * _scatter(rng, count, scene.noise * 1.3)
+    if upset.cold_start_s:
+        processor *= 1.0 + 0.8 * np.exp(-clock / upset.cold_start_s)
+        card *= 1.0 + 0.25 * np.exp(-clock / upset.cold_start_s)
+    if upset.busy_for_s:
+        processor[(clock >= upset.busy_from_s) & (clock < upset.busy_from_s + upset.busy_for_s)] *= upset.slowdown
+    frame_ms = np.maximum(card, processor) + np.abs(rng.normal(0.08, 0.03, count))
+    if scene.cap_fps is not None:
+        # A limiter wakes late by a little and makes up for it on the next frame.
+        late = rng.normal(0.0, 0.012 * 1000.0 / scene.cap_fps, count)
+        frame_ms = np.maximum(frame_ms, 1000.0 / scene.cap_fps + np.diff(late, prepend=0.0))
+    frame_ms += _hitches(scene, rig, rng, clock)
+    frame_ms = np.round(frame_ms, 4)
+    whole = int(np.searchsorted(np.cumsum(frame_ms), scene.seconds * 1000.0))
+    temperature = 44.0 + 31.0 * (1.0 - np.exp(-clock / _HEAT_S)) + rng.normal(0.0, 0.3, count)
+    share = np.clip(card / frame_ms, 0.0, 1.0)
+    power = rig.power_w * (0.35 + 0.65 * share) + rng.normal(0.0, 2.0, count)
+    return Capture(
+        frame_ms[:whole],
+        {
+            "gpu_busy_ms": np.round(np.minimum(card, frame_ms)[:whole], 4),
+            "cpu_busy_ms": np.round(np.minimum(processor, frame_ms)[:whole], 4),
+            "gpu_temp_c": np.round(temperature[:whole], 0),
+            "gpu_power_w": np.round(power[:whole], 1),
+        },
+    )
+
+
+def _scatter(rng: np.random.Generator, count: int, noise: float) -> Floats:
+    """Factors around 1 with a slow part that remembers and a quick part that does not, and a tail of heavy frames."""
+    # A slow wander made of smoothed noise: cheap, and alike from frame to frame.
+    reach = int(1.0 / (1.0 - _MEMORY)) * 4
+    kernel = _MEMORY ** np.arange(reach)
+    kernel /= np.sqrt((kernel**2).sum())
+    slow = np.convolve(rng.normal(0.0, 1.0, count + reach - 1), kernel, mode="valid")
+    heavy = rng.exponential(1.0, count) * (rng.random(count) < 0.02)
+    factors: Floats = np.exp(noise * (0.6 * slow + 0.8 * rng.normal(0.0, 1.0, count)) + 2.2 * noise * heavy)
+    return factors
+
+
+def _hitches(scene: Scene, rig: Rig, rng: np.random.Generator, clock: Floats) -> Floats:
+    """Stutters in ms a frame."""
+    added: Floats = np.zeros(len(clock))
+    minutes = scene.seconds / 60.0
+    at = list(rng.uniform(0.0, scene.seconds, rng.poisson((rig.hitch_rate + scene.loading_hitches) * minutes)))
+    if rig.every_s is not None:
+        at += list(np.arange(rig.every_s / 2.0, scene.seconds, rig.every_s) + rng.normal(0.0, 0.02))
+    for moment in at:
+        frame = min(int(np.searchsorted(clock, moment)), len(added) - 1)
+        added[frame] += rig.hitch_ms * rng.uniform(0.7, 1.4)
+    return added

@@ -1,0 +1,144 @@
+"""Comparisons: properties that any fair comparison has, and how often it errs."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study
+from rennbahn.comparing.words import finding_sentences, verdict_words
+from rennbahn.errors import RennbahnError
+from rennbahn.planning.passes import passes_needed, resolvable
+
+LANES = (Lane("A", "plain fins"), Lane("B", "tall fins"))
+
+
+def study(ratio: float = 1.05, noise: float = 0.004, *, tests: int = 6, passes: int = 3, seed: int = 1) -> Study:
+    """A study of simulated passes whose true margin is `ratio` - 1 in every test."""
+    rng = np.random.default_rng(seed)
+    found = []
+    for test, (lane, factor) in itertools.product(range(tests), (("A", 1.0), ("B", ratio))):
+        for number in range(passes):
+            level = (60.0 + 20 * test) * factor * np.exp(rng.normal(0, noise))
+            figures = {"average_fps": float(level), "low_1.percentile": float(level * 0.7)}
+            found.append(Pass(f"{test}{lane}{number}", lane, f"t{test}", "accepted", figures=figures))
+    return Study(
+        "fins",
+        Method(),
+        LANES,
+        tuple(Scene(f"s{i}", f"Game {i}", "run") for i in range(tests)),
+        tuple(Test(f"t{i}", f"s{i}") for i in range(tests)),
+        tuple(found),
+        (("A", "B"), ("B", "A")),
+    )
+
+
+def test_the_geometric_suite_is_the_same_both_ways_round() -> None:
+    one, other = compare_study(study()).compare
+    there, back = (c.suite["average_fps"].margins for c in (one, other))
+    assert there is not None
+    assert back is not None
+    assert (1 + there["geometric"]) * (1 + back["geometric"]) == pytest.approx(1.0)
+    assert (1 + there["mean_of_margins"]) * (1 + back["mean_of_margins"]) > 1.0
+    for m, n in zip(one.tests["average_fps"], other.tests["average_fps"], strict=True):
+        assert m.a_over_b == pytest.approx(n.b_over_a)
+        assert {m.verdict, n.verdict} in ({"ahead", "behind"}, {"even"}, {"open"})
+
+
+@pytest.mark.parametrize(("ratio", "verdict"), [(1.05, "ahead"), (0.95, "behind"), (1.0, "even")])
+def test_clear_cases_get_clear_verdicts(ratio: float, verdict: str) -> None:
+    comparison = compare_study(study(ratio, noise=0.002, passes=5)).compare[0]
+    assert comparison.suite["average_fps"].verdict == verdict
+    assert not comparison.agreement["average_fps"].depends_on_method
+
+
+def test_without_any_difference_few_tests_look_decided_and_fewer_are_not_marked() -> None:
+    looks = marked = 0
+    for seed in range(30):
+        found = compare_study(study(1.0, noise=0.02, tests=8, seed=seed)).compare[0].tests["average_fps"]
+        decided = [m for m in found if m.verdict in ("ahead", "behind")]
+        looks += len(decided)
+        marked += sum(bool(m.could_be_chance) for m in decided)
+    # 240 tests at 5% make 12 in the mean, with a standard deviation of 3.4.
+    assert 2 <= looks <= 24
+    assert looks - marked <= 6
+
+
+def test_the_measured_interval_holds_the_truth_as_often_as_it_says() -> None:
+    held = 0
+    for seed in range(120):
+        suite = compare_study(study(1.03, noise=0.01, tests=4, seed=seed)).compare[0].suite["average_fps"]
+        assert suite.measured is not None
+        interval = suite.measured["geometric"].interval
+        assert interval is not None
+        held += interval[0] <= 0.03 <= interval[1]
+    # 95% of 120 is 114, with a standard deviation of 2.4.
+    assert 106 <= held <= 120
+
+
+def test_more_passes_never_widen_what_is_resolvable() -> None:
+    shown = [resolvable(0.01, n, 2) for n in range(2, 40)]
+    assert all(a is not None and b is not None and a > b for a, b in itertools.pairwise(shown))
+    assert passes_needed(0.0, 0.01, 2) == 3
+    assert passes_needed(None, 0.01, 2) is None
+    assert passes_needed(0.9, 0.001, 2) is None
+
+
+def test_a_single_pass_has_no_interval_and_stays_open() -> None:
+    comparison = compare_study(study(1.2, passes=1)).compare[0]
+    margin = comparison.tests["average_fps"][0]
+    assert (margin.interval, margin.verdict, margin.p, margin.further_passes) == (None, "open", None, None)
+    sentence = finding_sentences(comparison, Method(), "average_fps", "plain fins", "tall fins")[0]
+    assert "cannot say how sure" in sentence
+
+
+def test_equal_lanes_to_the_last_digit_are_even() -> None:
+    margin = compare_study(study(1.0, noise=0.0)).compare[0].tests["average_fps"][0]
+    assert (margin.verdict, margin.p) == ("even", 1.0)
+
+
+def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
+    method = Method()
+    behind = compare_study(study(0.96, noise=0.002)).compare[0]
+    first, second = finding_sentences(behind, method, "average_fps", "plain fins", "tall fins")
+    assert first.startswith("tall fins is 3.9% behind plain fins in average fps (95% interval -")
+    assert first.endswith("6 tests).")
+    assert "1% low" in second
+    assert "1% low" in finding_sentences(behind, method, "low_1", "plain fins", "tall fins")[0]
+    even = compare_study(study(1.0, noise=0.001)).compare[0]
+    assert "are even in average fps" in finding_sentences(even, method, "average_fps", "A", "B")[0]
+    unsure = compare_study(study(1.01, noise=0.03)).compare[0]
+    assert "It is open whether" in finding_sentences(unsure, method, "average_fps", "A", "B")[0]
+    nothing = compare_study(replace(study(), passes=())).compare[0]
+    assert finding_sentences(nothing, method, "average_fps", "A", "B") == []
+    assert verdict_words(behind.tests["average_fps"][0], "plain fins") == "behind plain fins"
+    words = verdict_words(unsure.tests["average_fps"][1], "plain fins")
+    assert words.startswith("open: ")
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"settings": {"equal_band": 2}}, "equal_band"),
+        ({"settings": {"low_school": "mine"}}, "low_school"),
+        ({"tests": [{"id": "t", "scene": "nowhere"}]}, "tests"),
+        ({"passes": [{"lane": "X", "test": "t0", "status": "accepted"}]}, "passes"),
+        ({"compare": [["A", "X"]]}, "compare"),
+        ({"lanes": None}, None),
+    ],
+)
+def test_a_wrong_study_names_the_field(change: dict[str, object], field: str | None) -> None:
+    data: dict[str, object] = {
+        "name": "x",
+        "settings": {},
+        "lanes": [{"id": "A"}, {"id": "B"}],
+        "scenes": [{"id": "s0"}],
+        "tests": [{"id": "t0", "scene": "s0"}],
+        "passes": [],
+        "compare": [["A", "B"]],
+    }
+    with pytest.raises(RennbahnError) as wrong:
+        Study.from_json(data | change)
+    assert wrong.value.field == field

@@ -1,0 +1,48 @@
+"""The simulated bench does what its knobs say, the same each time."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from rennbahn.errors import RennbahnError
+from rennbahn.measures import Figures, figures_of
+from rennbahn.simulation import Dialect, Rig, Scene, Upset, run_pass, write_log
+
+
+def figures(scene: Scene, rig: Rig | None = None, upset: Upset | None = None, seed: int = 7) -> Figures:
+    return figures_of(run_pass(scene, rig or Rig(), np.random.default_rng(seed), upset))
+
+
+def average(found: Figures) -> float:
+    assert found.rates is not None
+    return found.rates.average_fps
+
+
+def test_the_same_seed_gives_the_same_bytes() -> None:
+    one, two = (write_log(run_pass(Scene(6, 9), Rig(), np.random.default_rng(11))) for _ in range(2))
+    assert one == two
+
+
+@pytest.mark.parametrize(("scene", "label"), [(Scene(5, 9), "gpu"), (Scene(9, 5), "cpu")])
+def test_the_slower_side_sets_the_pace(scene: Scene, label: str) -> None:
+    limits = figures(scene).limits
+    assert limits is not None
+    assert limits.bound_by.label == label
+
+
+def test_cap_heat_cold_start_and_hitches() -> None:
+    capped = figures(Scene(4, 6, cap_fps=120)).limits
+    assert capped is not None
+    assert capped.cap.state == "capped"
+    assert average(figures(Scene(5, 9), Rig(heat_loss=0.05))) < 0.98 * average(figures(Scene(5, 9)))
+    assert average(figures(Scene(5, 9), upset=Upset(cold_start_s=12))) < 0.97 * average(figures(Scene(5, 9)))
+    assert average(figures(Scene(8, 9), upset=Upset(busy_from_s=5, busy_for_s=10))) < average(figures(Scene(8, 9)))
+    beating = figures(Scene(5, 9), Rig(every_s=3.0)).smoothness
+    assert beating is not None
+    assert beating.heartbeat.found
+
+
+def test_the_logger_writes_only_what_there_is() -> None:
+    capture = run_pass(Scene(5, 9, seconds=2), Rig(), np.random.default_rng(1))
+    with pytest.raises(RennbahnError, match="no channel fan_rpm"):
+        write_log(capture, Dialect(names={"frame_time": "ms", "fan_rpm": "fan"}))
