@@ -109,7 +109,7 @@ def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
     assert "1% low" in finding_sentences(behind, method, "low_1", "plain fins", "tall fins")[0]
     even = compare_study(study(1.0, noise=0.001)).compare[0]
     assert "are even in average fps" in finding_sentences(even, method, "average_fps", "A", "B")[0]
-    unsure = compare_study(study(1.01, noise=0.03)).compare[0]
+    unsure = compare_study(study(0.985, noise=0.03)).compare[0]
     assert "It is open whether" in finding_sentences(unsure, method, "average_fps", "A", "B")[0]
     nothing = compare_study(replace(study(), passes=())).compare[0]
     assert finding_sentences(nothing, method, "average_fps", "A", "B") == []

@@ -10,8 +10,8 @@ from rennbahn.capture.records import read_arrow, read_jsonl
 from rennbahn.capture.text import read_text
 from rennbahn.errors import CaptureRefused
 
-#: Largest capture after decompression. An hour at 1,000 fps with a dozen columns is under half of it.
-LARGEST_BYTES = 256 * 1024 * 1024
+#: Largest capture after decompression. An hour at 1,000 fps with a dozen columns is about half of it.
+LARGEST_BYTES = 128 * 1024 * 1024
 _CHUNK = 1 << 20
 
 GZIP_MAGIC = b"\x1f\x8b"

@@ -15,7 +15,7 @@ from rennbahn.display import percent, signed_percent
 
 def figure_words(figure: str) -> str:
     """A figure as a reader calls it."""
-    return "average fps" if figure == AVERAGE else f"{figure.split('.', 1)[0].replace('low_', '')}% low"
+    return "average fps" if figure == AVERAGE else f"{figure.removeprefix('low_').rsplit('.', 1)[0]}% low"
 
 
 def tests_words(count: int) -> str:

@@ -30,7 +30,7 @@ class Scene:
     seconds: float = 40.0
     noise: float = 0.05
     swell: float = 0.12
-    between: float = 0.004
+    between: float = 0.002
     cap_fps: float | None = None
     loading_hitches: float = 0.0
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
@@ -42,6 +43,6 @@ def write_log(capture: Capture, dialect: Dialect | None = None) -> bytes:
 
 
 def _written(value: float, dialect: Dialect) -> str:
-    if np.isnan(value):
+    if math.isnan(value):
         return ""
     return f"{value:.{dialect.places}f}".replace(".", dialect.decimal)

@@ -1,0 +1,72 @@
+# Two commands do everything: make demo, make test. Both install what is missing.
+PYTHON ?= python3
+VENV := .venv/bin
+TEST_DB := $(PYTHON) ops/cluster.py run test
+export PORT ?= 8000
+
+.DEFAULT_GOAL := help
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-server test-web test-e2e api format screenshots bench lock
+
+help: ## this list
+	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+
+install: ## install what is missing and build the interface
+	@$(PYTHON) ops/install.py demo
+
+demo: install ## install, start PostgreSQL on loopback, load demo data, serve on PORT (8000)
+	@exec $(PYTHON) ops/serve.py
+
+dev: install ## the same with hot reload
+	@exec $(PYTHON) ops/serve.py dev
+
+stop: ## stop a demo that runs in another terminal
+	@$(PYTHON) ops/serve.py stop
+
+reset-demo: ## throw the demo's database away; the next make demo makes it anew
+	@$(PYTHON) ops/serve.py stop
+	@$(PYTHON) ops/cluster.py remove demo
+
+install-test:
+	@$(PYTHON) ops/install.py test
+
+test: install-test lint types test-core test-server test-web test-e2e ## everything: format, lint, types, layers, migrations, API file, all tests
+	@echo "rennbahn: all tests passed"
+
+lint: install-test ## format and lint of both languages, import layers, migrations and API file current
+	@$(VENV)/ruff format --check --quiet . && $(VENV)/ruff check --quiet .
+	@cd server && PYTHONPATH=. ../$(VENV)/lint-imports --config ../pyproject.toml --no-logo
+	@cd web && npm run --silent lint
+	@$(TEST_DB) $(VENV)/python ops/check_current.py
+
+types: install-test ## types of both languages
+	@$(VENV)/mypy core/src ops && cd server && ../$(VENV)/mypy --config-file ../pyproject.toml .
+	@cd web && npm run --silent types
+
+test-core: install-test ## the core alone, in seconds
+	@$(VENV)/pytest core/tests -n 2
+
+test-server: install-test ## the server through its API, with a real PostgreSQL
+	@cd server && $(subst ops/,../ops/,$(TEST_DB)) ../$(VENV)/pytest -c pytest.ini -n 2
+
+test-web: install-test ## pure functions of the interface
+	@cd web && npm run --silent test
+
+test-e2e: install-test ## the interface in a real browser
+	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e
+
+api: install-test ## write the OpenAPI file and the types generated from it
+	@$(TEST_DB) $(VENV)/python ops/check_current.py --write
+
+format: install-test ## format both languages
+	@$(VENV)/ruff format --quiet . && $(VENV)/ruff check --fix --quiet . ; cd web && npm run --silent format
+
+screenshots: install-test ## docs/screenshots from the demo data
+	@$(TEST_DB) $(VENV)/python e2e/screenshots.py
+
+bench: install-test ## reading and figures side by side with a plain pandas script, as ratios
+	@$(VENV)/python benchmarks/run.py
+
+lock: ## compile the hash-locked requirements anew (needs uv)
+	@cd requirements && for name in runtime tools; do \
+	uv pip compile --generate-hashes --no-header --no-emit-index-url --no-emit-find-links --python-version 3.11 \
+	--quiet $$name.in -o $$name.txt; done

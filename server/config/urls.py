@@ -1,0 +1,24 @@
+"""Addresses: the API, and the interface for everything else."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from django.views.decorators.cache import never_cache
+from django.views.decorators.csrf import ensure_csrf_cookie
+
+from config.api import api
+
+
+@never_cache
+@ensure_csrf_cookie
+def interface(_request: HttpRequest) -> HttpResponse:
+    """The one page of the interface; it finds its place from the address."""
+    page = settings.WEB_DIST / "index.html"
+    if not page.is_file():
+        return HttpResponse("The interface is not built yet: run `make demo`.", status=503, content_type="text/plain")
+    return HttpResponse(page.read_bytes())
+
+
+urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|static/|assets/).*$", interface)]

@@ -1,0 +1,148 @@
+"""Loads the demo through the same services that people use."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
+
+from bench.schemas import PartRef, SettingIn, SetupIn
+from bench.services import save_setup
+from demo import scenario
+from demo.scenario import Dialect, Game, Happening, LaneScript, StudyScript
+from intake.models import Arrival
+from intake.queries import arrival_out
+from intake.schemas import Assignment, ColumnMap, TakeIn
+from intake.services import receive, take
+from people.models import Person
+from rennbahn.simulation import Rig, run_pass, write_log
+from scenes.schemas import ConditionIn, SceneIn
+from scenes.services import add_condition, add_scene
+from studies.models import Lane, Pass, PassState, Study, Test
+from studies.schemas import LaneIn, Method, StudyIn, TestIn
+from studies.services import change_pass, create_study, finish_study
+
+
+RIGS: dict[str, Callable[[Game], Rig]] = {
+    scenario.FANS.question: scenario.quiet_rig,
+    scenario.STICKS.question: scenario.one_stick_rig,
+}
+
+
+def load() -> bool:
+    """Load the demo into an empty database, all or nothing. False where there are people already."""
+    if User.objects.exists():
+        return False
+    with transaction.atomic():
+        people = {name: _person(name, role) for name, role in scenario.PEOPLE}
+        lead, tester = people["mara"], people["tomke"]
+        for game in scenario.GAMES:
+            add_scene(lead, _scene(game))
+        add_condition(lead, ConditionIn(name=scenario.CONDITION, resolution="2560 × 1440", preset="high"))
+        save_setup(lead, _setup("Hollin Neun, as delivered"))
+        for script in scenario.STUDIES:
+            _Story(script, lead, tester).tell()
+    return True
+
+
+def _person(name: str, role: str) -> User:
+    user = User.objects.create_user(name, password=scenario.PASSWORD)
+    Person.objects.create(user=user, role=role)
+    return user
+
+
+def _scene(game: Game) -> SceneIn:
+    return SceneIn(
+        game=game.name,
+        name=game.scene,
+        kind=game.kind,
+        length_s=int(game.demand.seconds),
+        start=game.start,
+        route=game.route,
+        end=game.end,
+        engine_cap_fps=scenario.ENGINE_CAPS.get(game.name),
+    )
+
+
+def _setup(name: str, lane: LaneScript | None = None) -> SetupIn:
+    parts = dict(scenario.PARTS) | (lane.parts if lane else {})
+    settings = dict(scenario.SETTINGS) | (lane.settings if lane else {})
+    return SetupIn(
+        name=name,
+        parts=[PartRef(kind=kind, name=part) for kind, part in parts.items()],
+        settings=[SettingIn(name=setting, value=value) for setting, value in settings.items()],
+    )
+
+
+class _Story:
+    """One study from its question to where the demo finds it."""
+
+    def __init__(self, script: StudyScript, lead: User, tester: User) -> None:
+        self.script, self.lead, self.tester = script, lead, tester
+        self.happenings = {(h.game, h.lane, h.number): h for h in script.happenings}
+        self.columns: dict[int, ColumnMap] = {}
+
+    def tell(self) -> None:
+        """Create the study, run it as far as it goes, decide on its passes."""
+        script = self.script
+        study = create_study(
+            self.lead,
+            StudyIn(
+                question=script.question,
+                factor=script.factor,
+                lanes=[
+                    LaneIn(name=lane.name, setup=_setup(f"Hollin Neun, {lane.name}", lane)) for lane in script.lanes
+                ],
+                tests=[TestIn(game=g.name, scene=g.scene, condition=script.condition) for g in script.games],
+                method=Method(target_hz=60.0),
+            ),
+        )
+        lanes, tests = list(study.lanes.all()), list(study.tests.select_related("scene__game", "condition"))
+        for position, game in enumerate(script.games[: script.run]):
+            for lane in lanes:
+                self._run_cell(study, lane, tests[position], game)
+        if script.finished:
+            finish_study(self.lead, study.pk)
+
+    def _run_cell(self, study: Study, lane: Lane, test: Test, game: Game) -> None:
+        repeats = [n for (name, at, n) in self.happenings if (name, at) == (game.name, lane.position) and n > 3]
+        arrived: list[tuple[Arrival, Happening]] = []
+        for number in [1, 2, 3, *repeats]:
+            happening = self.happenings.get((game.name, lane.position, number))
+            happening = happening or Happening(game.name, lane.position, number)
+            if happening.state == "did_not_run":
+                one = Pass.objects.get(lane=lane, test=test, number=number)
+                change_pass(self.tester, one.pk, PassState.DID_NOT_RUN, happening.reason)
+            elif happening.state != "planned":
+                arrived.append((self._hand_in(study, lane, game, happening), happening))
+        self._take(study, lane, test, [(a, h) for a, h in arrived if h.state != "waiting"])
+
+    def _hand_in(self, study: Study, lane: Lane, game: Game, happening: Happening) -> Arrival:
+        # A seed of each pass's own: a study that grows by a game leaves the others as they were.
+        place = [scenario.GAMES.index(game), lane.position, happening.number, len(self.script.question)]
+        rng = np.random.default_rng([scenario.SEED, *place])
+        rig = RIGS[self.script.question](game) if lane.position else scenario.STANDARD
+        dialect: Dialect = self.script.dialects[lane.position]
+        log = write_log(run_pass(game.demand, rig, rng, happening.upset), dialect)
+        words = f"{lane.name} {game.name} {happening.number}".lower().replace(" ", "-")
+        return receive(self.tester, study.pk, SimpleUploadedFile(f"{words}.csv", log))
+
+    def _take(self, study: Study, lane: Lane, test: Test, arrived: list[tuple[Arrival, Happening]]) -> None:
+        columns = self.columns.get(lane.pk) or arrival_out(arrived[0][0]).columns
+        if columns is None:
+            raise RuntimeError(f"no column map is proposed for {arrived[0][0].name}")
+        first, self.columns[lane.pk] = lane.pk not in self.columns, columns
+        places = [Assignment(arrival_id=a.pk, lane_id=lane.pk, test_id=test.pk, number=h.number) for a, h in arrived]
+        name = f"logger of the {lane.name}" if first else ""
+        taken = take(self.tester, study.pk, TakeIn(columns=columns, assignments=places, save_as=name))
+        undecided = not self.script.finished and test.position >= self.script.run - 2
+        for one, (_, happening) in zip(taken, arrived, strict=True):
+            if one.pass_id is None:
+                raise RuntimeError(f"{one.name} was refused: {one.refusal}")
+            if happening.state == "rejected":
+                change_pass(self.tester, one.pass_id, PassState.REJECTED, happening.reason)
+            elif not undecided and happening.state != "recorded":
+                change_pass(self.tester, one.pass_id, PassState.ACCEPTED)

@@ -1,0 +1,196 @@
+"""The demo: the magazine Kleinraum tests a nine-litre computer for the living room. Everything in it is made up.
+
+The lead study asks whether the quiet fan profile costs frames. The simulated bench makes its captures from a seed, so
+that the demo is the same each time: a capped game, a stutter that only the lows see, a pass rejected and repeated,
+one that did not run, one still missing, a verdict that stays open.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from rennbahn.simulation import Dialect, Rig, Scene, Upset
+
+SEED = 20_260_912
+PASSWORD = "neun-liter-demo"  # noqa: S105
+#: Name, role.
+PEOPLE = (("mara", "lead"), ("tomke", "tester"), ("ilse", "viewer"))
+
+PARTS = (
+    ("card", "Ostrane V5 Kompakt"),
+    ("processor", "Tessel S6"),
+    ("memory", "Kettle 2 × 16 GB"),
+    ("board", "Fennik Mini 3"),
+    ("drive", "Sedra 1 TB"),
+    ("cooler", "Loftair 47"),
+    ("supply", "Brume 450"),
+    ("case", "Hollin Neun, 9 litres"),
+    ("display", "Panora 27"),
+    ("system", "Sable OS 12"),
+    ("driver", "Ostrane 41.2"),
+    ("firmware", "Fennik 1.18"),
+)
+SETTINGS = (("Fan profile", "standard"), ("Power limit", "160 W"), ("Sync", "off"), ("Room", "22 °C"))
+
+
+@dataclass(frozen=True)
+class Game:
+    """A game with the scene that is run, its demand, and what happens to it in the second lane of each study."""
+
+    name: str
+    scene: str
+    kind: str
+    demand: Scene
+    start: str
+    route: str
+    end: str
+    genre: str = ""
+    #: Share of card speed that the quiet profile costs here once the case is warm.
+    heat: float = 0.022
+    #: Share of processor speed that a single memory stick costs here.
+    stick: float = 0.06
+
+
+def _demand(cpu_ms: float, gpu_ms: float, **rest: float) -> Scene:
+    return replace(Scene(cpu_ms=cpu_ms, gpu_ms=gpu_ms, seconds=32.0), **rest)
+
+
+GAMES = (
+    Game("Moss Republic", "council square", "route", _demand(9.6, 7.1), "Save “council”, noon.",
+         "Fountain, arcade, down the steps to the river.", "At the ferry bell.", stick=0.11, heat=0.02),
+    Game("Glass Caravan", "dune crossing", "replay", _demand(5.2, 10.4), "Replay 4 from its first frame.",
+         "Follow camera, no input.", "When the replay fades.", heat=0.031, stick=0.01),
+    Game("Ninth Ferry", "harbour at dusk", "route", _demand(6.4, 9.1), "Load “pier 3”.",
+         "Along the quay, twice around the crane.", "Back at the bollard.", heat=0.021),
+    Game("Paper Comets", "stage 6", "scripted", _demand(4.1, 5.2, cap_fps=120.0), "Restart stage 6.",
+         "No input.", "Score screen.", heat=0.02, stick=0.02),
+    Game("Ember Allotment", "harvest morning", "route", _demand(8.8, 7.9), "Season 3, day 2.",
+         "Between the beds to the greenhouse and back.", "At the gate.", heat=0.012, stick=0.08),
+    Game("Orchard of Kites", "long glide", "replay", _demand(5.6, 11.8), "Replay “long glide”.",
+         "Follow camera, no input.", "Landing.", heat=0.064, stick=0.01),
+    Game("Brass Meridian", "train roof", "scripted", _demand(7.3, 10.2, between=0.006), "Chapter 5, checkpoint 2.",
+         "Walk to the locomotive.", "When the tunnel begins.", heat=0.009),
+    Game("Velvet Quarry", "cutting floor", "route", _demand(6.0, 8.7), "Lift, lower stop.",
+         "Along the wall lamps.", "At the pump.", heat=0.018),
+    Game("Snowline Courier", "north pass", "route", _demand(6.9, 12.6), "Depot, morning, no wind.",
+         "North pass without stopping.", "Hut lights.", heat=0.034, stick=0.02),
+    Game("Lanternfish Bay", "reef dive", "benchmark", _demand(5.0, 9.6), "Menu, built-in run.",
+         "None: it runs alone.", "Result page.", heat=0.028, stick=0.01),
+    Game("The Unlit Tram", "line 8", "route", _demand(10.9, 8.4), "Terminal stop.",
+         "Stay seated, look ahead.", "Fourth stop.", heat=0.01, stick=0.13),
+    Game("Gravel Minuet", "forest stage", "replay", _demand(5.9, 7.6), "Replay 11.",
+         "Bonnet camera.", "Finish arch.", heat=0.025, stick=0.03),
+    Game("Hush Parliament", "great hall", "live", _demand(8.1, 8.3, between=0.004), "Session day 1.",
+         "Free walk on the gallery.", "After 32 s.", heat=0.014, stick=0.07),
+    Game("Salt Almanac", "evaporation ponds", "route", _demand(6.6, 9.9), "Camp, noon.",
+         "Along the dyke.", "At the mill.", heat=0.023, stick=0.03),
+)  # fmt: skip
+
+CONDITION = "1440 high"
+ENGINE_CAPS = {"Paper Comets": 120.0}
+#: In this game the quiet profile lets frames hitch: the average hardly sees it, the lows do.
+HITCHING = "Velvet Quarry"
+
+#: The loggers of the two machines at hand write different dialects.
+COMMA = Dialect(names={"frame_time": "frame_time_ms", "gpu_busy_ms": "gpu_busy_ms", "cpu_busy_ms": "cpu_busy_ms"})
+SEMICOLON = Dialect(
+    delimiter=";", decimal=",", newline="\r\n", encoding="utf-8-sig",
+    names={"frame_time": "Bildzeit (ms)", "gpu_busy_ms": "GPU (ms)", "gpu_temp_c": "GPU Temp"},
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class LaneScript:
+    """A lane: its name, the settings and parts that differ from the first, and the rig that it makes for a game."""
+
+    name: str
+    settings: dict[str, str] = field(default_factory=dict)
+    parts: dict[str, str] = field(default_factory=dict)
+
+
+STANDARD = Rig(heat_loss=0.004)
+
+
+def quiet_rig(game: Game) -> Rig:
+    """The machine with slow fans: the card warms and loses a little speed."""
+    rig = Rig(heat_loss=0.004 + game.heat)
+    if game.name == HITCHING:
+        rig = replace(rig, heat_loss=0.0, gpu_speed=1.003, hitch_rate=110.0, hitch_ms=3.0)
+    return rig
+
+
+def one_stick_rig(game: Game) -> Rig:
+    """The machine with a single memory stick: the processor waits more."""
+    return replace(STANDARD, cpu_speed=1.0 - game.stick)
+
+
+@dataclass(frozen=True)
+class Happening:
+    """Something that happens to one pass: an upset, and the decision it leads to."""
+
+    game: str
+    lane: int
+    number: int
+    upset: Upset | None = None
+    reason: str = ""
+    state: str = ""
+
+
+@dataclass(frozen=True)
+class StudyScript:
+    """A study to be made: lanes, the games that are run, and what happens."""
+
+    question: str
+    factor: str
+    lanes: tuple[LaneScript, LaneScript]
+    games: tuple[Game, ...]
+    run: int
+    finished: bool
+    happenings: tuple[Happening, ...]
+    condition: str = CONDITION
+    dialects: tuple[Dialect, Dialect] = (COMMA, SEMICOLON)
+
+
+FANS = StudyScript(
+    question="Does the quiet fan profile cost frames?",
+    factor="Fan profile",
+    lanes=(LaneScript("standard profile"), LaneScript("quiet profile", {"Fan profile": "quiet"})),
+    games=GAMES,
+    run=len(GAMES),
+    finished=True,
+    happenings=(
+        Happening("Ninth Ferry", 1, 2, Upset(busy_from_s=8.0, busy_for_s=9.0, slowdown=2.2),
+                  "a system update ran in the background from second 8", "rejected"),
+        Happening("Ninth Ferry", 1, 4, reason="repeat of pass 2"),
+        Happening("Hush Parliament", 1, 3, reason="the game closed itself while loading, twice", state="did_not_run"),
+        Happening("Gravel Minuet", 0, 1, Upset(cold_start_s=9.0),
+                  "first pass after loading: shaders were still being built", "rejected"),
+        Happening("Gravel Minuet", 0, 4, reason="repeat of pass 1"),
+    ),
+)  # fmt: skip
+
+STICKS = StudyScript(
+    question="One memory stick or two?",
+    factor="Memory kit",
+    lanes=(LaneScript("two sticks"), LaneScript("one stick", {}, {"memory": "Kettle 1 × 32 GB"})),
+    games=GAMES[:12],
+    run=8,
+    finished=False,
+    happenings=(
+        Happening("Ember Allotment", 1, 2, Upset(cold_start_s=7.0), state="recorded"),
+        Happening("Velvet Quarry", 1, 3, reason="", state="waiting"),
+        Happening("Velvet Quarry", 0, 3, reason="", state="planned"),
+    ),
+)
+
+DRIVER = StudyScript(
+    question="Does driver 42.0 change anything in the living room?",
+    factor="Driver",
+    lanes=(LaneScript("driver 41.2"), LaneScript("driver 42.0", {}, {"driver": "Ostrane 42.0"})),
+    games=GAMES[:5],
+    run=0,
+    finished=False,
+    happenings=(),
+)
+
+STUDIES = (DRIVER, STICKS, FANS)

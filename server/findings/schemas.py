@@ -1,0 +1,153 @@
+"""Findings as the API speaks of them. Margins and intervals are shares (0.05 is 5%)."""
+
+from __future__ import annotations
+
+from ninja import Schema
+
+from studies.schemas import Method
+
+
+class LeftOut(Schema):
+    """Why a test takes no part."""
+
+    lane_id: int | None
+    reason: str
+    words: str
+
+
+class NoiseOut(Schema):
+    """Pass noise: the floor in percent, and whose passes it was pooled over."""
+
+    floor_percent: float | None
+    df: int
+    pool: str
+
+
+class MarginOut(Schema):
+    """One figure in one test, both ways round."""
+
+    left_out: LeftOut | None
+    a: float | None = None
+    b: float | None = None
+    n_a: int = 0
+    n_b: int = 0
+    b_over_a: float | None = None
+    a_over_b: float | None = None
+    a_behind_b: float | None = None
+    low: float | None = None
+    high: float | None = None
+    verdict: str | None = None
+    words: str = ""
+    could_be_chance: bool | None = None
+    further_passes: int | None = None
+    resolvable: float | None = None
+    noise: NoiseOut | None = None
+
+
+class TestFinding(Schema):
+    """A test with the margins of its figures."""
+
+    __test__ = False
+
+    test_id: int
+    game: str
+    scene: str
+    condition: str
+    average: MarginOut
+    low_1: MarginOut
+    low_01: MarginOut
+
+
+class Mover(Schema):
+    """The test that moves the suite most, and the suite margin without it."""
+
+    test_id: int
+    without: float
+
+
+class SuiteOut(Schema):
+    """One figure over all tests."""
+
+    figure: str
+    sentence: str
+    tests: int
+    margin: float | None = None
+    margins: dict[str, float] = {}
+    low: float | None = None
+    high: float | None = None
+    games_low: float | None = None
+    games_high: float | None = None
+    verdict: str | None = None
+    verdicts: dict[str, str] = {}
+    beyond: dict[str, dict[str, int]] = {}
+    wins: int = 0
+    losses: int = 0
+    even: int = 0
+    open: int = 0
+    median_margin: float | None = None
+    outliers: list[int] = []
+    mover: Mover | None = None
+    agreement: dict[str, str] = {}
+    depends_on_method: bool = False
+
+
+class LaneRef(Schema):
+    """A lane by name; `marker` is its place in the order of colours and shapes."""
+
+    id: int
+    name: str
+    marker: int
+
+
+class LevelOut(Schema):
+    """A lane's level in a test, in fps: 1% low, median and average."""
+
+    lane_id: int
+    test_id: int
+    average: float | None
+    low_1: float | None
+    passes: int
+
+
+class PassNote(Schema):
+    """A pass that does not count, with its reason."""
+
+    pass_id: int
+    test_id: int
+    lane_id: int
+    number: int
+    state: str
+    reason: str
+    test: str
+    lane: str
+
+
+class MissingNote(Schema):
+    """A cell with fewer accepted passes than planned."""
+
+    test_id: int
+    lane_id: int
+    test: str
+    lane: str
+    accepted: int
+    planned: int
+
+
+class FindingsOut(Schema):
+    """The findings of a study for one baseline."""
+
+    study_id: int
+    question: str
+    factor: str
+    state: str
+    method: Method
+    baseline: LaneRef
+    other: LaneRef
+    average: SuiteOut
+    low_1: SuiteOut
+    low_01: SuiteOut
+    tests: list[TestFinding]
+    levels: list[LevelOut]
+    accepted_passes: int
+    rejected: list[PassNote]
+    missing: list[MissingNote]

@@ -1,0 +1,182 @@
+"""Files, captures and passes as the API speaks of them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from ninja import Schema
+from pydantic import Field, StringConstraints
+
+
+class ColumnUse(Schema):
+    """One column put to use as a channel, in a unit."""
+
+    column: str
+    channel: str
+    unit: str
+
+
+class ColumnMap(Schema):
+    """How to read one kind of file."""
+
+    format: str = "delimited"
+    compression: str | None = None
+    delimiter: str | None = None
+    decimal: str | None = None
+    encoding: str | None = None
+    skip_lines: int | None = Field(default=None, ge=0, le=10_000)
+    map: list[ColumnUse] = Field(max_length=40)
+
+
+class Refusal(Schema):
+    """Why a file was refused."""
+
+    reason: str
+    message: str
+    row: int | None = None
+    line: int | None = None
+    hint: str | None = None
+
+
+class ArrivalOut(Schema):
+    """A file that arrived: what it seems to be and where its name says it belongs."""
+
+    id: int
+    name: str
+    size: int
+    sha256: str
+    state: str
+    header_key: str
+    names: list[str]
+    rows: list[list[str]]
+    reasons: list[str]
+    columns: ColumnMap | None
+    saved_as: str
+    refusal: Refusal | None
+    lane_id: int | None
+    test_id: int | None
+    number: int | None
+
+
+class Preview(Schema):
+    """What a column map makes of a file."""
+
+    frames: int
+    duration_s: float
+    average_fps: float
+    low_1_fps: float
+    median_ms: float
+    slowest_ms: float
+    flags: list[str]
+
+
+class PreviewIn(Schema):
+    """A column map to try."""
+
+    columns: ColumnMap
+
+
+class Assignment(Schema):
+    """A file as a pass. Without a number it fills the first planned pass."""
+
+    arrival_id: int
+    lane_id: int
+    test_id: int
+    number: int | None = Field(default=None, ge=1, le=999)
+
+
+class TakeIn(Schema):
+    """Files to take in, all read by one column map; a name saves the map for the next time."""
+
+    columns: ColumnMap
+    assignments: list[Assignment] = Field(min_length=1, max_length=500)
+    save_as: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
+
+
+class Taken(Schema):
+    """What became of one file."""
+
+    arrival_id: int
+    name: str
+    pass_id: int | None
+    refusal: Refusal | None
+
+
+class PlaceIn(Schema):
+    """Where a capture belongs."""
+
+    lane_id: int
+    test_id: int
+    number: int | None = Field(default=None, ge=1, le=999)
+
+
+class WindowIn(Schema):
+    """Seconds to look at; both empty for the whole capture."""
+
+    from_s: float | None = Field(default=None, ge=0)
+    to_s: float | None = Field(default=None, gt=0)
+
+
+class PassFigures(Schema):
+    """The figures of a pass that lists show."""
+
+    average_fps: float | None
+    low_1_fps: float | None
+    low_1_thin: bool
+    low_01_fps: float | None
+    low_01_thin: bool
+    frames: int
+    duration_s: float
+    stutters: int
+    bound_by: str | None
+    cap: str
+    cap_name: str | None
+    lock_fps: float | None
+    flags: list[str]
+
+
+class PassOut(Schema):
+    """A pass with its capture and figures."""
+
+    id: int
+    lane_id: int
+    test_id: int
+    number: int
+    state: str
+    reason: str
+    capture_id: int | None
+    file_name: str | None
+    sha256: str | None
+    window: list[float] | None
+    figures: PassFigures | None
+
+
+class TraceOut(Schema):
+    """Frame times of a pass in ms within its window, and its percentile curve (q = 50 to 99.9 in steps of 0.1)."""
+
+    pass_id: int
+    lane_id: int
+    number: int
+    state: str
+    starts_s: float
+    frame_ms: list[float]
+    curve_ms: list[float]
+
+
+class TestTraces(Schema):
+    """All passes of a test, with the budget of the target rate."""
+
+    __test__ = False
+
+    test_id: int
+    budget_ms: float
+    traces: list[TraceOut]
+
+
+class PassDetail(Schema):
+    """Every figure of a pass, with where it comes from."""
+
+    one: PassOut
+    columns: dict[str, Any]
+    figures: dict[str, Any]
+    basis: dict[str, Any]

@@ -1,0 +1,30 @@
+"""Uploads within bounds: files go to disk piece by piece, and one that is too large is not kept at all."""
+
+from __future__ import annotations
+
+from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
+from django.http import HttpRequest
+
+#: Largest file taken. An hour of play at 200 fps with ten columns is under it; compressed, far more fits.
+LARGEST_FILE = 64 * 1024 * 1024
+_TOO_LARGE = "rennbahn.too_large"
+
+
+class BoundedFileUploadHandler(TemporaryFileUploadHandler):
+    """Writes uploads to a temporary file and drops one that grows beyond :data:`LARGEST_FILE`."""
+
+    def receive_data_chunk(self, raw_data: bytes, start: int) -> None:
+        """Take one piece; past the limit the rest is read from the connection and thrown away."""
+        if start + len(raw_data) > LARGEST_FILE:
+            if self.request is not None:
+                self.request.META[_TOO_LARGE] = self.file_name
+            self.file.close()
+            raise SkipFile
+        super().receive_data_chunk(raw_data, start)
+
+
+def too_large_name(request: HttpRequest) -> str | None:
+    """Name of the file that was dropped for its size, if one was."""
+    _ = request.FILES  # reading the body is what runs the handlers
+    name: str | None = request.META.get(_TOO_LARGE)
+    return name

@@ -1,0 +1,49 @@
+"""Scenes: games, scenes, conditions."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router
+
+from people.access import user_of
+from scenes import queries, services
+from scenes.models import SceneKind
+from scenes.schemas import ConditionIn, ConditionOut, SceneIn, SceneKindOut, SceneOut
+
+router = Router(tags=["scenes"])
+
+
+@router.get("/scene-kinds", response=list[SceneKindOut])
+def scene_kinds(request: HttpRequest) -> list[SceneKindOut]:
+    """The kinds of scene, from the one that repeats best."""
+    return [SceneKindOut(kind=kind, label=label) for kind, label in SceneKind.choices]
+
+
+@router.get("/scenes", response=list[SceneOut])
+def scenes(request: HttpRequest) -> list[SceneOut]:
+    """All scenes."""
+    return queries.all_scenes()
+
+
+@router.post("/scenes", response={201: SceneOut})
+def add_scene(request: HttpRequest, payload: SceneIn) -> tuple[int, SceneOut]:
+    """Add a scene."""
+    return 201, queries.one_scene(services.add_scene(user_of(request), payload).pk)
+
+
+@router.put("/scenes/{scene_id}", response=SceneOut)
+def edit_scene(request: HttpRequest, scene_id: int, payload: SceneIn) -> SceneOut:
+    """Edit a scene that no study uses yet."""
+    return queries.one_scene(services.edit_scene(user_of(request), scene_id, payload).pk)
+
+
+@router.get("/conditions", response=list[ConditionOut])
+def conditions(request: HttpRequest) -> list[ConditionOut]:
+    """All conditions."""
+    return queries.all_conditions()
+
+
+@router.post("/conditions", response={201: ConditionOut})
+def add_condition(request: HttpRequest, payload: ConditionIn) -> tuple[int, ConditionOut]:
+    """Add a condition."""
+    return 201, queries.condition_out(services.add_condition(user_of(request), payload))

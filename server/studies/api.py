@@ -1,0 +1,96 @@
+"""Studies and the decisions on their passes."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router
+
+from people.access import user_of
+from studies import queries, services
+from studies.models import Pass
+from studies.schemas import (
+    AuditOut,
+    Method,
+    PassChange,
+    PassIn,
+    PassRef,
+    StudyIn,
+    StudyOut,
+    StudySummary,
+    TestIn,
+    TestOut,
+)
+
+router = Router(tags=["studies"])
+
+
+@router.get("", response=list[StudySummary])
+def studies(request: HttpRequest) -> list[StudySummary]:
+    """All studies, newest first."""
+    return queries.all_studies()
+
+
+@router.post("", response={201: StudyOut})
+def create_study(request: HttpRequest, payload: StudyIn) -> tuple[int, StudyOut]:
+    """Create a study with lanes, tests and planned passes."""
+    return 201, queries.one_study(services.create_study(user_of(request), payload).pk)
+
+
+@router.get("/{int:study_id}", response=StudyOut)
+def study(request: HttpRequest, study_id: int) -> StudyOut:
+    """One study."""
+    return queries.one_study(study_id)
+
+
+@router.put("/{int:study_id}/method", response=StudyOut)
+def edit_method(request: HttpRequest, study_id: int, payload: Method) -> StudyOut:
+    """Declare another method."""
+    return queries.one_study(services.edit_method(user_of(request), study_id, payload).pk)
+
+
+@router.put("/{int:study_id}/baseline/{int:lane_id}", response=StudyOut)
+def set_baseline(request: HttpRequest, study_id: int, lane_id: int) -> StudyOut:
+    """Make another lane the baseline."""
+    return queries.one_study(services.set_baseline(user_of(request), study_id, lane_id).pk)
+
+
+@router.post("/{int:study_id}/tests", response={201: TestOut})
+def add_test(request: HttpRequest, study_id: int, payload: TestIn) -> tuple[int, TestOut]:
+    """Add a test with its planned passes."""
+    return 201, queries.test_out(services.add_test(user_of(request), study_id, payload))
+
+
+@router.post("/{int:study_id}/finish", response=StudyOut)
+def finish(request: HttpRequest, study_id: int) -> StudyOut:
+    """Finish a study."""
+    return queries.one_study(services.finish_study(user_of(request), study_id).pk)
+
+
+@router.post("/{int:study_id}/reopen", response=StudyOut)
+def reopen(request: HttpRequest, study_id: int) -> StudyOut:
+    """Open a finished study again."""
+    return queries.one_study(services.reopen_study(user_of(request), study_id).pk)
+
+
+@router.get("/{int:study_id}/audit", response=list[AuditOut])
+def audit(request: HttpRequest, study_id: int) -> list[AuditOut]:
+    """The record: who did what, when and why."""
+    return queries.audit_of(study_id)
+
+
+@router.post("/passes", response={201: PassRef})
+def plan_pass(request: HttpRequest, payload: PassIn) -> tuple[int, PassRef]:
+    """Plan one more pass."""
+    return 201, _ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id))
+
+
+@router.put("/passes/{int:pass_id}/state", response=PassRef)
+def change_pass(request: HttpRequest, pass_id: int, payload: PassChange) -> PassRef:
+    """Accept or reject a pass, or say why it did not run."""
+    return _ref(services.change_pass(user_of(request), pass_id, payload.state, payload.reason))
+
+
+def _ref(one: Pass) -> PassRef:
+    return PassRef(
+        id=one.pk, lane_id=one.lane_id, test_id=one.test_id, number=one.number, state=one.state, reason=one.reason
+    )

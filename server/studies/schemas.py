@@ -1,0 +1,149 @@
+"""Studies as the API speaks of them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from ninja import Schema
+from pydantic import Field, StringConstraints
+
+from bench.schemas import SetupIn, SetupOut
+from scenes.schemas import Name
+
+Question = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
+
+
+class Method(Schema):
+    """How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even."""
+
+    leading: Literal["average_fps", "low_1"] = "average_fps"
+    low_school: Literal["percentile", "slowest_frames", "slowest_time"] = "percentile"
+    suite_school: Literal["geometric", "mean_of_margins", "ratio_of_means", "equal_frames"] = "geometric"
+    cell_school: Literal["mean", "median_pass"] = "mean"
+    equal_band: float = Field(default=0.01, gt=0, lt=1)
+    target_hz: float = Field(default=60.0, gt=0, le=2000)
+    display_hz: float | None = Field(default=None, gt=0, le=2000)
+
+
+class LaneIn(Schema):
+    """A lane: an existing setup, or one described here."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    setup_id: int | None = None
+    setup: SetupIn | None = None
+
+
+class TestIn(Schema):
+    """A test by game, scene and condition; each is made if it is not there yet."""
+
+    __test__ = False
+
+    game: Name
+    scene: Name
+    condition: Name
+
+
+class StudyIn(Schema):
+    """A study of A against B."""
+
+    question: Question
+    factor: Name
+    lanes: list[LaneIn] = Field(min_length=2, max_length=2)
+    baseline: int = Field(default=0, ge=0, le=1)
+    tests: list[TestIn] = Field(min_length=1, max_length=200)
+    passes_per_test: int = Field(default=3, ge=1, le=50)
+    method: Method = Field(default_factory=Method)
+
+
+class LaneOut(Schema):
+    """A lane with the version of its setup."""
+
+    id: int
+    position: int
+    name: str
+    baseline: bool
+    setup: SetupOut
+
+
+class TestOut(Schema):
+    """A test."""
+
+    __test__ = False
+
+    id: int
+    position: int
+    game: str
+    scene: str
+    condition: str
+
+
+class Counts(Schema):
+    """Passes by state."""
+
+    planned: int
+    recorded: int
+    accepted: int
+    rejected: int
+    did_not_run: int
+
+
+class StudySummary(Schema):
+    """A study on the desk."""
+
+    id: int
+    question: str
+    factor: str
+    state: str
+    lanes: list[str]
+    tests: int
+    counts: Counts
+    created_at: datetime
+    finished_at: datetime | None
+
+
+class StudyOut(StudySummary):
+    """A whole study but for its passes."""
+
+    created_by: str
+    passes_per_test: int
+    method: Method
+    lanes_full: list[LaneOut]
+    tests_full: list[TestOut]
+
+
+class PassRef(Schema):
+    """A pass and its state."""
+
+    id: int
+    lane_id: int
+    test_id: int
+    number: int
+    state: str
+    reason: str
+
+
+class PassChange(Schema):
+    """A new state of a pass; rejecting needs a reason, and so does a pass that did not run."""
+
+    state: Literal["planned", "recorded", "accepted", "rejected", "did_not_run"]
+    reason: Reason = ""
+
+
+class PassIn(Schema):
+    """One more planned pass."""
+
+    lane_id: int
+    test_id: int
+
+
+class AuditOut(Schema):
+    """A line of the record."""
+
+    at: datetime
+    who: str
+    what: str
+    why: str
+    pass_id: int | None
+    on: str

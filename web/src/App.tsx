@@ -1,0 +1,177 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Moon, Sun } from "lucide-react";
+import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
+import { client, data, keepToken } from "./api/client";
+import { useSession } from "./api/queries";
+import { Button } from "./controls/Button";
+import { KeysProvider, useKeysOf } from "./controls/Keys";
+import { ErrorNotice, Loading } from "./controls/Notice";
+import { Desk } from "./places/Desk";
+import { SignIn } from "./places/SignIn";
+import { applyScheme, type Scheme, storedScheme } from "./scheme";
+
+const Bench = lazy(() => import("./places/Bench"));
+const Scenes = lazy(() => import("./places/Scenes"));
+const NewStudy = lazy(() => import("./places/study/NewStudy"));
+const StudyFrame = lazy(() => import("./places/study/StudyFrame"));
+
+const KEYS = [
+  { key: "Shift D", does: "Desk" },
+  { key: "Shift B", does: "Bench" },
+  { key: "Shift S", does: "Scenes" },
+  { key: "?", does: "the keys of this place" },
+];
+
+export function App() {
+  const { data: session, error, isPending } = useSession();
+  const { pathname, search } = useLocation();
+  if (error) {
+    return (
+      <main className="mx-auto max-w-xl p-10">
+        <ErrorNotice error={error} />
+      </main>
+    );
+  }
+  if (isPending) return null;
+  if (!session?.name) {
+    return pathname === "/sign-in" ? (
+      <SignIn />
+    ) : (
+      <Navigate to={`/sign-in?next=${encodeURIComponent(pathname + search)}`} replace />
+    );
+  }
+  return (
+    <KeysProvider>
+      <Shell name={session.name} role={session.role}>
+        <Suspense fallback={<Loading what="the page" />}>
+          <Routes>
+            <Route path="/" element={<Desk />} />
+            <Route path="/bench" element={<Bench />} />
+            <Route path="/scenes" element={<Scenes />} />
+            <Route path="/studies/new" element={<NewStudy />} />
+            <Route path="/studies/:study/*" element={<StudyFrame />} />
+            <Route path="/sign-in" element={<SignedIn />} />
+            <Route path="*" element={<Nowhere />} />
+          </Routes>
+        </Suspense>
+      </Shell>
+    </KeysProvider>
+  );
+}
+
+/** Where the sign-in page leads once somebody is signed in. The API's reference is a page of the server's own. */
+function SignedIn() {
+  const next = new URLSearchParams(useLocation().search).get("next") ?? "/";
+  const ours = next.startsWith("/") && !next.startsWith("//");
+  useEffect(() => {
+    if (ours && next.startsWith("/api/")) window.location.replace(next);
+  }, [next, ours]);
+  return <Navigate to={ours && !next.startsWith("/api/") ? next : "/"} replace />;
+}
+
+function Shell({ name, role, children }: { name: string; role: string; children: ReactNode }) {
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const { pathname } = useLocation();
+  const [scheme, setScheme] = useState<Scheme>(storedScheme);
+  useHotkeys("shift+d", () => go("/"));
+  useHotkeys("shift+b", () => go("/bench"));
+  useHotkeys("shift+s", () => go("/scenes"));
+  useKeysOf("Everywhere", KEYS);
+  useEffect(() => applyScheme(scheme), [scheme]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new address begins at its top
+  useEffect(() => window.scrollTo(0, 0), [pathname]);
+  const signOut = async () => {
+    const session = await data(client.DELETE("/api/session"));
+    keepToken(session.csrf_token);
+    queries.clear();
+    go("/sign-in");
+  };
+  return (
+    <>
+      <a
+        href="#place"
+        className="plain sr-only focus:not-sr-only focus:absolute focus:top-2 focus:left-2 focus:z-50 focus:bg-ink focus:px-3 focus:py-2 focus:text-paper"
+      >
+        To the content
+      </a>
+      <header className="shell border-ink border-b-3 border-double">
+        <div className="mx-auto flex max-w-[90rem] flex-wrap items-center gap-x-6 gap-y-1 px-6 py-2">
+          <Link
+            to="/"
+            className="plain flex items-center gap-2 text-[1.15rem] font-extrabold"
+            style={{ fontStretch: "112%" }}
+          >
+            <Finish />
+            Rennbahn
+          </Link>
+          <nav aria-label="Places" className="flex gap-5">
+            <Place to="/">Desk</Place>
+            <Place to="/bench">Bench</Place>
+            <Place to="/scenes">Scenes</Place>
+          </nav>
+          <div className="ml-auto flex items-center gap-3">
+            <span className="text-[0.9rem]">
+              {name} <span className="text-mute">· {role}</span>
+            </span>
+            <Button
+              kind="quiet"
+              aria-label={scheme === "desk" ? "Dark scheme for the bench" : "Light scheme for the desk"}
+              onClick={() => setScheme(scheme === "desk" ? "bench" : "desk")}
+            >
+              {scheme === "desk" ? (
+                <Moon size={16} aria-hidden="true" />
+              ) : (
+                <Sun size={16} aria-hidden="true" />
+              )}
+            </Button>
+            <Button kind="quiet" onClick={signOut}>
+              Sign out
+            </Button>
+          </div>
+        </div>
+      </header>
+      <main id="place" tabIndex={-1} className="mx-auto max-w-[90rem] px-6 pt-5 pb-16 outline-none">
+        {children}
+      </main>
+    </>
+  );
+}
+
+function Place({ to, children }: { to: string; children: ReactNode }) {
+  return (
+    <NavLink
+      to={to}
+      end={to === "/"}
+      className={({ isActive }) =>
+        `plain label border-b-2 py-1 ${isActive ? "border-ink text-ink!" : "border-transparent hover:border-mute"}`
+      }
+    >
+      {children}
+    </NavLink>
+  );
+}
+
+/** The finish line: our mark. */
+function Finish() {
+  return (
+    <svg width="10" height="22" viewBox="0 0 10 22" aria-hidden="true" fill="currentColor">
+      {Array.from({ length: 8 }, (_, i) => i).map((i) => (
+        <rect key={i} x={i % 2 ? 5 : 0} y={i * 2.75} width="5" height="2.75" />
+      ))}
+    </svg>
+  );
+}
+
+function Nowhere() {
+  return (
+    <div className="py-16 text-center">
+      <h1 className="text-2xl font-bold">There is nothing at this address.</h1>
+      <p className="mt-2">
+        <Link to="/">Back to the desk</Link>
+      </p>
+    </div>
+  );
+}

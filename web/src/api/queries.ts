@@ -1,0 +1,122 @@
+import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { client, data, keepToken, type Schemas } from "./client";
+
+/** Who is signed in; an empty name is nobody. */
+export function useSession() {
+  return useQuery({
+    queryKey: ["session"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => {
+      const session = await data(client.GET("/api/session"));
+      keepToken(session.csrf_token);
+      return session;
+    },
+  });
+}
+
+export type Role = "viewer" | "tester" | "lead";
+
+const ORDER: Role[] = ["viewer", "tester", "lead"];
+
+/** May the person signed in do what needs this role? The server decides; this only hides what it would refuse. */
+export function useMay(role: Role): boolean {
+  const { data: session } = useSession();
+  return ORDER.indexOf(session?.role as Role) >= ORDER.indexOf(role);
+}
+
+export const useStudies = () =>
+  useQuery({ queryKey: ["studies"], queryFn: () => data(client.GET("/api/studies")) });
+
+export const useStudy = (id: number) =>
+  useQuery({
+    queryKey: ["study", id],
+    queryFn: () => data(client.GET("/api/studies/{study_id}", { params: { path: { study_id: id } } })),
+  });
+
+export const usePasses = (id: number) =>
+  useQuery({
+    queryKey: ["study", id, "passes"],
+    queryFn: () => data(client.GET("/api/studies/{study_id}/passes", { params: { path: { study_id: id } } })),
+  });
+
+export const useFiles = (id: number) =>
+  useQuery({
+    queryKey: ["study", id, "files"],
+    queryFn: () => data(client.GET("/api/studies/{study_id}/files", { params: { path: { study_id: id } } })),
+  });
+
+export const useFindings = (id: number, baseline?: number) =>
+  useQuery({
+    queryKey: ["study", id, "findings", baseline ?? "own"],
+    placeholderData: (previous: Schemas["FindingsOut"] | undefined) => previous,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/findings", {
+          params: { path: { study_id: id }, query: baseline ? { baseline } : {} },
+        }),
+      ),
+  });
+
+export const useAudit = (id: number) =>
+  useQuery({
+    queryKey: ["study", id, "audit"],
+    queryFn: () => data(client.GET("/api/studies/{study_id}/audit", { params: { path: { study_id: id } } })),
+  });
+
+export const useTraces = (id: number, test: number) =>
+  useQuery({
+    queryKey: ["study", id, "traces", test],
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/tests/{test_id}/traces", {
+          params: { path: { study_id: id, test_id: test } },
+        }),
+      ),
+  });
+
+export const usePassDetail = (id: number | null) =>
+  useQuery({
+    queryKey: ["pass", id],
+    enabled: id !== null,
+    queryFn: () => data(client.GET("/api/passes/{pass_id}", { params: { path: { pass_id: id ?? 0 } } })),
+  });
+
+export const useSetups = () =>
+  useQuery({ queryKey: ["setups"], queryFn: () => data(client.GET("/api/setups")) });
+
+export const useParts = () =>
+  useQuery({ queryKey: ["parts"], queryFn: () => data(client.GET("/api/parts")) });
+
+export const usePartKinds = () =>
+  useQuery({
+    queryKey: ["part-kinds"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => data(client.GET("/api/part-kinds")),
+  });
+
+export const useScenes = () =>
+  useQuery({ queryKey: ["scenes"], queryFn: () => data(client.GET("/api/scenes")) });
+
+export const useSceneKinds = () =>
+  useQuery({
+    queryKey: ["scene-kinds"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => data(client.GET("/api/scene-kinds")),
+  });
+
+export const useConditions = () =>
+  useQuery({ queryKey: ["conditions"], queryFn: () => data(client.GET("/api/conditions")) });
+
+/** A change to a study: everything shown of it, and the desk, is asked for anew. */
+export function useStudyChange<Input, Output>(id: number, change: (input: Input) => Promise<Output>) {
+  const queries = useQueryClient();
+  return useMutation({ mutationFn: change, onSettled: () => refreshStudy(queries, id) });
+}
+
+export function refreshStudy(queries: QueryClient, id: number): Promise<unknown> {
+  return Promise.all([
+    queries.invalidateQueries({ queryKey: ["study", id] }),
+    queries.invalidateQueries({ queryKey: ["studies"] }),
+    queries.invalidateQueries({ queryKey: ["pass"] }),
+  ]);
+}

@@ -1,0 +1,116 @@
+import { scaleLinear, scaleLog } from "d3-scale";
+import { line } from "d3-shape";
+import { laneColour } from "./marks";
+import { useWidth } from "./useWidth";
+
+export interface Curve {
+  key: number;
+  label: string;
+  lane: number;
+  dashed: boolean;
+  /** Frame times in ms at q = 50 to 99.9 in steps of 0.1. */
+  ms: number[];
+}
+
+const HEIGHT = 290;
+const PAD = { left: 52, right: 110, top: 12, bottom: 44 };
+const TICKS = [50, 25, 10, 5, 2, 1, 0.5, 0.2, 0.1];
+
+/** Percentiles of frame time; the axis is the distance from 100% on a log scale, which gives the tail its room. */
+export function CurveChart({ curves, budgetMs }: { curves: Curve[]; budgetMs: number }) {
+  const [ref, width] = useWidth<HTMLDivElement>(600);
+  const all = curves.flatMap((curve) => curve.ms);
+  if (!all.length) return null;
+  const x = scaleLog([50, 0.1], [PAD.left, width - PAD.right]);
+  const y = scaleLinear([Math.min(...all) * 0.95, Math.max(...all)], [HEIGHT - PAD.bottom, PAD.top]).nice(5);
+  const [bottom = 0, top = 0] = y.range();
+  const path = line<number>(
+    (_, i) => x(100 - (50 + i / 10)),
+    (ms) => y(ms),
+  );
+  const showBudget = budgetMs >= (y.domain()[0] ?? 0) && budgetMs <= (y.domain()[1] ?? 0);
+  // Where labels would lie on each other, the later one gives way.
+  const ends = curves
+    .map((curve) => ({ curve, at: y(curve.ms.at(-1) ?? 0) }))
+    .sort((a, b) => a.at - b.at)
+    .reduce<{ curve: Curve; at: number }[]>((kept, one) => {
+      const last = kept.at(-1);
+      kept.push(last && one.at - last.at < 13 ? { ...one, at: last.at + 13 } : one);
+      return kept;
+    }, []);
+  return (
+    <div ref={ref}>
+      <svg width={width} height={HEIGHT} role="img" aria-label="Percentiles of frame time of each pass">
+        {y.ticks(5).map((tick) => (
+          <g key={tick}>
+            <path d={`M${PAD.left} ${y(tick)}H${width - PAD.right}`} stroke="var(--grid)" />
+            <text
+              x={PAD.left - 8}
+              y={y(tick) + 4}
+              fontSize={11}
+              textAnchor="end"
+              fill="var(--mute)"
+              className="figure"
+            >
+              {tick}
+            </text>
+          </g>
+        ))}
+        {TICKS.map((tick) => (
+          <g key={tick}>
+            <path d={`M${x(tick)} ${top}V${bottom}`} stroke="var(--grid)" />
+            <text
+              x={x(tick)}
+              y={bottom + 15}
+              fontSize={11}
+              textAnchor="middle"
+              fill="var(--mute)"
+              className="figure"
+            >
+              {100 - tick}
+            </text>
+          </g>
+        ))}
+        <text x={width - PAD.right} y={bottom + 33} fontSize={12} textAnchor="end" fill="var(--soft)">
+          share of frames at or under this time, %
+        </text>
+        <text
+          transform={`translate(13 ${top}) rotate(-90)`}
+          fontSize={12}
+          textAnchor="end"
+          fill="var(--soft)"
+        >
+          frame time, ms
+        </text>
+        {showBudget && (
+          <path
+            d={`M${PAD.left} ${y(budgetMs)}H${width - PAD.right}`}
+            stroke="var(--ink)"
+            strokeDasharray="7 4"
+          />
+        )}
+        {curves.map((curve) => (
+          <path
+            key={curve.key}
+            d={path(curve.ms) ?? ""}
+            fill="none"
+            stroke={laneColour(curve.lane)}
+            strokeWidth={1.7}
+            strokeDasharray={curve.dashed ? "2 4" : undefined}
+          />
+        ))}
+        {ends.map(({ curve, at }) => (
+          <text
+            key={curve.key}
+            x={width - PAD.right + 6}
+            y={at + 4}
+            fontSize={11.5}
+            fill={laneColour(curve.lane)}
+          >
+            {curve.label}
+          </text>
+        ))}
+      </svg>
+    </div>
+  );
+}

@@ -1,0 +1,35 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { App } from "./App";
+import { Problem } from "./api/client";
+import "./app.css";
+import { applyScheme, storedScheme } from "./scheme";
+
+applyScheme(storedScheme());
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      // What the server refused it will refuse again; only a server that is away is asked once more.
+      retry: (failures, error) =>
+        failures < 3 && error instanceof Problem && (error.status === 0 || error.status === 503),
+      retryDelay: 1_000,
+    },
+  },
+});
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <BrowserRouter>
+          <App />
+        </BrowserRouter>
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,145 @@
+import { useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import { Link, useNavigate } from "react-router";
+import type { Schemas } from "../api/client";
+import { useMay, useStudies } from "../api/queries";
+import { buttonLook } from "../controls/Button";
+import { Field } from "../controls/Field";
+import { useKeysOf } from "../controls/Keys";
+import { LaneName } from "../controls/LaneMark";
+import { Empty, ErrorNotice, Loading } from "../controls/Notice";
+import { count } from "../format";
+
+type Summary = Schemas["StudySummary"];
+
+const KEYS = [{ key: "n", does: "new study" }];
+
+/** What a study needs next, in words, and where that is done. */
+export function nextAction(study: Summary): { text: string; to: string; urgent: boolean } {
+  const { planned, recorded, accepted } = study.counts;
+  const at = `/studies/${study.id}`;
+  if (study.state === "finished") return { text: "Read the findings", to: `${at}/findings`, urgent: false };
+  if (recorded)
+    return { text: `Decide on ${count(recorded, "pass", "passes")}`, to: `${at}/passes`, urgent: true };
+  if (planned) return { text: `Hand in ${count(planned, "capture")}`, to: `${at}/intake`, urgent: false };
+  return { text: accepted ? "Read the findings" : "Plan passes", to: `${at}/findings`, urgent: false };
+}
+
+export function Desk() {
+  const { data: studies, error, isPending } = useStudies();
+  const [filter, setFilter] = useState("");
+  const lead = useMay("lead");
+  const go = useNavigate();
+  useHotkeys("n", () => go("/studies/new"), { enabled: lead });
+  useKeysOf("Desk", KEYS);
+  if (error) return <ErrorNotice error={error} />;
+  if (isPending) return <Loading what="the studies" />;
+  const shown = studies.filter((study) =>
+    `${study.question} ${study.factor} ${study.lanes.join(" ")}`.toLowerCase().includes(filter.toLowerCase()),
+  );
+  return (
+    <>
+      <div className="mb-5 flex flex-wrap items-end justify-between gap-4">
+        <div>
+          <h1 className="text-[2rem] leading-tight font-bold">Desk</h1>
+          <p className="text-soft">Each study is a question. The one that waits for you stands out.</p>
+        </div>
+        <div className="flex items-end gap-3">
+          {studies.length > 0 && (
+            <Field
+              label="Filter studies"
+              quietLabel
+              placeholder="Filter by typing"
+              value={filter}
+              onChange={(e) => setFilter(e.target.value)}
+              className="w-56"
+            />
+          )}
+          {lead && (
+            <Link to="/studies/new" className={buttonLook("main")}>
+              New study{" "}
+              <span className="key" aria-hidden="true">
+                n
+              </span>
+            </Link>
+          )}
+        </div>
+      </div>
+      {studies.length === 0 ? (
+        <Empty title="No study yet.">
+          <p>
+            Begin with a question of the form “does X change how games run, by how much?”, name the two setups
+            and the scenes, and hand in the captures.
+          </p>
+          {lead && (
+            <p className="mt-4">
+              <Link to="/studies/new" className={buttonLook("main")}>
+                Ask the first question
+              </Link>
+            </p>
+          )}
+        </Empty>
+      ) : (
+        <ul className="grid gap-0">
+          {shown.map((study) => (
+            <StudyRow key={study.id} study={study} />
+          ))}
+          {shown.length === 0 && <li className="py-6 text-mute">No study matches “{filter}”.</li>}
+        </ul>
+      )}
+    </>
+  );
+}
+
+function StudyRow({ study }: { study: Summary }) {
+  const next = nextAction(study);
+  const { planned, recorded, accepted, rejected, did_not_run } = study.counts;
+  const total = planned + recorded + accepted + rejected + did_not_run;
+  return (
+    <li className="grid items-center gap-x-8 gap-y-2 border-rule border-t py-4 md:grid-cols-[1fr_17rem_13rem]">
+      <div>
+        <h2 className="text-[1.35rem] leading-snug font-semibold">
+          <Link to={`/studies/${study.id}`} className="plain hover:underline">
+            {study.question}
+          </Link>
+        </h2>
+        <p className="mt-1 flex flex-wrap items-center gap-x-3 text-soft">
+          {study.lanes.map((lane, index) => (
+            <LaneName key={lane} lane={index} name={lane} />
+          ))}
+          <span className="text-mute">
+            {study.factor} · {count(study.tests, "test")}
+          </span>
+        </p>
+      </div>
+      <div>
+        <Progress counts={study.counts} total={total} />
+        <p className="mt-1 text-[0.88rem] text-soft">
+          <span className="figure">{accepted}</span> accepted, <span className="figure">{recorded}</span> to
+          decide, <span className="figure">{planned}</span> to run
+          {rejected + did_not_run > 0 && (
+            <>
+              , <span className="figure">{rejected + did_not_run}</span> out
+            </>
+          )}
+        </p>
+      </div>
+      <div className="md:text-right">
+        <Link to={next.to} className={buttonLook(next.urgent ? "main" : "plain")}>
+          {next.text}
+        </Link>
+      </div>
+    </li>
+  );
+}
+
+function Progress({ counts, total }: { counts: Schemas["Counts"]; total: number }) {
+  const share = (n: number) => `${(100 * n) / Math.max(total, 1)}%`;
+  return (
+    <div className="flex h-2.5 overflow-hidden rounded-[2px] border border-mute bg-raised" aria-hidden="true">
+      <div style={{ width: share(counts.accepted) }} className="bg-ink" />
+      <div style={{ width: share(counts.recorded) }} className="bg-accent" />
+      <div style={{ width: share(counts.rejected + counts.did_not_run) }} className="bg-rule" />
+    </div>
+  );
+}

@@ -1,0 +1,205 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { FileUp } from "lucide-react";
+import { type DragEvent, useCallback, useRef, useState } from "react";
+import { Link } from "react-router";
+import { type Problem, type Schemas, upload } from "../../api/client";
+import { refreshStudy, useFiles, useMay } from "../../api/queries";
+import { Button } from "../../controls/Button";
+import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { count, size } from "../../format";
+import { FileGroup } from "./FileGroup";
+import { NoCaptures } from "./NoCaptures";
+import type { Study } from "./StudyFrame";
+
+/** The server's limit, asked for before a large file is sent at all. */
+const LARGEST = 64 * 1024 * 1024;
+const AT_ONCE = 4;
+
+interface Sending {
+  key: string;
+  name: string;
+  share: number;
+}
+
+interface Failed {
+  key: string;
+  name: string;
+  message: string;
+  hint?: string | undefined;
+}
+
+/** Drop captures, say once what their columns mean, say where each belongs, take them in. */
+export function Intake({ study }: { study: Study }) {
+  const { data: files, error } = useFiles(study.id);
+  const may = useMay("tester") && study.state === "open";
+  const { sending, failed, send, forget } = useSending(study.id);
+  const [taken, setTaken] = useState(0);
+  const [over, setOver] = useState(false);
+  const input = useRef<HTMLInputElement>(null);
+  if (error) return <ErrorNotice error={error} />;
+  if (!files) return <Loading what="the files" />;
+  if (!may) {
+    return (
+      <Empty
+        title={
+          study.state === "finished" ? "The study is finished." : "Only testers and leads hand in captures."
+        }
+      >
+        <p>
+          <Link to={`/studies/${study.id}/passes`}>Look at the passes</Link>
+        </p>
+      </Empty>
+    );
+  }
+  const groups = groupsOf(files);
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    setTaken(0);
+    send([...event.dataTransfer.files]);
+  };
+  return (
+    <>
+      <section
+        aria-label="Hand in captures"
+        onDragOver={(event) => {
+          event.preventDefault();
+          setOver(true);
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={drop}
+        className={`mb-5 flex flex-wrap items-center gap-x-6 gap-y-3 rounded border-2 border-dashed px-6 ${files.length ? "py-4" : "py-12"} ${over ? "border-ink bg-mark/50" : "border-mute bg-raised"}`}
+      >
+        <FileUp size={30} aria-hidden="true" />
+        <div className="mr-auto">
+          <h1 className="text-xl font-bold">Drop the capture files here</h1>
+          <p className="text-soft">
+            All at once: delimited text, JSON Lines, Parquet or Arrow, gzip and zstd too, up to{" "}
+            {size(LARGEST)} each. They are kept byte for byte.
+          </p>
+        </div>
+        <input
+          ref={input}
+          type="file"
+          multiple
+          aria-label="Capture files"
+          className="sr-only"
+          tabIndex={-1}
+          onChange={(event) => {
+            setTaken(0);
+            send([...(event.target.files ?? [])]);
+            event.target.value = "";
+          }}
+        />
+        <Button kind="main" onClick={() => input.current?.click()}>
+          Choose files
+        </Button>
+      </section>
+      <Progress sending={sending} />
+      <Failures failed={failed} forget={forget} />
+      {taken > 0 && (
+        <p role="status" className="mb-5 border-ink border-l-4 bg-raised px-4 py-2.5 font-semibold">
+          {count(taken, "pass", "passes")} recorded.{" "}
+          <Link to={`/studies/${study.id}/passes`}>Look at them and decide which count</Link>
+        </p>
+      )}
+      {groups.map(([key, group]) => (
+        <FileGroup key={key} study={study} files={group} onTaken={(n) => setTaken((before) => before + n)} />
+      ))}
+      <NoCaptures study={study} files={files.filter((file) => !file.header_key)} />
+    </>
+  );
+}
+
+/** Files that look alike, by their header; the largest group first. */
+function groupsOf(files: Schemas["ArrivalOut"][]): [string, Schemas["ArrivalOut"][]][] {
+  const groups = new Map<string, Schemas["ArrivalOut"][]>();
+  for (const file of files) {
+    if (file.header_key) groups.set(file.header_key, [...(groups.get(file.header_key) ?? []), file]);
+  }
+  return [...groups].sort(([, a], [, b]) => b.length - a.length);
+}
+
+function useSending(study: number) {
+  const queries = useQueryClient();
+  const [sending, setSending] = useState<Sending[]>([]);
+  const [failed, setFailed] = useState<Failed[]>([]);
+  const serial = useRef(0);
+
+  const sendOne = useCallback(
+    async (key: string, file: File) => {
+      try {
+        await upload(`/api/studies/${study}/files`, file, (share) =>
+          setSending((now) => now.map((one) => (one.key === key ? { ...one, share } : one))),
+        );
+      } catch (error) {
+        const { message, hint } = error as Problem;
+        setFailed((now) => [...now, { key, name: file.name, message, hint }]);
+      } finally {
+        setSending((now) => now.filter((one) => one.key !== key));
+      }
+    },
+    [study],
+  );
+
+  const send = useCallback(
+    async (files: File[]) => {
+      const queue: [string, File][] = [];
+      for (const file of files) {
+        serial.current += 1;
+        const key = `${serial.current}`;
+        if (file.size > LARGEST) {
+          const message = `“${file.name}” has ${size(file.size)}; up to ${size(LARGEST)} are taken, so it was not sent.`;
+          const hint = "Trim the recording in the logger or compress it with gzip or zstd.";
+          setFailed((now) => [...now, { key, name: file.name, message, hint }]);
+        } else queue.push([key, file]);
+      }
+      setSending((now) => [...now, ...queue.map(([key, file]) => ({ key, name: file.name, share: 0 }))]);
+      const work = async () => {
+        for (let next = queue.shift(); next; next = queue.shift()) await sendOne(...next);
+      };
+      await Promise.all(Array.from({ length: AT_ONCE }, work));
+      await refreshStudy(queries, study);
+    },
+    [queries, sendOne, study],
+  );
+
+  return { sending, failed, send, forget: () => setFailed([]) };
+}
+
+function Progress({ sending }: { sending: Sending[] }) {
+  if (!sending.length) return null;
+  const share = sending.reduce((sum, one) => sum + one.share, 0) / sending.length;
+  return (
+    <div role="status" className="mb-5">
+      <p>
+        Sending {count(sending.length, "file")} … {Math.round(share * 100)}%
+      </p>
+      <div className="mt-1 h-2 rounded-[2px] border border-mute bg-raised">
+        <div className="h-full bg-ink" style={{ width: `${share * 100}%` }} />
+      </div>
+    </div>
+  );
+}
+
+function Failures({ failed, forget }: { failed: Failed[]; forget: () => void }) {
+  if (!failed.length) return null;
+  return (
+    <div role="alert" className="mb-5 border-accent border-l-4 bg-mark/40 px-4 py-3">
+      <div className="flex items-start justify-between gap-4">
+        <p className="font-bold">{count(failed.length, "file was", "files were")} not taken</p>
+        <Button kind="quiet" onClick={forget}>
+          Understood
+        </Button>
+      </div>
+      <ul className="mt-1 grid gap-1.5">
+        {failed.map((one) => (
+          <li key={one.key}>
+            <span className="font-semibold">{one.name}</span>: {one.message}
+            {one.hint && <span className="block text-soft">{one.hint}</span>}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,192 @@
+import { type FormEvent, useEffect, useState } from "react";
+import { client, data, type Schemas } from "../../api/client";
+import { useMay, useStudyChange } from "../../api/queries";
+import { Button } from "../../controls/Button";
+import { Dialog } from "../../controls/Dialog";
+import { Field, Labelled } from "../../controls/Field";
+import { ErrorNotice } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
+import type { Study } from "./StudyFrame";
+
+type Method = Schemas["Method"];
+
+/** Schools in words, the same everywhere. */
+export const SCHOOL_WORDS: Record<string, string> = {
+  geometric: "geometric mean",
+  mean_of_margins: "mean of margins",
+  ratio_of_means: "ratio of means",
+  equal_frames: "equal frames",
+  percentile: "percentile",
+  slowest_frames: "mean of slowest frames",
+  slowest_time: "slowest by time",
+  mean: "mean of passes",
+  median_pass: "median pass",
+};
+
+const options = (values: string[]) => values.map((value) => ({ value, label: SCHOOL_WORDS[value] ?? value }));
+
+/** What a method form holds while it is edited. */
+export interface MethodDraft {
+  leading: string;
+  low_school: string;
+  suite_school: string;
+  cell_school: string;
+  band: string;
+  target: string;
+  display: string;
+}
+
+export function draftOf(method: Method): MethodDraft {
+  return {
+    leading: method.leading,
+    low_school: method.low_school,
+    suite_school: method.suite_school,
+    cell_school: method.cell_school,
+    band: String(Math.round(method.equal_band * 1e6) / 1e4),
+    target: String(method.target_hz),
+    display: method.display_hz == null ? "" : String(method.display_hz),
+  };
+}
+
+export function methodOf(draft: MethodDraft): Method {
+  return {
+    leading: draft.leading as Method["leading"],
+    low_school: draft.low_school as Method["low_school"],
+    suite_school: draft.suite_school as Method["suite_school"],
+    cell_school: draft.cell_school as Method["cell_school"],
+    equal_band: Number(draft.band) / 100,
+    target_hz: Number(draft.target),
+    display_hz: draft.display ? Number(draft.display) : null,
+  };
+}
+
+export const DEFAULT_METHOD: MethodDraft = {
+  leading: "average_fps",
+  low_school: "percentile",
+  suite_school: "geometric",
+  cell_school: "mean",
+  band: "1",
+  target: "60",
+  display: "",
+};
+
+export function MethodFields({
+  draft,
+  change,
+}: {
+  draft: MethodDraft;
+  change: (draft: MethodDraft) => void;
+}) {
+  const set = (part: Partial<MethodDraft>) => change({ ...draft, ...part });
+  return (
+    <div className="grid gap-4 sm:grid-cols-2 lg:grid-cols-4">
+      <Labelled label="Leads">
+        <Select
+          label="Leading figure"
+          value={draft.leading}
+          onChange={(leading) => set({ leading })}
+          options={[
+            { value: "average_fps", label: "average fps" },
+            { value: "low_1", label: "1% low" },
+          ]}
+        />
+      </Labelled>
+      <Labelled label="A low is">
+        <Select
+          label="School of lows"
+          value={draft.low_school}
+          onChange={(low_school) => set({ low_school })}
+          options={options(["percentile", "slowest_frames", "slowest_time"])}
+        />
+      </Labelled>
+      <Labelled label="Mean over tests">
+        <Select
+          label="Mean over tests"
+          value={draft.suite_school}
+          onChange={(suite_school) => set({ suite_school })}
+          options={options(["geometric", "mean_of_margins", "ratio_of_means", "equal_frames"])}
+        />
+      </Labelled>
+      <Labelled label="Over passes">
+        <Select
+          label="Value over passes"
+          value={draft.cell_school}
+          onChange={(cell_school) => set({ cell_school })}
+          options={options(["mean", "median_pass"])}
+        />
+      </Labelled>
+      <Field
+        label="Even within, %"
+        inputMode="decimal"
+        value={draft.band}
+        onChange={(e) => set({ band: e.target.value })}
+      />
+      <Field
+        label="Target rate, Hz"
+        inputMode="decimal"
+        value={draft.target}
+        onChange={(e) => set({ target: e.target.value })}
+      />
+      <Field
+        label="Display refresh, Hz"
+        inputMode="decimal"
+        placeholder="not known"
+        value={draft.display}
+        onChange={(e) => set({ display: e.target.value })}
+      />
+    </div>
+  );
+}
+
+export function MethodDialog({
+  study,
+  open,
+  onOpenChange,
+}: {
+  study: Study;
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+}) {
+  const editable = useMay("lead") && study.state === "open";
+  const [draft, setDraft] = useState(draftOf(study.method));
+  useEffect(() => {
+    if (open) setDraft(draftOf(study.method));
+  }, [open, study.method]);
+  const save = useStudyChange(study.id, (method: Method) =>
+    data(
+      client.PUT("/api/studies/{study_id}/method", {
+        params: { path: { study_id: study.id } },
+        body: method,
+      }),
+    ),
+  );
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate(methodOf(draft), { onSuccess: () => onOpenChange(false) });
+  };
+  return (
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Method"
+      description="Reviewers disagree on these. The study declares one of each; Findings says where another would change the verdict."
+      wide
+    >
+      <form onSubmit={submit} className="grid gap-5">
+        <fieldset disabled={!editable}>
+          <legend className="sr-only">Method</legend>
+          <MethodFields draft={draft} change={setDraft} />
+        </fieldset>
+        <ErrorNotice error={save.error} />
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => onOpenChange(false)}>{editable ? "Leave as it was" : "Close"}</Button>
+          {editable && (
+            <Button kind="main" type="submit" disabled={save.isPending}>
+              Declare
+            </Button>
+          )}
+        </div>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,69 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { useAudit } from "../../api/queries";
+import { Field } from "../../controls/Field";
+import { ErrorNotice, Loading } from "../../controls/Notice";
+import { moment } from "../../format";
+import { SetupSheets } from "../SetupSheet";
+import type { Study } from "./StudyFrame";
+
+/** Who did what, when and why; and the setups as this study used them. */
+export function Record({ study }: { study: Study }) {
+  const { data: lines, error } = useAudit(study.id);
+  const [filter, setFilter] = useState("");
+  if (error) return <ErrorNotice error={error} />;
+  if (!lines) return <Loading what="the record" />;
+  const shown = lines.filter((line) =>
+    `${line.who} ${line.what} ${line.why} ${line.on}`.toLowerCase().includes(filter.toLowerCase()),
+  );
+  return (
+    <div className="grid gap-8 lg:grid-cols-[1fr_25rem]">
+      <section>
+        <div className="mb-3 flex items-end justify-between gap-4">
+          <h1 className="text-2xl font-bold">Record</h1>
+          <Field
+            label="Filter the record"
+            quietLabel
+            placeholder="Filter by typing"
+            value={filter}
+            onChange={(e) => setFilter(e.target.value)}
+            className="w-56"
+          />
+        </div>
+        <table className="w-full border-collapse">
+          <thead>
+            <tr className="label">
+              <th className="py-1 pr-4">When</th>
+              <th className="pr-4">Who</th>
+              <th>What and why</th>
+            </tr>
+          </thead>
+          <tbody>
+            {shown.slice(0, 400).map((line) => (
+              <tr key={`${line.at}${line.what}${line.on}`} className="border-rule border-t">
+                <td className="figure py-1.5 pr-4 text-[0.82rem] whitespace-nowrap">{moment(line.at)}</td>
+                <td className="py-1.5 pr-4">{line.who}</td>
+                <td className="py-1.5">
+                  {line.what}
+                  {line.on && <span className="text-mute"> · {line.on}</span>}
+                  {line.why && <span className="block text-soft">{line.why}</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {shown.length > 400 && (
+          <p className="mt-2 text-mute">The newest 400 of {shown.length}; filter to see others.</p>
+        )}
+      </section>
+      <aside>
+        <h2 className="mb-3 text-xl font-bold">Setups as used</h2>
+        <SetupSheets lanes={study.lanes_full} />
+        <p className="mt-3 text-[0.9rem] text-mute">
+          A setup that a run used never changes; editing it on the <Link to="/bench">bench</Link> makes the
+          next version.
+        </p>
+      </aside>
+    </div>
+  );
+}

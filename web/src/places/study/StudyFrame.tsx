@@ -1,0 +1,94 @@
+import { useHotkeys } from "react-hotkeys-hook";
+import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { useMay, useStudy } from "../../api/queries";
+import { useKeysOf } from "../../controls/Keys";
+import { LaneName } from "../../controls/LaneMark";
+import { ErrorNotice, Loading } from "../../controls/Notice";
+import { Findings } from "./Findings";
+import { Intake } from "./Intake";
+import { Passes } from "./Passes";
+import { Record } from "./Record";
+import { TestPasses } from "./TestPasses";
+
+export type Study = Schemas["StudyOut"];
+
+const KEYS = [
+  { key: "h", does: "hand in captures" },
+  { key: "p", does: "passes" },
+  { key: "f", does: "findings" },
+];
+
+export default function StudyFrame() {
+  const id = Number(useParams().study);
+  const { data: study, error } = useStudy(id);
+  const tester = useMay("tester");
+  const go = useNavigate();
+  useHotkeys("h", () => go(`/studies/${id}/intake`), { enabled: tester });
+  useHotkeys("p", () => go(`/studies/${id}/passes`));
+  useHotkeys("f", () => go(`/studies/${id}/findings`));
+  useKeysOf("Study", KEYS);
+  if (error) return <ErrorNotice error={error} />;
+  if (!study) return <Loading what="the study" />;
+  const { recorded, accepted } = study.counts;
+  const begin =
+    study.state === "finished" || (accepted > 0 && !recorded) ? "findings" : recorded ? "passes" : "intake";
+  return (
+    <>
+      <header className="mb-4 flex flex-wrap items-end justify-between gap-x-8 gap-y-2 border-rule border-b">
+        <div className="pb-2">
+          <p className="label">{study.question}</p>
+          <p className="mt-1 flex flex-wrap items-center gap-x-3 text-[0.93rem] text-soft">
+            {study.lanes_full.map((lane) => (
+              <span key={lane.id} className="inline-flex items-center gap-1">
+                <LaneName lane={lane.position} name={lane.name} />
+                {lane.baseline && <span className="text-mute">(baseline)</span>}
+              </span>
+            ))}
+            <span className="text-mute">
+              factor: {study.factor} · {study.state === "finished" ? "finished" : "in progress"}
+            </span>
+          </p>
+        </div>
+        <nav aria-label="Study" className="flex gap-1">
+          <Tab to={`/studies/${id}/intake`} shortcut="h">
+            Hand in
+          </Tab>
+          <Tab to={`/studies/${id}/passes`} shortcut="p">
+            Passes{recorded > 0 && <span className="figure"> {recorded}</span>}
+          </Tab>
+          <Tab to={`/studies/${id}/findings`} shortcut="f">
+            Findings
+          </Tab>
+          <Tab to={`/studies/${id}/record`}>Record</Tab>
+        </nav>
+      </header>
+      <Routes>
+        <Route path="intake" element={<Intake study={study} />} />
+        <Route path="passes" element={<Passes study={study} />} />
+        <Route path="passes/:test" element={<TestPasses study={study} />} />
+        <Route path="findings" element={<Findings study={study} />} />
+        <Route path="record" element={<Record study={study} />} />
+        <Route path="*" element={<Navigate to={`/studies/${id}/${begin}`} replace />} />
+      </Routes>
+    </>
+  );
+}
+
+function Tab({ to, shortcut, children }: { to: string; shortcut?: string; children: React.ReactNode }) {
+  return (
+    <NavLink
+      to={to}
+      className={({ isActive }) =>
+        `plain -mb-px flex items-center gap-1.5 rounded-t-[3px] border px-3.5 py-1.5 font-semibold ${isActive ? "border-rule border-b-paper bg-paper" : "border-transparent text-soft hover:bg-band"}`
+      }
+    >
+      {children}
+      {shortcut && (
+        <span className="key" aria-hidden="true">
+          {shortcut}
+        </span>
+      )}
+    </NavLink>
+  );
+}
