@@ -39,7 +39,8 @@ lint: install-test ## format and lint of both languages, import layers, migratio
 	@$(TEST_DB) $(VENV)/python ops/check_current.py
 
 types: install-test ## types of both languages
-	@$(VENV)/mypy core/src ops && cd server && ../$(VENV)/mypy --config-file ../pyproject.toml .
+	@$(VENV)/mypy core/src ops
+	@cd server && RENNBAHN_SECRET_KEY=x ../$(VENV)/mypy .
 	@cd web && npm run --silent types
 
 test-core: install-test ## the core alone, in seconds

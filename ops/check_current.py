@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import json
 import os
 import subprocess
@@ -21,12 +22,10 @@ def main() -> int:
     sys.path.insert(0, str(SERVER))
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
     os.environ.setdefault("RENNBAHN_SECRET_KEY", "for-checks-only")
-    import django
-    from django.core.management import call_command
-
-    django.setup()
-    from config.api import api
-
+    # Only now can Django be imported: it reads its settings as it goes.
+    importlib.import_module("django").setup()
+    call_command = importlib.import_module("django.core.management").call_command
+    api = importlib.import_module("config.api").api
     schema = json.dumps(api.get_openapi_schema(), indent=1, sort_keys=True) + "\n"
     if "--write" in sys.argv:
         OPENAPI.write_text(schema)

@@ -19,7 +19,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -77,6 +77,7 @@ class Cluster:
             "RENNBAHN_DB_NAME": database,
             "RENNBAHN_DB_USER": USER,
             "RENNBAHN_DB_PASSWORD": facts["password"],
+            **({"RENNBAHN_SECRET_KEY": "a key for tests, that guards nothing"} if self.name == "test" else {}),
         }
 
     def running(self) -> bool:
@@ -250,14 +251,13 @@ def _free_port() -> int:
         return port
 
 
-def _until(holds: object, seconds: float) -> bool:
-    assert callable(holds)
+def _until(holds: Callable[[], bool], seconds: float) -> bool:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         if holds():
             return True
         time.sleep(0.05)
-    return bool(holds())
+    return holds()
 
 
 def main() -> int:

@@ -103,7 +103,7 @@ def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
     method = Method()
     behind = compare_study(study(0.96, noise=0.002)).compare[0]
     first, second = finding_sentences(behind, method, "average_fps", "plain fins", "tall fins")
-    assert first.startswith("tall fins is 3.9% behind plain fins in average fps (95% interval -")
+    assert first.startswith("Tall fins is 3.9% behind plain fins in average fps (95% interval −")
     assert first.endswith("6 tests).")
     assert "1% low" in second
     assert "1% low" in finding_sentences(behind, method, "low_1", "plain fins", "tall fins")[0]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import pytest
-
 from rennbahn.capture.naming import Place, places_of
 
 LANES = ["Standard profile", "Quiet profile"]

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router
+from ninja import Router, Status
+from people.access import user_of
 
 from bench import queries, services
 from bench.models import PartKind
 from bench.schemas import KindOut, PartIn, PartOut, SetupIn, SetupOut
-from people.access import user_of
 
 router = Router(tags=["bench"])
 
@@ -26,10 +26,10 @@ def parts(request: HttpRequest) -> list[PartOut]:
 
 
 @router.post("/parts", response={201: PartOut})
-def add_part(request: HttpRequest, payload: PartIn) -> tuple[int, PartOut]:
+def add_part(request: HttpRequest, payload: PartIn) -> Status[PartOut]:
     """Add a part."""
     part = services.add_part(user_of(request), payload)
-    return 201, PartOut(id=part.pk, kind=part.kind, name=part.name, notes=part.notes, setups=0)
+    return Status(201, PartOut(id=part.pk, kind=part.kind, name=part.name, notes=part.notes, setups=0))
 
 
 @router.get("/setups", response=list[SetupOut])
@@ -39,10 +39,10 @@ def setups(request: HttpRequest) -> list[SetupOut]:
 
 
 @router.post("/setups", response={201: SetupOut})
-def add_setup(request: HttpRequest, payload: SetupIn) -> tuple[int, SetupOut]:
+def add_setup(request: HttpRequest, payload: SetupIn) -> Status[SetupOut]:
     """Make a setup."""
     version = services.save_setup(user_of(request), payload)
-    return 201, queries.setup_out(queries.setup_version(version.pk))
+    return Status(201, queries.setup_out(queries.setup_version(version.pk)))
 
 
 @router.put("/setups/{setup_id}", response=SetupOut)

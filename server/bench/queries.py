@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from django.db.models import Count, OuterRef, Subquery
+from problems import NotFound
 
 from bench.models import Part, Setup, SetupVersion
 from bench.schemas import PartOut, SetupOut
 from bench.services import as_refs
-from problems import NotFound
 
 
 def all_parts() -> list[PartOut]:

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
-
-from bench.models import Part, PartKind, Setting, Setup, SetupVersion
-from bench.schemas import PartIn, PartRef, SettingIn, SetupIn
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+
+from bench.models import Part, PartKind, Setting, Setup, SetupVersion
+from bench.schemas import PartIn, PartRef, SettingIn, SetupIn
 
 
 def add_part(user: User | AnonymousUser, data: PartIn) -> Part:
@@ -66,10 +66,8 @@ def parts_by_name(refs: Sequence[PartRef]) -> list[Part]:
     """The parts of these kinds and names, made where they are not there yet."""
     known = {(p.kind, p.name.lower()): p for p in Part.objects.filter(kind__in={ref.kind for ref in refs})}
     missing = {(r.kind, r.name.lower()): r for r in refs if (r.kind, r.name.lower()) not in known}
-    for key, part in zip(
-        missing, Part.objects.bulk_create(Part(kind=r.kind, name=r.name) for r in missing.values()), strict=True
-    ):
-        known[key] = part
+    made = Part.objects.bulk_create(Part(kind=ref.kind, name=ref.name) for ref in missing.values())
+    known |= dict(zip(missing, made, strict=True))
     return [known[ref.kind, ref.name.lower()] for ref in refs]
 
 

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+from bench.api import router as bench
 from django.contrib.auth.decorators import login_required
 from django.db.utils import OperationalError
 from django.http import HttpRequest, HttpResponse
-from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, HttpError, ValidationError
-
-from bench.api import router as bench
 from findings.api import router as findings
 from intake.api import router as intake
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from people.access import signed_in
 from people.api import router as people
 from problems import Problem
@@ -49,9 +48,7 @@ def on_known_error(request: HttpRequest, error: RennbahnError) -> HttpResponse:
     """An error raised on purpose, with the facts it carries."""
     status = error.status if isinstance(error, Problem) else 422
     row, line = (error.row, error.line) if isinstance(error, CaptureRefused) else (None, None)
-    return _answer(
-        request, status, error.code, error.message, field=error.field, row=row, line=line, hint=error.hint
-    )
+    return _answer(request, status, error.code, error.message, field=error.field, row=row, line=line, hint=error.hint)
 
 
 @api.exception_handler(ValidationError)

@@ -5,14 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from bench.schemas import PartRef, SettingIn, SetupIn
+from bench.services import save_setup
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
-
-from bench.schemas import PartRef, SettingIn, SetupIn
-from bench.services import save_setup
-from demo import scenario
-from demo.scenario import Dialect, Game, Happening, LaneScript, StudyScript
 from intake.models import Arrival
 from intake.queries import arrival_out
 from intake.schemas import Assignment, ColumnMap, TakeIn
@@ -25,6 +22,8 @@ from studies.models import Lane, Pass, PassState, Study, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import change_pass, create_study, finish_study
 
+from demo import scenario
+from demo.scenario import Dialect, Game, Happening, LaneScript, StudyScript
 
 RIGS: dict[str, Callable[[Game], Rig]] = {
     scenario.FANS.question: scenario.quiet_rig,
@@ -136,7 +135,7 @@ class _Story:
             raise RuntimeError(f"no column map is proposed for {arrived[0][0].name}")
         first, self.columns[lane.pk] = lane.pk not in self.columns, columns
         places = [Assignment(arrival_id=a.pk, lane_id=lane.pk, test_id=test.pk, number=h.number) for a, h in arrived]
-        name = f"logger of the {lane.name}" if first else ""
+        name = scenario.LOGGERS[lane.position] if first else ""
         taken = take(self.tester, study.pk, TakeIn(columns=columns, assignments=places, save_as=name))
         undecided = not self.script.finished and test.position >= self.script.run - 2
         for one, (_, happening) in zip(taken, arrived, strict=True):

@@ -99,6 +99,9 @@ SEMICOLON = Dialect(
 )  # fmt: skip
 
 
+LOGGERS = ("bench logger", "the editor's old logger")
+
+
 @dataclass(frozen=True)
 class LaneScript:
     """A lane: its name, the settings and parts that differ from the first, and the rig that it makes for a game."""

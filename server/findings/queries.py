@@ -6,6 +6,19 @@ import csv
 import io
 from collections import Counter
 
+from intake.queries import counted_passes, measured
+from problems import NotFound
+from rennbahn import comparing
+from rennbahn.comparing.margins import Margin
+from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.comparing.study import Comparison
+from rennbahn.comparing.suite import Suite
+from rennbahn.comparing.words import reason_words, suite_sentence, verdict_words
+from rennbahn.display import fps, percent
+from studies.models import Lane, Pass, PassState, Study, Test
+from studies.queries import with_lanes_and_tests
+from studies.schemas import Method
+
 from findings.schemas import (
     FindingsOut,
     LaneRef,
@@ -19,18 +32,6 @@ from findings.schemas import (
     SuiteOut,
     TestFinding,
 )
-from intake.queries import counted_passes, measured
-from problems import NotFound
-from rennbahn import comparing
-from rennbahn.comparing.margins import Margin
-from rennbahn.comparing.model import AVERAGE, low_figure
-from rennbahn.comparing.study import Comparison
-from rennbahn.comparing.suite import Suite
-from rennbahn.comparing.words import reason_words, suite_sentence, verdict_words
-from rennbahn.display import fps, percent
-from studies.models import Lane, Pass, PassState, Study, Test
-from studies.queries import with_lanes_and_tests
-from studies.schemas import Method
 
 _OUT_OF_COUNT = (PassState.REJECTED, PassState.DID_NOT_RUN)
 

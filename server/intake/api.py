@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from django.http import FileResponse, HttpRequest, HttpResponse
-from ninja import File, Router, UploadedFile
+from django.http import HttpRequest, HttpResponse
+from django.utils.http import content_disposition_header
+from ninja import File, Router, Status, UploadedFile
+from people.access import user_of
+from problems import Problem
 
 from intake import queries, services
 from intake.schemas import (
@@ -19,8 +22,6 @@ from intake.schemas import (
     WindowIn,
 )
 from intake.uploads import LARGEST_FILE, too_large_name
-from people.access import user_of
-from problems import Problem
 
 router = Router(tags=["intake"])
 
@@ -36,7 +37,7 @@ def hand_in(
     request: HttpRequest,
     study_id: int,
     file: UploadedFile | None = File(None),  # noqa: B008
-) -> tuple[int, ArrivalOut]:
+) -> Status[ArrivalOut]:
     """Hand in one file. It is kept byte for byte."""
     large = too_large_name(request)
     if large is not None or file is None:
@@ -47,7 +48,7 @@ def hand_in(
             field="file",
             hint=f"Trim the recording in the logger or compress it with gzip or zstd: up to {limit} are taken.",
         )
-    return 201, queries.arrival_out(services.receive(user_of(request), study_id, file))
+    return Status(201, queries.arrival_out(services.receive(user_of(request), study_id, file)))
 
 
 @router.post("/files/{int:arrival_id}/preview", response=Preview)
@@ -103,7 +104,5 @@ def original(request: HttpRequest, capture_id: int) -> HttpResponse:
     """The file as it came, byte for byte."""
     name, content = queries.original_of(capture_id)
     response = HttpResponse(content, content_type="application/octet-stream")
-    response.headers["Content-Disposition"] = FileResponse(b"", as_attachment=True, filename=name).headers[
-        "Content-Disposition"
-    ]
+    response.headers["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from django.db import transaction
-
-from intake.models import Capture, Channel, Measurement
-from rennbahn import MEASURES_VERSION, capture as core
+from rennbahn import MEASURES_VERSION
+from rennbahn import capture as core
 from rennbahn.capture.pack import pack, unpack
 from rennbahn.measures import Figures, Settings, figures_of
 from studies.models import Study, Test
+
+from intake.models import Capture, Channel, Measurement
 
 FRAMES = "frame_ms"
 

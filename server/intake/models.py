@@ -5,7 +5,6 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
-
 from studies.models import Pass, Study
 
 

@@ -5,6 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from django.db.models import Prefetch, Q
+from problems import NotFound
+from rennbahn.capture.naming import Place, places_of
+from rennbahn.capture.pack import unpack
+from studies.models import Pass, PassState, Study
+from studies.queries import with_lanes_and_tests
 
 from intake.measuring import bring_up_to_date, frames_of
 from intake.models import Arrival, ArrivalState, Capture, Channel, Original, SavedMap
@@ -18,11 +23,6 @@ from intake.schemas import (
     TestTraces,
     TraceOut,
 )
-from problems import NotFound
-from rennbahn.capture.naming import Place, places_of
-from rennbahn.capture.pack import unpack
-from studies.models import Pass, PassState, Study
-from studies.queries import with_lanes_and_tests
 
 #: Traces are drawn with at most this many decimals of a ms: the finest that loggers write.
 _DECIMALS = 6
@@ -90,7 +90,9 @@ def passes_of(study_id: int) -> list[PassOut]:
 def pass_detail(pass_id: int) -> PassDetail:
     """Every figure of one pass. Raises :class:`NotFound`."""
     one = (
-        Pass.objects.select_related("capture__measurement", "capture__arrival", "test__study").filter(pk=pass_id).first()
+        Pass.objects.select_related("capture__measurement", "capture__arrival", "test__study")
+        .filter(pk=pass_id)
+        .first()
     )
     if one is None:
         raise NotFound("pass")

@@ -9,11 +9,6 @@ from typing import Any
 from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import IntegrityError, transaction
-
-from intake.measuring import frames_of, keep_channels, measure, settings_for
-from intake.models import Arrival, ArrivalState, Capture, Original, SavedMap
-from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowIn
-from intake.schemas import ColumnMap as ColumnMapIn
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
@@ -22,6 +17,11 @@ from rennbahn.errors import CaptureRefused, RennbahnError
 from rennbahn.measures import figures_of
 from studies.models import AuditLine, PassState, Study
 from studies.services import lane_and_test, open_study, record_pass
+
+from intake.measuring import frames_of, keep_channels, measure, settings_for
+from intake.models import Arrival, ArrivalState, Capture, Original, SavedMap
+from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowIn
+from intake.schemas import ColumnMap as ColumnMapIn
 
 Caller = User | AnonymousUser
 
@@ -128,7 +128,11 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
         old.state = PassState.PLANNED
         old.save(update_fields=["state"])
         AuditLine.objects.create(
-            study=study, on_pass=new, who=tester, what="moved the capture", why=f"{capture.arrival.name} from {old}"[:300]
+            study=study,
+            on_pass=new,
+            who=tester,
+            what="moved the capture",
+            why=f"{capture.arrival.name} from {old}"[:300],
         )
         measure(capture, frames_of(capture), settings_for(study, test))
     return capture
@@ -241,7 +245,9 @@ def _arrival(arrival_id: int) -> Arrival:
 
 def _capture(capture_id: int) -> Capture:
     capture = (
-        Capture.objects.select_related("arrival", "on_pass__lane", "on_pass__test__scene__game", "on_pass__test__condition")
+        Capture.objects.select_related(
+            "arrival", "on_pass__lane", "on_pass__test__scene__game", "on_pass__test__condition"
+        )
         .select_for_update(of=("self",))
         .filter(pk=capture_id)
         .first()

@@ -7,9 +7,9 @@ from typing import Any
 from django.contrib.auth.models import AnonymousUser, User
 from django.http import HttpRequest
 from ninja.security import SessionAuth
+from problems import NotAllowed
 
 from people.models import Person, Role
-from problems import NotAllowed
 
 _ORDER = [Role.VIEWER, Role.TESTER, Role.LEAD]
 

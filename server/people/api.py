@@ -7,9 +7,9 @@ from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
+from problems import Problem, TooMany
 
 from people.access import role_of
-from problems import Problem, TooMany
 
 router = Router(tags=["people"])
 

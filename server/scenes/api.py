@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router
-
+from ninja import Router, Status
 from people.access import user_of
+
 from scenes import queries, services
 from scenes.models import SceneKind
 from scenes.schemas import ConditionIn, ConditionOut, SceneIn, SceneKindOut, SceneOut
@@ -26,9 +26,9 @@ def scenes(request: HttpRequest) -> list[SceneOut]:
 
 
 @router.post("/scenes", response={201: SceneOut})
-def add_scene(request: HttpRequest, payload: SceneIn) -> tuple[int, SceneOut]:
+def add_scene(request: HttpRequest, payload: SceneIn) -> Status[SceneOut]:
     """Add a scene."""
-    return 201, queries.one_scene(services.add_scene(user_of(request), payload).pk)
+    return Status(201, queries.one_scene(services.add_scene(user_of(request), payload).pk))
 
 
 @router.put("/scenes/{scene_id}", response=SceneOut)
@@ -44,6 +44,6 @@ def conditions(request: HttpRequest) -> list[ConditionOut]:
 
 
 @router.post("/conditions", response={201: ConditionOut})
-def add_condition(request: HttpRequest, payload: ConditionIn) -> tuple[int, ConditionOut]:
+def add_condition(request: HttpRequest, payload: ConditionIn) -> Status[ConditionOut]:
     """Add a condition."""
-    return 201, queries.condition_out(services.add_condition(user_of(request), payload))
+    return Status(201, queries.condition_out(services.add_condition(user_of(request), payload)))

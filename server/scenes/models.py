@@ -19,7 +19,8 @@ class Game(models.Model):
             models.UniqueConstraint(Lower("name"), name="game_once"),
             models.CheckConstraint(condition=~models.Q(name=""), name="game_named"),
             models.CheckConstraint(
-                condition=models.Q(engine_cap_fps__isnull=True) | models.Q(engine_cap_fps__gt=0), name="game_cap_above_0"
+                condition=models.Q(engine_cap_fps__isnull=True) | models.Q(engine_cap_fps__gt=0),
+                name="game_cap_above_0",
             ),
         ]
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
-
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+
 from scenes.models import Condition, Game, Scene, SceneKind
 from scenes.schemas import ConditionIn, SceneIn
 

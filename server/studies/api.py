@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router
-
+from ninja import Router, Status
 from people.access import user_of
+
 from studies import queries, services
 from studies.models import Pass
 from studies.schemas import (
@@ -31,9 +31,9 @@ def studies(request: HttpRequest) -> list[StudySummary]:
 
 
 @router.post("", response={201: StudyOut})
-def create_study(request: HttpRequest, payload: StudyIn) -> tuple[int, StudyOut]:
+def create_study(request: HttpRequest, payload: StudyIn) -> Status[StudyOut]:
     """Create a study with lanes, tests and planned passes."""
-    return 201, queries.one_study(services.create_study(user_of(request), payload).pk)
+    return Status(201, queries.one_study(services.create_study(user_of(request), payload).pk))
 
 
 @router.get("/{int:study_id}", response=StudyOut)
@@ -55,9 +55,9 @@ def set_baseline(request: HttpRequest, study_id: int, lane_id: int) -> StudyOut:
 
 
 @router.post("/{int:study_id}/tests", response={201: TestOut})
-def add_test(request: HttpRequest, study_id: int, payload: TestIn) -> tuple[int, TestOut]:
+def add_test(request: HttpRequest, study_id: int, payload: TestIn) -> Status[TestOut]:
     """Add a test with its planned passes."""
-    return 201, queries.test_out(services.add_test(user_of(request), study_id, payload))
+    return Status(201, queries.test_out(services.add_test(user_of(request), study_id, payload)))
 
 
 @router.post("/{int:study_id}/finish", response=StudyOut)
@@ -79,9 +79,9 @@ def audit(request: HttpRequest, study_id: int) -> list[AuditOut]:
 
 
 @router.post("/passes", response={201: PassRef})
-def plan_pass(request: HttpRequest, payload: PassIn) -> tuple[int, PassRef]:
+def plan_pass(request: HttpRequest, payload: PassIn) -> Status[PassRef]:
     """Plan one more pass."""
-    return 201, _ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id))
+    return Status(201, _ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id)))
 
 
 @router.put("/passes/{int:pass_id}/state", response=PassRef)

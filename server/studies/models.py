@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
+from bench.models import SetupVersion
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
-
-from bench.models import SetupVersion
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.measures import LOW_SCHOOLS
 from scenes.models import Condition, Scene
@@ -133,9 +132,7 @@ class Pass(models.Model):
             models.UniqueConstraint(fields=["lane", "test", "number"], name="pass_once"),
             models.CheckConstraint(condition=Q(number__gte=1), name="pass_numbers_from_1"),
             models.CheckConstraint(condition=Q(state__in=PassState.values), name="pass_state_known"),
-            models.CheckConstraint(
-                condition=~Q(state__in=NEEDS_REASON) | ~Q(reason=""), name="pass_out_has_a_reason"
-            ),
+            models.CheckConstraint(condition=~Q(state__in=NEEDS_REASON) | ~Q(reason=""), name="pass_out_has_a_reason"),
         ]
 
     def __str__(self) -> str:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from django.db.models import Count, Prefetch, Q, QuerySet
-
 from bench.queries import setup_out
+from django.db.models import Count, Prefetch, Q, QuerySet
 from problems import NotFound
+
 from studies.models import AuditLine, Lane, PassState, Study, Test
 from studies.schemas import AuditOut, Counts, LaneOut, Method, StudyOut, StudySummary, TestOut
 

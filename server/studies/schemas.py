@@ -5,10 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
+from bench.schemas import SetupIn, SetupOut
 from ninja import Schema
 from pydantic import Field, StringConstraints
-
-from bench.schemas import SetupIn, SetupOut
 from scenes.schemas import Name
 
 Question = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
+from bench.models import SetupVersion
+from bench.services import freeze, save_setup
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
-
-from bench.models import SetupVersion
-from bench.services import freeze, save_setup
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from scenes.services import condition_named, scene_named
+
 from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyState, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
 
@@ -149,7 +149,9 @@ def change_pass(user: Caller, pass_id: int, state: str, reason: str = "") -> Pas
             return one
         if wanted != now and wanted not in _MOVES[now]:
             raise Conflict(
-                "wrong_state", f"A pass that is {now.label.lower()} cannot become {wanted.label.lower()}.", field="state"
+                "wrong_state",
+                f"A pass that is {now.label.lower()} cannot become {wanted.label.lower()}.",
+                field="state",
             )
         if wanted in NEEDS_REASON and not reason:
             raise Problem("reason_needed", f"Say why the pass is {wanted.label.lower()}.", field="reason")
@@ -247,9 +249,7 @@ def _add_test(study: Study, data: TestIn) -> Test:
     if study.tests.filter(scene=scene, condition=condition).exists():
         raise Conflict("test_twice", f"{scene} under {condition} is in the study already.", field="tests")
     last = study.tests.aggregate(last=Max("position"))["last"]
-    test = Test.objects.create(
-        study=study, position=0 if last is None else last + 1, scene=scene, condition=condition
-    )
+    test = Test.objects.create(study=study, position=0 if last is None else last + 1, scene=scene, condition=condition)
     Pass.objects.bulk_create(
         Pass(lane=lane, test=test, number=number)
         for lane in study.lanes.all()

@@ -82,7 +82,9 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   useKeysOf("Everywhere", KEYS);
   useEffect(() => applyScheme(scheme), [scheme]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new address begins at its top
-  useEffect(() => window.scrollTo(0, 0), [pathname]);
+  useEffect(() => {
+    window.scrollTo(0, 0);
+  }, [pathname]);
   const signOut = async () => {
     const session = await data(client.DELETE("/api/session"));
     keepToken(session.csrf_token);

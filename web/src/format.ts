@@ -79,5 +79,5 @@ export function moment(iso: string): string {
 export function size(bytes: number): string {
   if (bytes < 1024) return `${bytes} B`;
   const kb = bytes / 1024;
-  return kb < 1024 ? `${fixed(kb, 0)} KB` : `${fixed(kb / 1024, 1)} MB`;
+  return kb < 1024 ? `${fixed(kb, 0)} KB` : `${fixed(kb / 1024, 1).replace(/\.0$/, "")} MB`;
 }

@@ -1,6 +1,5 @@
 import type { Schemas } from "../api/client";
-import { signedPercent } from "../format";
-import { type MarginScale, trackMarks } from "./margins";
+import { type MarginScale, tickWords, trackMarks } from "./margins";
 import { finishLine, laneColour } from "./marks";
 
 interface Props {
@@ -61,7 +60,7 @@ export function MarginAxis({ scale }: { scale: MarginScale }) {
           fill="var(--mute)"
           className="figure"
         >
-          {signedPercent(tick)}%
+          {tickWords(tick)}
         </text>
       ))}
     </svg>

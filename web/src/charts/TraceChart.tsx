@@ -31,8 +31,10 @@ export function TraceChart({ traces, budgetMs, focus }: Props) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new width only resizes, see below; colours follow the scheme
   useEffect(() => {
     if (!place.current) return;
+    // The trace that stands out is drawn last, over the others.
+    const order = [...traces].sort((a, b) => Number(a.key === focus) - Number(b.key === focus));
     const table = uPlot.join(
-      traces.map((trace) => [Array.from(trace.clock), Array.from(trace.ms)] as uPlot.AlignedData),
+      order.map((trace) => [Array.from(trace.clock), Array.from(trace.ms)] as uPlot.AlignedData),
     );
     const ink = colourOf("--mute");
     const grid = { stroke: colourOf("--grid"), width: 1 };
@@ -62,7 +64,7 @@ export function TraceChart({ traces, budgetMs, focus }: Props) {
         ],
         series: [
           {},
-          ...traces.map((trace) => ({
+          ...order.map((trace) => ({
             stroke: colourOf(`--lane-${trace.lane % 6}`),
             width: trace.key === focus ? 2 : 1,
             alpha: focus === null || trace.key === focus ? 0.9 : 0.22,

@@ -27,6 +27,11 @@ export function marginScale(findings: Findings, width: number): MarginScale {
   return Object.assign((share: number) => scale(share), { ticks: scale.ticks(8), width });
 }
 
+/** A tick in whole percent where it is whole. */
+export function tickWords(share: number): string {
+  return `${signedPercent(share).replace(/\.0$/, "")}%`;
+}
+
 export interface TrackMark {
   kind: "average" | "low_1";
   y: number;
@@ -117,7 +122,7 @@ export function marginPicture(findings: Findings, style: string, background = tr
     text(
       x,
       end + 28,
-      `${signedPercent(tick)}%`,
+      tickWords(tick),
       `font-family="${MONO}" font-size="19" text-anchor="middle" fill="${LIGHT.mute}"`,
     );
   }
@@ -194,7 +199,7 @@ export function shortVerdict(margin: Margin): string {
   if (margin.verdict === "open") {
     return margin.further_passes == null
       ? "open"
-      : `open, ${count(margin.further_passes, "pass", "passes")} more`;
+      : `open, ${count(margin.further_passes, "more pass", "more passes")}`;
   }
   return `${margin.verdict}${margin.could_be_chance ? ", could be chance" : ""}`;
 }

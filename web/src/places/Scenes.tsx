@@ -78,7 +78,7 @@ export default function Scenes() {
             <tr className="label">
               <th className="w-[15rem] pb-1">Game and scene</th>
               <th className="w-[11rem] pb-1">Kind, length</th>
-              <th className="pb-1">Start · route · end</th>
+              <th className="pb-1">Start → route → end</th>
               <th className="w-[6rem] pb-1">
                 <span className="sr-only">Edit</span>
               </th>
@@ -101,7 +101,7 @@ export default function Scenes() {
                   <span className="block text-mute">{scene.length_s} s</span>
                 </td>
                 <td className="py-2 pr-4">
-                  {[scene.start, scene.route, scene.end].filter(Boolean).join(" · ") || "not described yet"}
+                  {[scene.start, scene.route, scene.end].filter(Boolean).join(" → ") || "not described yet"}
                 </td>
                 <td className="py-2 text-right">
                   {lead &&

@@ -57,7 +57,9 @@ def _best(candidates: Sequence[set[str]], words: set[str], squeezed: str) -> int
     scores = []
     for own in candidates:
         met = {word for word in own if word in words or (len(word) > 3 and word in squeezed)}
-        scores.append(sum(1.0 / sum(word in other for other in candidates) for word in met if _telling(word, candidates)))
+        scores.append(
+            sum(1.0 / sum(word in other for other in candidates) for word in met if _telling(word, candidates))
+        )
     if not scores or max(scores) == 0.0 or scores.count(max(scores)) > 1:
         return None
     return scores.index(max(scores))

@@ -25,11 +25,21 @@ def tests_words(count: int) -> str:
 
 def interval_words(interval: tuple[float, float]) -> str:
     """An interval of margins with signs, in percent."""
-    return f"{signed_percent(interval[0])}% to {signed_percent(interval[1])}%"
+    return f"{_typeset(interval[0])}% to {_typeset(interval[1])}%"
+
+
+def _typeset(share: float) -> str:
+    """A margin with a true minus, for sentences."""
+    return signed_percent(share).replace("-", "−")
 
 
 def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> str:
     """The answer for one figure: direction, size, interval and number of tests. A is the baseline."""
+    sentence = _suite_sentence(suite, method, figure, name_a, name_b)
+    return sentence[0].upper() + sentence[1:]
+
+
+def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> str:
     what = figure_words(figure)
     if suite.margins is None or suite.measured is None:
         return f"Nothing to compare yet in {what}: no test has accepted passes in both lanes."
@@ -38,7 +48,7 @@ def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_
     tests = tests_words(suite.tests)
     if interval is None:
         return (
-            f"{name_b} measured {signed_percent(margin)}% against {name_a} in {what} over {tests}, "
+            f"{name_b} measured {_typeset(margin)}% against {name_a} in {what} over {tests}, "
             f"but a single pass a test cannot say how sure that is."
         )
     range_ = f"95% interval {interval_words(interval)}, {tests}"
@@ -49,7 +59,7 @@ def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_
         direction = "ahead of" if suite.verdict == "ahead" else "behind"
         return f"{name_b} is {percent(abs(margin))}% {direction} {name_a} in {what} ({range_})."
     return (
-        f"It is open whether {name_b} differs from {name_a} in {what}: measured {signed_percent(margin)}%, "
+        f"It is open whether {name_b} differs from {name_a} in {what}: measured {_typeset(margin)}%, "
         f"and the interval allows either direction ({range_})."
     )
 

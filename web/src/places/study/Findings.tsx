@@ -6,12 +6,13 @@ import { useFindings, useMay, useStudyChange } from "../../api/queries";
 import { fontStyle, png, save } from "../../charts/export";
 import { LevelChart } from "../../charts/LevelChart";
 import { MarginAxis, MarginTrack } from "../../charts/MarginTrack";
-import { describe, marginPicture, marginScale, PICTURE } from "../../charts/margins";
+import { describe, marginPicture, marginScale, PICTURE, shortVerdict } from "../../charts/margins";
 import { disc, laneColour, lozenge } from "../../charts/marks";
 import { useWidth } from "../../charts/useWidth";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
 import { LaneName } from "../../controls/LaneMark";
+import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { count, interval, percent, signedPercent } from "../../format";
 import { MethodDialog, SCHOOL_WORDS } from "./MethodDialog";
@@ -21,7 +22,7 @@ type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];
 type MarginOut = Schemas["MarginOut"];
 
-const ROW = 42;
+const ROW = 44;
 
 export function Findings({ study }: { study: Study }) {
   const own = study.lanes_full.find((lane) => lane.baseline)?.id ?? 0;
@@ -66,15 +67,31 @@ export function Findings({ study }: { study: Study }) {
   );
 }
 
-/** The sentence with the part that answers set off. */
+/** The sentence: what answers set off, what it stands on smaller beneath. */
 function Answer({ suite }: { suite: SuiteOut }) {
-  const found = /^(.* (?:is|are) )([\d.]+% (?:ahead|behind)|even)( .*)$/.exec(suite.sentence);
-  if (!found) return <>{suite.sentence}</>;
+  const claim = suite.sentence.replace(/ \([^)]*\)\.$/, "");
+  const basis = suite.sentence.slice(claim.length).replace(/^ \(|\)\.$/g, "");
+  const found = /^(.* (?:is|are) )([\d.]+% (?:ahead|behind)|even)( .*)$/.exec(claim);
   return (
     <>
-      {found[1]}
-      <span className="answer">{found[2]}</span>
-      {found[3]}
+      {found ? (
+        <>
+          {found[1]}
+          <span className="answer">{found[2]}</span>
+          {found[3]}
+        </>
+      ) : (
+        claim
+      )}
+      {basis && (
+        <>
+          <span className="sr-only"> (</span>
+          <span className="mt-1 block text-[1.15rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
+            {basis}
+          </span>
+          <span className="sr-only">).</span>
+        </>
+      )}
     </>
   );
 }
@@ -142,30 +159,22 @@ function Bar({
         </p>
         {flips.length > 0 && (
           <a
-            href="#agreement"
+            href={`#agreement-${flips[0]?.figure}`}
             className="plain rounded-[3px] border border-accent bg-mark/50 px-2 py-0.5 text-[0.88rem] font-bold text-ink"
           >
             Depends on the method:{" "}
             {flips.map((suite) => (suite === findings.average ? "average" : "1% low")).join(" and ")}
           </a>
         )}
-        <fieldset className="no-print ml-auto flex items-center gap-1.5">
-          <legend className="sr-only">Export</legend>
-          <span className="label">Export</span>
-          <Button onClick={() => exportAs("svg")}>SVG</Button>
-          <Button onClick={() => exportAs(1)} aria-label="PNG 1920 by 1080">
-            PNG 1920
-          </Button>
-          <Button onClick={() => exportAs(2)} aria-label="PNG 3840 by 2160">
-            PNG 3840
-          </Button>
-          <a
-            className="plain inline-flex items-center rounded-[3px] border border-mute bg-raised px-3 py-1.5 text-[0.93rem] leading-tight font-semibold hover:border-ink"
-            href={`/api/studies/${study.id}/findings.csv?baseline=${baseline}`}
-            download
-          >
-            CSV
-          </a>
+        <div className="no-print ml-auto flex items-center gap-2">
+          <Menu label="Export">
+            <MenuAction onSelect={() => exportAs("svg")}>Chart as SVG</MenuAction>
+            <MenuAction onSelect={() => exportAs(1)}>Chart as PNG, 1920 × 1080</MenuAction>
+            <MenuAction onSelect={() => exportAs(2)}>Chart as PNG, 3840 × 2160</MenuAction>
+            <MenuLink href={`/api/studies/${study.id}/findings.csv?baseline=${baseline}`}>
+              Table as CSV
+            </MenuLink>
+          </Menu>
           {lead && (
             <Button
               kind={study.state === "open" ? "main" : "plain"}
@@ -175,7 +184,7 @@ function Bar({
               {study.state === "open" ? "Finish study" : "Open again"}
             </Button>
           )}
-        </fieldset>
+        </div>
       </div>
       {(error || finish.error) && (
         <div className="mt-3">
@@ -206,6 +215,7 @@ function MarginTable({ study, findings }: { study: Study; findings: FindingsOut 
                 <span>← behind {baseline.name}</span>
                 <span>ahead →</span>
               </span>
+              <MarginAxis scale={scale} />
             </th>
             <FigureHead
               shape={disc(5)}
@@ -223,7 +233,7 @@ function MarginTable({ study, findings }: { study: Study; findings: FindingsOut 
               other={other.name}
               baseline={baseline.name}
             />
-            <th className="label w-[15rem] pb-1 pl-5">Verdict</th>
+            <th className="label w-[15.5rem] pb-1 pl-5">Verdict</th>
           </tr>
         </thead>
         <tbody>
@@ -231,7 +241,7 @@ function MarginTable({ study, findings }: { study: Study; findings: FindingsOut 
             const to = `/studies/${study.id}/passes/${test.test_id}`;
             return (
               <tr key={test.test_id} className="border-rule border-t hover:bg-raised">
-                <th scope="row" className="py-1 pr-3 align-middle">
+                <th scope="row" className="h-[44px] pr-3 align-middle">
                   <Link to={to} className="plain leading-tight font-semibold hover:underline">
                     {test.game}
                   </Link>
@@ -251,9 +261,9 @@ function MarginTable({ study, findings }: { study: Study; findings: FindingsOut 
                 </td>
                 <FigureCell margin={test.average} to={to} />
                 <FigureCell margin={test.low_1} to={to} />
-                <td className="py-1 pl-5 align-middle text-[0.86rem] leading-tight">
-                  <Verdict margin={test.average} baseline={baseline.name} name="average" />
-                  <Verdict margin={test.low_1} baseline={baseline.name} name="1% low" />
+                <td className="max-w-[15.5rem] pl-5 align-middle text-[0.88rem] leading-tight">
+                  <Verdict margin={test.average} name="average" />
+                  <Verdict margin={test.low_1} name="1% low" />
                 </td>
               </tr>
             );
@@ -262,10 +272,7 @@ function MarginTable({ study, findings }: { study: Study; findings: FindingsOut 
         <tfoot>
           <tr className="border-ink border-t">
             <td />
-            <td className="p-0">
-              <MarginAxis scale={scale} />
-            </td>
-            <td colSpan={3} className="pt-1 pl-4 text-[0.84rem] text-mute">
+            <td colSpan={4} className="pt-1.5 text-right text-[0.84rem] text-mute">
               Large: {other.name} over {baseline.name}. Small: the other way round. Strip: within{" "}
               {percent(findings.method.equal_band)}% counts as even. Brackets: 95% interval.{" "}
               {count(findings.tests.length, "test")},{" "}
@@ -310,10 +317,10 @@ function FigureHead({
 
 function FigureCell({ margin, to }: { margin: MarginOut; to: string }) {
   if (margin.left_out || margin.b_over_a == null || margin.a_over_b == null) {
-    return <td className="py-1 pl-4 align-middle text-[0.9rem] text-mute">left out</td>;
+    return <td className="pl-4 align-middle text-[0.9rem] text-mute">left out</td>;
   }
   return (
-    <td className="figure py-1 pl-4 align-middle leading-tight whitespace-nowrap">
+    <td className="figure pl-4 align-middle leading-tight whitespace-nowrap">
       <Link to={to} className="plain hover:underline" title={`${margin.n_a} and ${margin.n_b} passes`}>
         <span className="text-[1.02rem] font-semibold">{signedPercent(margin.b_over_a)}%</span>
         <span className="ml-2 text-[0.8rem] text-mute">{signedPercent(margin.a_over_b)}%</span>
@@ -323,22 +330,14 @@ function FigureCell({ margin, to }: { margin: MarginOut; to: string }) {
   );
 }
 
-function Verdict({ margin, baseline, name }: { margin: MarginOut; baseline: string; name: string }) {
-  if (margin.left_out) {
-    return (
-      <span className="block text-mute">
-        {name} {margin.left_out.words}
-      </span>
-    );
-  }
-  const words = margin.words
-    .replace(` with ${baseline}`, "")
-    .replace(` of ${baseline}`, "")
-    .replace(` ${baseline}`, "");
+function Verdict({ margin, name }: { margin: MarginOut; name: string }) {
   const strong = margin.verdict === "ahead" || margin.verdict === "behind";
   return (
-    <span className="block">
-      <span className="text-mute">{name}</span> <span className={strong ? "font-semibold" : ""}>{words}</span>
+    <span className="block truncate" title={margin.left_out?.words ?? margin.words}>
+      <span className="text-mute">{name}</span>{" "}
+      <span className={strong ? "font-semibold" : ""}>
+        {margin.left_out ? `left out: ${margin.left_out.reason.replace(/_/g, " ")}` : shortVerdict(margin)}
+      </span>
     </span>
   );
 }
@@ -348,7 +347,7 @@ function Suite({ findings, suite, title }: { findings: FindingsOut; suite: Suite
   const names = new Map(findings.tests.map((test) => [test.test_id, test.game]));
   const school = findings.method.suite_school;
   return (
-    <section id={suite.depends_on_method ? "agreement" : undefined}>
+    <section id={`agreement-${suite.figure}`}>
       <h2 className="mb-2 text-xl font-bold">
         {title} over {count(suite.tests, "test")}
       </h2>

@@ -144,7 +144,7 @@ function PassChip({ one, to }: { one: Pass; to: string }) {
       {found?.average_fps != null && found.low_1_fps != null ? (
         <>
           {fps(found.average_fps)} · {fps(found.low_1_fps)}
-          {found.cap === "capped" ? " ⊤" : ""}
+          {found.cap === "capped" && <span className="font-sans text-[0.78rem] text-mute"> cap</span>}
         </>
       ) : (
         <span className="font-sans">{STATE_WORDS[one.state]}</span>

@@ -106,9 +106,9 @@ export function TestPasses({ study }: { study: Study }) {
           </Button>
         </div>
       </div>
-      <div className="grid items-start gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_23rem]">
+      <div className="grid items-start gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,21.5rem)]">
         <Charts study={study} test={test.id} passes={own} focus={chosen?.id ?? null} />
-        <aside className="grid gap-3">
+        <aside className="grid min-w-0 gap-3 [&>*]:min-w-0">
           <PassList study={study} passes={own} chosen={chosen} choose={choose} />
           {may && chosen && (
             <div className="flex flex-wrap gap-2">

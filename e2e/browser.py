@@ -1,0 +1,153 @@
+"""Chromium under our control: a fixed viewport, downloads into a directory, and waits for what a user would see."""
+
+from __future__ import annotations
+
+import base64
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+SIZE = (1280, 800)
+PATIENCE = 20
+_FLAGS = (
+    "--headless=new", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--hide-scrollbars", "--lang=en-GB",
+)  # fmt: skip
+
+
+def start_chromium(downloads: Path) -> webdriver.Chrome:
+    """A fresh Chromium of its own profile, 1280 by 800, that saves downloads into a directory."""
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in _FLAGS:
+        options.add_argument(flag)
+    if os.geteuid() == 0:
+        options.add_argument("--no-sandbox")  # Chromium refuses to sandbox root
+    options.add_argument(f"--user-data-dir={tempfile.mkdtemp(prefix='rennbahn-chromium-')}")
+    options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options, webdriver.ChromeService("/usr/bin/chromedriver"))
+    set_size(driver, *SIZE)
+    return driver
+
+
+def set_size(driver: webdriver.Chrome, width: int, height: int) -> None:
+    """The window option gives a smaller viewport than asked for; this one is exact."""
+    metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+
+class Page:
+    """The interface as a user meets it: by labels, buttons and text."""
+
+    def __init__(self, driver: webdriver.Chrome, address: str) -> None:
+        self.driver, self.address = driver, address
+
+    def open(self, path: str) -> None:
+        """Go to an address of the interface."""
+        self.driver.get(self.address + path)
+
+    def sign_in(self, name: str, password: str) -> None:
+        """Sign in through the form, once it is there."""
+        self.open("/sign-in")
+        self.fill("Name", name)
+        self.fill("Password", password + Keys.ENTER)
+        self.see("Desk")
+
+    def wait(self, holds: Callable[[], Any], what: str) -> Any:
+        """What `holds` gives, once it gives something. Fails with what is on screen instead."""
+        try:
+            return WebDriverWait(self.driver, PATIENCE, 0.05, (StaleElementReferenceException,)).until(
+                lambda _: holds()
+            )
+        except TimeoutException:
+            shown = self.driver.find_element(By.TAG_NAME, "body").text[:1500]
+            raise AssertionError(f"waited in vain for {what}; on screen:\n{shown}") from None
+
+    def see(self, text: str) -> None:
+        """Wait until a text is on screen."""
+        self.wait(lambda: text in self.driver.find_element(By.TAG_NAME, "body").text, f"“{text}”")
+
+    def not_see(self, text: str) -> None:
+        """Wait until a text is gone."""
+        self.wait(lambda: text not in self.driver.find_element(By.TAG_NAME, "body").text, f"no “{text}”")
+
+    def element(self, css: str) -> WebElement:
+        """The first shown element by CSS."""
+        found: WebElement = self.wait(
+            lambda: next((e for e in self.driver.find_elements(By.CSS_SELECTOR, css) if e.is_displayed()), None), css
+        )
+        return found
+
+    def labelled(self, label: str) -> WebElement:
+        """A control by its accessible name: an aria-label, or a label that belongs to it."""
+        quoted = _quoted(label)
+        path = f"//*[@aria-label={quoted}][not(self::section)]|//*[@id=(//label[normalize-space()={quoted}]/@for)]"
+        found: WebElement = self.wait(
+            lambda: next((e for e in self.driver.find_elements(By.XPATH, path) if e.is_displayed()), None), label
+        )
+        return found
+
+    def fill(self, label: str, text: str) -> None:
+        """Type into a field, replacing what is there."""
+        field = self.labelled(label)
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text)
+
+    def click(self, name: str) -> None:
+        """Press a button or link by what it is called; waits until it can be pressed."""
+        quoted = _quoted(name)
+        path = (
+            f"//*[self::button or self::a or @role='option' or @role='radio']"
+            f"[normalize-space()={quoted} or @aria-label={quoted}"
+            f" or starts-with(normalize-space(), concat({quoted}, ' '))]"
+        )
+
+        def press() -> bool:
+            for element in self.driver.find_elements(By.XPATH, path):
+                if element.is_displayed() and element.is_enabled():
+                    self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+                    element.click()
+                    return True
+            return False
+
+        self.wait(press, f"the button “{name}”")
+
+    def choose(self, label: str, option: str) -> None:
+        """Choose from a list by keyboard: open it, type the beginning, take it."""
+        self.labelled(label).send_keys(Keys.ENTER)
+        quoted = _quoted(option)
+        path = f"//*[@role='option'][normalize-space()={quoted}]"
+        found = self.wait(lambda: self.driver.find_elements(By.XPATH, path), f"the choice “{option}”")[0]
+        found.click()
+        self.wait(lambda: option in self.labelled(label).text, f"“{option}” chosen")
+
+    def press(self, *keys: str) -> None:
+        """Press keys where the focus is."""
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def hand_in(self, *files: Path) -> None:
+        """Give files to the intake, as choosing them does."""
+        field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]
+        field.send_keys("\n".join(str(file) for file in files))
+
+    def shot(self, file: Path) -> None:
+        """A picture of the viewport."""
+        picture = self.driver.execute_cdp_cmd("Page.captureScreenshot", {"format": "png"})
+        file.write_bytes(base64.b64decode(picture["data"]))
+
+
+def _quoted(text: str) -> str:
+    if '"' not in text:
+        return f'"{text}"'
+    return "concat(" + ", '\"', ".join(f'"{part}"' for part in text.split('"')) + ")"

@@ -1,0 +1,215 @@
+"""Files in: kept to the byte, read by a map, measured, refused with the place."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from intake import uploads
+from intake.models import Arrival, Capture, Channel, Measurement
+from rennbahn.capture import ColumnMap, read_capture
+from rennbahn.measures import figures_of
+from rennbahn.simulation import Dialect, Rig, run_pass, write_log
+from testkit import Bench
+
+REFERENCE = Path(__file__).parents[3] / "core" / "tests" / "reference"
+
+
+def take(bench: Bench, arrival: dict[str, Any], status: int = 200, **place: Any) -> Any:
+    where = {"arrival_id": arrival["id"], "lane_id": bench.lane(0), "test_id": bench.test(0), **place}
+    body = {"columns": arrival["columns"], "assignments": [where]}
+    return bench.tester.post(f"/studies/{bench.id}/take", body, status)
+
+
+def test_a_file_is_kept_to_the_byte_and_measured_as_the_core_measures(bench: Bench) -> None:
+    content = (REFERENCE / "03-decimal-comma.csv").read_bytes()
+    arrival = bench.tester.hand_in(bench.id, "plain moss 2.csv", content)
+    assert arrival["sha256"] == hashlib.sha256(content).hexdigest()
+    assert (arrival["lane_id"], arrival["test_id"], arrival["number"]) == (bench.lane(0), bench.test(0), 2)
+    assert arrival["columns"]["decimal"] == ","
+    (taken,) = take(bench, arrival, number=2)
+    detail = bench.tester.get(f"/passes/{taken['pass_id']}")
+    core = figures_of(read_capture(content, ColumnMap.from_json(detail["columns"])))
+    assert core.rates is not None
+    assert detail["figures"]["rates"]["average_fps"] == core.rates.average_fps
+    assert detail["one"]["figures"]["low_1_fps"] == core.headline()["low_1.percentile"]
+    assert (detail["one"]["number"], detail["one"]["state"]) == (2, "recorded")
+    assert bench.tester.get(f"/captures/{detail['one']['capture_id']}/original") == content
+
+
+def test_frames_at_rest_come_back_exactly(bench: Bench) -> None:
+    one = bench.record(0, 0, seed=9)
+    capture = run_pass(bench.demand, Rig(), np.random.default_rng(9))
+    found = bench.tester.get(f"/studies/{bench.id}/tests/{bench.test(0)}/traces")
+    (trace,) = found["traces"]
+    assert trace["pass_id"] == one
+    assert trace["frame_ms"] == capture.frame_ms.tolist()
+    assert len(trace["curve_ms"]) == 500
+    assert found["budget_ms"] == pytest.approx(1000 / 60)
+    stored = sum(len(bytes(c.data)) for c in Channel.objects.filter(name="frame_ms"))
+    assert stored < 4 * len(capture)
+
+
+def test_the_same_file_twice_is_not_two_passes(bench: Bench) -> None:
+    content = bench.log(1)
+    bench.tester.hand_in(bench.id, "first.csv", content)
+    again = bench.tester.hand_in(bench.id, "renamed.csv", content, status=409)
+    assert again["code"] == "duplicate_file"
+    assert "first.csv" in again["message"]
+    assert Arrival.objects.count() == 1
+
+
+def test_a_file_set_aside_may_come_again(bench: Bench) -> None:
+    arrival = bench.tester.hand_in(bench.id, "first.csv", bench.log(1))
+    assert bench.tester.post(f"/files/{arrival['id']}/set-aside")["state"] == "set_aside"
+    assert bench.tester.get(f"/studies/{bench.id}/files") == []
+    again = bench.tester.hand_in(bench.id, "first.csv", bench.log(1))
+    take(bench, again)
+    assert bench.tester.post(f"/files/{again['id']}/set-aside", status=409)["code"] == "file_taken"
+    assert take(bench, again)[0]["refusal"]["reason"] == "file_taken"
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "reason"),
+    [
+        ("holiday.csv", b"\x89PNG\r\n\x1a\n" + bytes(range(256)), "unreadable"),
+        ("results.xlsx", b"PK\x03\x04" + bytes(range(256)), "unreadable"),
+        ("empty.csv", b"", "no_frames"),
+        ("letter.txt", b"Dear reader,\nno frames here.\n", "unreadable"),
+    ],
+)
+def test_what_is_no_capture_is_kept_with_the_reason(bench: Bench, name: str, content: bytes, reason: str) -> None:
+    arrival = bench.tester.hand_in(bench.id, name, content)
+    assert arrival["refusal"]["reason"] == reason
+    assert arrival["refusal"]["hint"]
+    assert arrival["columns"] is None
+
+
+def test_one_bad_row_is_named_and_the_other_files_are_taken(bench: Bench) -> None:
+    good = bench.tester.hand_in(bench.id, "good.csv", (REFERENCE / "01-plain.csv").read_bytes())
+    bad = bench.tester.hand_in(bench.id, "bad.csv", (REFERENCE / "malformed/negative.csv").read_bytes())
+    place = {"lane_id": bench.lane(0), "test_id": bench.test(0)}
+    body = {
+        "columns": good["columns"],
+        "assignments": [{"arrival_id": bad["id"], **place}, {"arrival_id": good["id"], **place}],
+    }
+    first, second = bench.tester.post(f"/studies/{bench.id}/take", body)
+    assert (first["refusal"]["reason"], first["refusal"]["row"], first["refusal"]["line"]) == ("negative", 233, 234)
+    assert second["pass_id"]
+    (waiting,) = bench.tester.get(f"/studies/{bench.id}/files")
+    assert waiting["refusal"]["row"] == 233, "the refused file waits with its reason"
+
+
+def test_the_wrong_map_shows_before_it_is_confirmed(bench: Bench) -> None:
+    arrival = bench.tester.hand_in(bench.id, "good.csv", (REFERENCE / "02-busy-channels.csv").read_bytes())
+    preview = f"/files/{arrival['id']}/preview"
+    right = bench.tester.post(preview, {"columns": arrival["columns"]})
+    assert right["duration_s"] == pytest.approx(40, abs=0.1)
+    wrong = {**arrival["columns"], "map": [{"column": "frame_time_ms", "channel": "frame_time", "unit": "us"}]}
+    assert bench.tester.post(preview, {"columns": wrong})["average_fps"] > 50_000
+    missing = {**arrival["columns"], "map": [{"column": "nope", "channel": "frame_time", "unit": "ms"}]}
+    assert bench.tester.post(preview, {"columns": missing}, status=422)["code"] == "missing_column"
+    none = bench.tester.post(preview, {"columns": {"map": []}}, status=422)
+    assert (none["code"], none["field"]) == ("bad_columns", "map")
+
+
+def test_a_file_over_the_limit_is_not_kept(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(uploads, "LARGEST_FILE", 100_000)
+    refused = bench.tester.hand_in(bench.id, "huge.csv", b"ms\n" + b"5\n" * 100_000, status=422)
+    assert refused["code"] == "too_large"
+    assert "huge.csv" in refused["message"]
+    assert Arrival.objects.count() == 0
+    assert bench.tester.post(f"/studies/{bench.id}/files", status=422)["code"] == "no_file"
+
+
+def test_names_are_only_names(bench: Bench) -> None:
+    arrival = bench.tester.hand_in(bench.id, "..\\..\\etc\\<b>pass 1</b>.csv", bench.log(1))
+    assert arrival["name"] == "<b>pass 1<" or "/" not in arrival["name"]
+    assert "\\" not in arrival["name"]
+
+
+def test_a_confirmed_map_is_offered_again_for_the_same_header(bench: Bench) -> None:
+    dialect = Dialect(names={"frame_time": "alpha", "cpu_busy_ms": "beta"})
+
+    def hand_in(seed: int) -> Any:
+        log = write_log(run_pass(bench.demand, Rig(), np.random.default_rng(seed)), dialect)
+        return bench.tester.hand_in(bench.id, f"{seed}.csv", log)
+
+    first = hand_in(1)
+    columns = {**first["columns"], "map": [{"column": "alpha", "channel": "frame_time", "unit": "ms"}]}
+    place = {"arrival_id": first["id"], "lane_id": bench.lane(0), "test_id": bench.test(0)}
+    body = {"columns": columns, "assignments": [place], "save_as": "old logger"}
+    bench.tester.post(f"/studies/{bench.id}/take", body)
+    second = hand_in(2)
+    assert second["saved_as"] == "old logger"
+    assert second["columns"]["map"] == columns["map"]
+
+
+def test_a_pass_takes_one_capture(bench: Bench) -> None:
+    bench.record(0, 0, 1, seed=1)
+    second = bench.tester.hand_in(bench.id, "second.csv", bench.log(2))
+    refusal = take(bench, second, number=1)[0]["refusal"]
+    assert (refusal["reason"], bool(refusal["hint"])) == ("pass_taken", True)
+    numbers = [bench.record(0, 0, seed=seed) for seed in (3, 4, 5)]
+    states = {one["id"]: one["number"] for one in bench.tester.get(f"/studies/{bench.id}/passes")}
+    assert [states[one] for one in numbers] == [2, 3, 4], "planned passes fill first, then new ones"
+
+
+def test_a_wrong_assignment_is_mended(bench: Bench) -> None:
+    one = bench.record(0, 0, 1)
+    capture = bench.tester.get(f"/passes/{one}")["one"]["capture_id"]
+    where = {"lane_id": bench.lane(1), "test_id": bench.test(2), "number": 3}
+    moved = bench.tester.put(f"/captures/{capture}/place", where)["one"]
+    assert (moved["lane_id"], moved["test_id"], moved["number"], moved["state"]) == (*where.values(), "recorded")
+    left = bench.tester.get(f"/passes/{one}")["one"]
+    assert (left["state"], left["capture_id"]) == ("planned", None)
+    bench.accept(moved["id"])
+    assert bench.tester.put(f"/captures/{capture}/place", where, status=409)["code"] == "pass_decided"
+
+
+def test_trimming_measures_the_window_and_leaves_the_file(bench: Bench) -> None:
+    one = bench.record(0, 0)
+    before = bench.tester.get(f"/passes/{one}")
+    capture = before["one"]["capture_id"]
+    after = bench.tester.put(f"/captures/{capture}/window", {"from_s": 2, "to_s": 6})
+    assert after["figures"]["duration_s"] == pytest.approx(4, abs=0.1)
+    assert after["one"]["window"] == [2, 6]
+    assert after["one"]["sha256"] == before["one"]["sha256"]
+    assert bench.tester.put(f"/captures/{capture}/window", {"from_s": 6, "to_s": 2}, status=422)["code"] == "bad_window"
+    empty = bench.tester.put(f"/captures/{capture}/window", {"from_s": 600, "to_s": 700}, status=422)
+    assert empty["code"] == "empty_window"
+    whole = bench.tester.put(f"/captures/{capture}/window", {"from_s": None, "to_s": None})
+    assert whole["figures"] == before["figures"]
+
+
+def test_figures_follow_the_method_and_the_version_of_the_measures(bench: Bench, monkeypatch: Any) -> None:
+    one = bench.record(0, 0)
+    before = bench.tester.get(f"/passes/{one}")["figures"]["smoothness"]["over_budget_share"]
+    bench.lead.put(f"/studies/{bench.id}/method", {"target_hz": 144})
+    after = bench.tester.get(f"/passes/{one}")["figures"]["smoothness"]["over_budget_share"]
+    assert (before, after) == (pytest.approx(0.0, abs=0.01), pytest.approx(1.0, abs=0.01))
+    monkeypatch.setattr("intake.measuring.MEASURES_VERSION", 99)
+    bench.tester.get(f"/studies/{bench.id}/passes")
+    assert Measurement.objects.get().basis["measures_version"] == 99
+
+
+def test_a_capped_pass_says_by_what(bench: Bench) -> None:
+    bench.lead.put(f"/studies/{bench.id}/method", {"display_hz": 120})
+    bench.demand = type(bench.demand)(3.0, 4.0, seconds=20.0, cap_fps=60.0)
+    one = bench.record(0, 0)
+    found = bench.tester.get(f"/passes/{one}")["one"]["figures"]
+    assert (found["cap"], found["cap_name"]) == ("capped", "display refresh / 2")
+
+
+def test_lists_take_the_same_queries_for_any_number(bench: Bench, queries: Callable[[int], Any]) -> None:
+    for seed in range(5):
+        bench.record(0, 0, seed=seed)
+    with queries(14):
+        bench.tester.get(f"/studies/{bench.id}/passes")
+    with queries(15):
+        bench.tester.get(f"/studies/{bench.id}/tests/{bench.test(0)}/traces")
+    assert Capture.objects.count() == 5

@@ -1,0 +1,173 @@
+"""Signing in, and who may do what: every endpoint has a row for every role."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from config.api import api
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from testkit import PASSWORD, Caller, caller, study_body
+
+METHOD = {"low_school": "slowest_frames"}
+SCENE = {"game": "Velvet Quarry", "name": "floor"}
+PLACE = {"lane_id": 1, "test_id": 1}
+SETUP = {"name": "Another"}
+
+#: Method, path, body, lowest role. Ids of 0 exist nowhere: who may call gets as far as a 404 or 422.
+TABLE: list[tuple[str, str, Any, str | None]] = [
+    ("GET", "/session", None, None),
+    ("POST", "/session", {"name": "x", "password": "y"}, None),
+    ("DELETE", "/session", None, None),
+    ("GET", "/part-kinds", None, "viewer"),
+    ("GET", "/parts", None, "viewer"),
+    ("POST", "/parts", {"kind": "card", "name": "New"}, "lead"),
+    ("GET", "/setups", None, "viewer"),
+    ("POST", "/setups", SETUP, "lead"),
+    ("PUT", "/setups/{setup_id}", SETUP, "lead"),
+    ("GET", "/setup-versions/{version_id}", None, "viewer"),
+    ("GET", "/scene-kinds", None, "viewer"),
+    ("GET", "/scenes", None, "viewer"),
+    ("POST", "/scenes", SCENE, "lead"),
+    ("PUT", "/scenes/{scene_id}", SCENE, "lead"),
+    ("GET", "/conditions", None, "viewer"),
+    ("POST", "/conditions", {"name": "Low"}, "lead"),
+    ("GET", "/studies", None, "viewer"),
+    ("POST", "/studies", study_body(), "lead"),
+    ("GET", "/studies/{study_id}", None, "viewer"),
+    ("PUT", "/studies/{study_id}/method", METHOD, "lead"),
+    ("PUT", "/studies/{study_id}/baseline/{lane_id}", None, "lead"),
+    ("POST", "/studies/{study_id}/tests", {"game": "a", "scene": "b", "condition": "c"}, "lead"),
+    ("POST", "/studies/{study_id}/finish", None, "lead"),
+    ("POST", "/studies/{study_id}/reopen", None, "lead"),
+    ("GET", "/studies/{study_id}/audit", None, "viewer"),
+    ("POST", "/studies/passes", PLACE, "tester"),
+    ("PUT", "/studies/passes/{pass_id}/state", {"state": "accepted"}, "tester"),
+    ("GET", "/studies/{study_id}/files", None, "viewer"),
+    ("POST", "/studies/{study_id}/files", "a file", "tester"),
+    ("POST", "/files/{arrival_id}/preview", {"columns": {"map": []}}, "tester"),
+    (
+        "POST",
+        "/studies/{study_id}/take",
+        {"columns": {"map": []}, "assignments": [{"arrival_id": 0, **PLACE}]},
+        "tester",
+    ),
+    ("POST", "/files/{arrival_id}/set-aside", None, "tester"),
+    ("GET", "/studies/{study_id}/passes", None, "viewer"),
+    ("GET", "/passes/{pass_id}", None, "viewer"),
+    ("GET", "/studies/{study_id}/tests/{test_id}/traces", None, "viewer"),
+    ("PUT", "/captures/{capture_id}/place", PLACE, "tester"),
+    ("PUT", "/captures/{capture_id}/window", {"from_s": 1, "to_s": 2}, "tester"),
+    ("GET", "/captures/{capture_id}/original", None, "viewer"),
+    ("GET", "/studies/{study_id}/findings", None, "viewer"),
+    ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),
+]
+ROLES = [None, "viewer", "tester", "lead"]
+
+
+def routes() -> Iterator[tuple[str, str]]:
+    for path, operations in api.get_openapi_schema()["paths"].items():
+        for method in operations:
+            yield method.upper(), path.removeprefix("/api")
+
+
+def test_every_route_has_a_row() -> None:
+    assert sorted(routes()) == sorted((method, path) for method, path, _, _ in TABLE)
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize("role", ROLES)
+def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
+    who = caller(role)
+    for method, path, body, lowest in TABLE:
+        address = path
+        for name in (
+            "setup_id",
+            "version_id",
+            "scene_id",
+            "study_id",
+            "lane_id",
+            "pass_id",
+            "arrival_id",
+            "capture_id",
+        ):
+            address = address.replace(f"{{{name}}}", "0")
+        address = address.replace("{test_id}", "0")
+        if body == "a file":
+            upload = SimpleUploadedFile("a.csv", b"ms\n5\n6\n7\n8\n9\n")
+            response = who.client.post(f"/api{address}", {"file": upload})
+        else:
+            extra = {} if body is None else {"data": body, "content_type": "application/json"}
+            response = getattr(who.client, method.lower())(f"/api{address}", **extra)
+        allowed = lowest is None or ROLES.index(role) >= ROLES.index(lowest)
+        said = f"{role} {method} {path}: {response.status_code} {response.content[:200]!r}"
+        if allowed:
+            assert response.status_code not in (401, 403, 500), said
+        else:
+            assert response.status_code == (401 if role is None else 403), said
+            assert set(response.json()) >= {"code", "message", "hint"}, said
+        if method == "DELETE" and role is not None:
+            who = relogged(who)
+
+
+def relogged(who: Caller) -> Caller:
+    who.client.force_login(User.objects.get(username=who.name))
+    return who
+
+
+def test_sign_in_and_out(nobody: Caller, lead: Caller) -> None:
+    assert nobody.get("/session")["name"] == ""
+    wrong = nobody.post("/session", {"name": lead.name, "password": "no"}, status=422)
+    assert (wrong["code"], wrong["field"]) == ("wrong_password", "password")
+    session = nobody.post("/session", {"name": lead.name, "password": PASSWORD})
+    assert (session["name"], session["role"]) == (lead.name, "lead")
+    assert nobody.get("/studies") == []
+    assert nobody.call("DELETE", "/session")["name"] == ""
+    assert nobody.get("/studies", status=401)["code"] == "not_signed_in"
+
+
+def test_many_wrong_passwords_lock_the_name_out(nobody: Caller, lead: Caller) -> None:
+    answers = [
+        nobody.client.post(
+            "/api/session", {"name": lead.name, "password": "no"}, content_type="application/json"
+        ).status_code
+        for _ in range(9)
+    ]
+    assert answers[0] == 422
+    assert answers[-1] == 429
+    locked = nobody.client.post(
+        "/api/session", {"name": lead.name, "password": PASSWORD}, content_type="application/json"
+    )
+    assert locked.status_code == 429
+
+
+def test_writing_needs_the_token(lead: Caller) -> None:
+    strict = Client(enforce_csrf_checks=True, headers={})
+    strict.cookies = lead.client.cookies
+    body = {"kind": "card", "name": "Sneaked in"}
+    assert strict.post("/api/parts", body, content_type="application/json").status_code == 403
+    token = strict.get("/api/session").json()["csrf_token"]
+    answer = strict.post("/api/parts", body, content_type="application/json", headers={"X-CSRFToken": token})
+    assert answer.status_code == 201
+
+
+def test_a_user_without_a_role_gets_nowhere(nobody: Caller, django_user_model: Any) -> None:
+    user = django_user_model.objects.create_user("stray", password=PASSWORD)
+    nobody.client.force_login(user)
+    assert nobody.get("/studies", status=401)
+
+
+def test_the_api_reference_is_for_people_signed_in(nobody: Caller, viewer: Caller) -> None:
+    assert nobody.client.get("/api/docs").status_code == 302
+    page = viewer.client.get("/api/docs")
+    assert page.status_code == 200
+    assert b"cdn" not in page.content
+
+
+def test_pages_load_nothing_from_elsewhere(viewer: Caller) -> None:
+    policy = viewer.client.get("/api/session").headers["Content-Security-Policy"]
+    assert "default-src 'self'" in policy
+    assert "http" not in policy

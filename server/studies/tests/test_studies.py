@@ -1,0 +1,150 @@
+"""Studies: made in one go, changed with a line in the record, finished once decided."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.db import IntegrityError, connection, transaction
+from studies.models import Pass, Study
+from studies.services import change_pass
+from testkit import Bench, Caller, study_body
+
+
+def test_a_study_comes_with_lanes_tests_and_planned_passes(lead: Caller) -> None:
+    study = lead.post("/studies", study_body(passes_per_test=4, baseline=1), status=201)
+    assert [lane["baseline"] for lane in study["lanes_full"]] == [False, True]
+    assert [test["game"] for test in study["tests_full"]] == ["Moss Republic", "Ninth Ferry", "Paper Comets"]
+    assert study["counts"]["planned"] == 2 * 3 * 4
+    assert [line["what"] for line in lead.get(f"/studies/{study['id']}/audit")] == ["created the study"]
+    assert lead.get("/studies")[0]["question"] == "Do tall fins help?"
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"question": "  "}, "question"),
+        ({"lanes": study_body()["lanes"][:1]}, "lanes"),
+        ({"tests": []}, "tests"),
+        ({"tests": study_body()["tests"][:1] * 2}, "tests"),
+        ({"method": {"equal_band": 0}}, "method.equal_band"),
+        ({"method": {"low_school": "mine"}}, "method.low_school"),
+        ({"lanes": [study_body()["lanes"][0], {"name": "b", "setup_id": 0}]}, "lanes.1.setup_id"),
+        ({"lanes": [study_body()["lanes"][0], {**study_body()["lanes"][1], "name": "Plain Fins"}]}, "lanes.1.name"),
+    ],
+)
+def test_a_wrong_study_names_the_field_and_leaves_nothing(lead: Caller, change: dict[str, Any], field: str) -> None:
+    refused = lead.client.post("/api/studies", study_body(**change), content_type="application/json")
+    assert refused.status_code in (409, 422)
+    assert refused.json()["field"] == field
+    assert Study.objects.count() == 0
+    assert lead.get("/setups") == []
+
+
+def test_lanes_of_one_setup_have_nothing_to_compare(lead: Caller) -> None:
+    first = lead.post("/studies", study_body(), status=201)["lanes_full"][0]["setup"]["id"]
+    lanes = [{"name": "one", "setup_id": first}, {"name": "two", "setup_id": first}]
+    assert lead.post("/studies", study_body(lanes=lanes), status=422)["code"] == "lanes_alike"
+
+
+def test_decisions_need_reasons_and_leave_lines(bench: Bench) -> None:
+    one = bench.record(0, 0)
+    state = f"/studies/passes/{one}/state"
+    refused = bench.tester.put(state, {"state": "rejected", "reason": "  "}, status=422)
+    assert (refused["code"], refused["field"]) == ("reason_needed", "reason")
+    assert bench.tester.put(state, {"state": "rejected", "reason": "an update ran"})["reason"] == "an update ran"
+    assert bench.tester.put(state, {"state": "accepted"})["reason"] == ""
+    assert bench.tester.put(state, {"state": "planned"}, status=409)["code"] == "wrong_state"
+    said = [(line["who"], line["what"], line["why"]) for line in bench.lead.get(f"/studies/{bench.id}/audit")]
+    assert said[:3] == [
+        (bench.tester.name, "accepted the pass", ""),
+        (bench.tester.name, "rejected the pass", "an update ran"),
+        (bench.tester.name, "recorded a pass", ""),
+    ]
+
+
+def test_a_pass_that_did_not_run(bench: Bench) -> None:
+    planned = bench.tester.get(f"/studies/{bench.id}/passes")[0]
+    state = f"/studies/passes/{planned['id']}/state"
+    assert bench.tester.put(state, {"state": "accepted"}, status=409)
+    assert bench.tester.put(state, {"state": "did_not_run", "reason": "crashed"})["state"] == "did_not_run"
+    assert bench.tester.put(state, {"state": "planned"})["reason"] == ""
+
+
+def test_one_more_pass_and_one_more_test(bench: Bench) -> None:
+    more = bench.tester.post("/studies/passes", {"lane_id": bench.lane(0), "test_id": bench.test(0)}, status=201)
+    assert more["number"] == 4
+    test = {"game": "Glass Caravan", "scene": "dunes", "condition": "1440 high"}
+    assert bench.lead.post(f"/studies/{bench.id}/tests", test, status=201)["position"] == 3
+    assert bench.lead.post(f"/studies/{bench.id}/tests", test, status=409)["code"] == "test_twice"
+
+
+def test_a_finished_study_changes_no_more(bench: Bench) -> None:
+    one = bench.record(0, 0)
+    assert bench.lead.post(f"/studies/{bench.id}/finish", status=409)["code"] == "passes_undecided"
+    bench.accept(one)
+    assert bench.lead.post(f"/studies/{bench.id}/finish")["state"] == "finished"
+    for method, path, body in [
+        ("PUT", f"/studies/passes/{one}/state", {"state": "recorded"}),
+        ("PUT", f"/studies/{bench.id}/method", {"equal_band": 0.02}),
+        ("POST", "/studies/passes", {"lane_id": bench.lane(0), "test_id": bench.test(0)}),
+        ("PUT", f"/studies/{bench.id}/baseline/{bench.lane(1)}", None),
+    ]:
+        assert bench.lead.call(method, path, body, status=409)["code"] == "study_finished"
+    refused = bench.tester.hand_in(bench.id, "late.csv", bench.log(5), status=409)
+    assert refused["code"] == "study_finished"
+    assert bench.lead.post(f"/studies/{bench.id}/reopen")["finished_at"] is None
+
+
+def test_another_baseline(bench: Bench) -> None:
+    study = bench.lead.put(f"/studies/{bench.id}/baseline/{bench.lane(1)}")
+    assert [lane["baseline"] for lane in study["lanes_full"]] == [False, True]
+    assert bench.lead.put(f"/studies/{bench.id}/baseline/0", status=404)
+
+
+def test_the_database_refuses_wrong_states(bench: Bench) -> None:
+    one = Pass.objects.first()
+    assert one is not None
+    for change in ({"state": "rejected", "reason": ""}, {"state": "lost"}, {"number": 0}):
+        with pytest.raises(IntegrityError), transaction.atomic():
+            Pass.objects.filter(pk=one.pk).update(**change)
+
+
+def test_lists_take_the_same_queries_for_any_number(bench: Bench, queries: Callable[[int], Any]) -> None:
+    for number in range(4):
+        body = study_body(question=f"Question {number}")
+        for lane in body["lanes"]:
+            lane["setup"]["name"] += str(number)
+        bench.lead.post("/studies", body, status=201)
+    with queries(6):
+        assert len(bench.lead.get("/studies")) == 5
+    with queries(10):
+        bench.lead.get(f"/studies/{bench.id}")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_decisions_at_once_are_taken_one_after_the_other(bench: Bench, django_user_model: Any) -> None:
+    one = bench.record(0, 0)
+    user = django_user_model.objects.get(username=bench.tester.name)
+    begun, done = threading.Event(), []
+
+    def reject() -> None:
+        begun.set()
+        change_pass(user, one, "rejected", "second thoughts")
+        done.append(True)
+        connection.close()
+
+    other = threading.Thread(target=reject)
+    with transaction.atomic():
+        change_pass(user, one, "accepted")
+        other.start()
+        begun.wait(5)
+        other.join(0.3)
+        assert not done, "the second decision waits for the first"
+    other.join(10)
+    assert [line["what"] for line in bench.lead.get(f"/studies/{bench.id}/audit")][:2] == [
+        "rejected the pass",
+        "accepted the pass",
+    ]

@@ -1,0 +1,135 @@
+"""What the server's tests share: callers of every role, and a study that can be fed with captures."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.http import HttpResponse
+from django.test import Client
+from people.models import Person
+from rennbahn.simulation import Rig, Scene, run_pass, write_log
+
+PASSWORD = "a-long-enough-password"
+
+
+@dataclass
+class Caller:
+    """Calls the API as one person would, and checks the status."""
+
+    client: Client
+    name: str = ""
+
+    def call(self, method: str, path: str, body: Any = None, status: int = 200) -> Any:
+        """The parsed answer, whose status must be the one expected."""
+        extra = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+        response = getattr(self.client, method.lower())(f"/api{path}", **extra)
+        return self._read(response, status)
+
+    def get(self, path: str, status: int = 200) -> Any:
+        """Ask."""
+        return self.call("GET", path, status=status)
+
+    def post(self, path: str, body: Any = None, status: int = 200) -> Any:
+        """Do."""
+        return self.call("POST", path, {} if body is None else body, status)
+
+    def put(self, path: str, body: Any = None, status: int = 200) -> Any:
+        """Change."""
+        return self.call("PUT", path, {} if body is None else body, status)
+
+    def hand_in(self, study: int, name: str, content: bytes, status: int = 201) -> Any:
+        """Hand in one file."""
+        response = self.client.post(f"/api/studies/{study}/files", {"file": SimpleUploadedFile(name, content)})
+        return self._read(response, status)
+
+    def _read(self, response: HttpResponse, status: int) -> Any:
+        assert response.status_code == status, response.content[:600]
+        if response.headers.get("Content-Type", "").startswith("application/json"):
+            return json.loads(response.content)
+        return response.content
+
+
+def caller(role: str | None) -> Caller:
+    """A caller of a role; of None, nobody."""
+    client = Client()
+    if role is None:
+        return Caller(client)
+    user = User.objects.create_user(f"a-{role}", password=PASSWORD)
+    Person.objects.create(user=user, role=role)
+    client.force_login(user)
+    return Caller(client, user.username)
+
+
+def setup(name: str, fins: str) -> dict[str, Any]:
+    return {
+        "name": name,
+        "parts": [{"kind": "card", "name": "Ostrane V5"}, {"kind": "cooler", "name": fins}],
+        "settings": [{"name": "Sync", "value": "off"}],
+    }
+
+
+def study_body(**changes: Any) -> dict[str, Any]:
+    """What makes a study of two lanes and three tests."""
+    games = (("Moss Republic", "square"), ("Ninth Ferry", "harbour"), ("Paper Comets", "stage 6"))
+    return {
+        "question": "Do tall fins help?",
+        "factor": "Cooler",
+        "lanes": [
+            {"name": "plain fins", "setup": setup("Box, plain", "Plain 40")},
+            {"name": "tall fins", "setup": setup("Box, tall", "Tall 60")},
+        ],
+        "tests": [{"game": game, "scene": scene, "condition": "1440 high"} for game, scene in games],
+        **changes,
+    }
+
+
+@dataclass
+class Bench:
+    """A study with a simulated machine beside it."""
+
+    lead: Caller
+    tester: Caller
+    study: dict[str, Any]
+    demand: Scene = field(default_factory=lambda: Scene(5.0, 9.0, seconds=8.0))
+
+    @property
+    def id(self) -> int:
+        """The study."""
+        return int(self.study["id"])
+
+    def lane(self, index: int) -> int:
+        """Id of a lane."""
+        return int(self.study["lanes_full"][index]["id"])
+
+    def test(self, index: int) -> int:
+        """Id of a test."""
+        return int(self.study["tests_full"][index]["id"])
+
+    def log(self, seed: int, rig: Rig | None = None) -> bytes:
+        """A capture file."""
+        return write_log(run_pass(self.demand, rig or Rig(), np.random.default_rng(seed)))
+
+    def record(self, lane: int, test: int, number: int | None = None, *, seed: int = 1, rig: Rig | None = None) -> int:
+        """Hand in a capture and take it as a pass; gives the pass."""
+        arrival = self.tester.hand_in(self.id, f"{lane}-{test}-{seed}.csv", self.log(seed, rig))
+        place = {"arrival_id": arrival["id"], "lane_id": self.lane(lane), "test_id": self.test(test), "number": number}
+        taken = self.tester.post(f"/studies/{self.id}/take", {"columns": arrival["columns"], "assignments": [place]})
+        assert taken[0]["refusal"] is None, taken
+        return int(taken[0]["pass_id"])
+
+    def accept(self, one: int) -> None:
+        """Accept a pass."""
+        self.tester.put(f"/studies/passes/{one}/state", {"state": "accepted"})
+
+    def fill(self, tests: int = 3, passes: int = 3) -> None:
+        """Record and accept passes in both lanes; the second lane's card is 6% faster."""
+        for test in range(tests):
+            for lane, speed in ((0, 1.0), (1, 1.06)):
+                for number in range(passes):
+                    seed = 100 * test + 10 * lane + number
+                    self.accept(self.record(lane, test, seed=seed, rig=Rig(gpu_speed=speed)))
