@@ -71,16 +71,24 @@ class Page:
                 lambda _: holds()
             )
         except TimeoutException:
-            shown = self.driver.find_element(By.TAG_NAME, "body").text[:1500]
+            shown = self.text()[:1500]
             raise AssertionError(f"waited in vain for {what}; on screen:\n{shown}") from None
+
+    def text(self) -> str:
+        """All text on screen."""
+        return str(self.driver.find_element(By.TAG_NAME, "body").text)
+
+    def hover(self, element: WebElement) -> None:
+        """Point at the middle of an element, coming from a little beside it."""
+        ActionChains(self.driver).move_to_element_with_offset(element, 20, 20).move_to_element(element).perform()
 
     def see(self, text: str) -> None:
         """Wait until a text is on screen."""
-        self.wait(lambda: text in self.driver.find_element(By.TAG_NAME, "body").text, f"“{text}”")
+        self.wait(lambda: text in self.text(), f"“{text}”")
 
     def not_see(self, text: str) -> None:
         """Wait until a text is gone."""
-        self.wait(lambda: text not in self.driver.find_element(By.TAG_NAME, "body").text, f"no “{text}”")
+        self.wait(lambda: text not in self.text(), f"no “{text}”")
 
     def element(self, css: str) -> WebElement:
         """The first shown element by CSS."""

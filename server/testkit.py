@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.http import HttpResponse
 from django.test import Client
 from people.models import Person
 from rennbahn.simulation import Rig, Scene, run_pass, write_log
@@ -47,7 +46,7 @@ class Caller:
         response = self.client.post(f"/api/studies/{study}/files", {"file": SimpleUploadedFile(name, content)})
         return self._read(response, status)
 
-    def _read(self, response: HttpResponse, status: int) -> Any:
+    def _read(self, response: Any, status: int) -> Any:
         assert response.status_code == status, response.content[:600]
         if response.headers.get("Content-Type", "").startswith("application/json"):
             return json.loads(response.content)

@@ -12,7 +12,7 @@ from bench.services import as_refs
 
 def all_parts() -> list[PartOut]:
     """All parts, by kind and name."""
-    found = Part.objects.annotate(used=Count("setup_versions__setup", distinct=True))
+    found = Part.objects.annotate(used=Count("setup_versions__setup", distinct=True)).order_by("kind", "name")
     return [PartOut(id=p.pk, kind=p.kind, name=p.name, notes=p.notes, setups=p.used) for p in found]
 
 

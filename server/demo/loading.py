@@ -15,7 +15,7 @@ from intake.queries import arrival_out
 from intake.schemas import Assignment, ColumnMap, TakeIn
 from intake.services import receive, take
 from people.models import Person
-from rennbahn.simulation import Rig, run_pass, write_log
+from rennbahn.simulation import Dialect, Rig, run_pass, write_log
 from scenes.schemas import ConditionIn, SceneIn
 from scenes.services import add_condition, add_scene
 from studies.models import Lane, Pass, PassState, Study, Test
@@ -23,7 +23,7 @@ from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import change_pass, create_study, finish_study
 
 from demo import scenario
-from demo.scenario import Dialect, Game, Happening, LaneScript, StudyScript
+from demo.scenario import Game, Happening, LaneScript, StudyScript
 
 RIGS: dict[str, Callable[[Game], Rig]] = {
     scenario.FANS.question: scenario.quiet_rig,

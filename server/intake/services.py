@@ -26,7 +26,7 @@ from intake.schemas import ColumnMap as ColumnMapIn
 Caller = User | AnonymousUser
 
 
-def receive(user: Caller, study_id: int, upload: UploadedFile) -> Arrival:
+def receive(user: Caller, study_id: int, upload: UploadedFile[Any]) -> Arrival:
     """Keep a file and propose what it is. A file that is no capture is kept too, with the reason.
 
     Raises :class:`Conflict` where the study has the same bytes already.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.db.models import Exists, OuterRef, QuerySet
+from django.db.models import Count, QuerySet
 
 from scenes.models import Condition, Scene
 from scenes.schemas import ConditionOut, SceneOut
@@ -47,11 +47,9 @@ def scene_out(scene: Scene) -> SceneOut:
         route=scene.route,
         end=scene.end,
         engine_cap_fps=scene.game.engine_cap_fps,
-        used=bool(getattr(scene, "used", False)),
+        used=bool(getattr(scene, "uses", 0)),
     )
 
 
 def _scenes() -> QuerySet[Scene]:
-    tests = Scene._meta.get_field("tests").related_model
-    used = Exists(tests._default_manager.filter(scene=OuterRef("pk")))  # type: ignore[union-attr]
-    return Scene.objects.select_related("game").annotate(used=used)
+    return Scene.objects.select_related("game").annotate(uses=Count("tests")).order_by("game__name", "name")

@@ -14,8 +14,8 @@ from studies.schemas import AuditOut, Counts, LaneOut, Method, StudyOut, StudySu
 
 def all_studies() -> list[StudySummary]:
     """All studies, newest first, with their passes counted."""
-    found = _counted(Study.objects.prefetch_related("lanes"))
-    return [StudySummary(**_summary(study)) for study in found]
+    found = _counted(Study.objects.prefetch_related("lanes")).order_by("-created_at", "-id")
+    return [_summary(study) for study in found]
 
 
 def one_study(study_id: int) -> StudyOut:
@@ -24,7 +24,7 @@ def one_study(study_id: int) -> StudyOut:
     if study is None:
         raise NotFound("study")
     return StudyOut(
-        **_summary(study),
+        **_summary(study).dict(),
         created_by=study.created_by.get_username(),
         passes_per_test=study.passes_per_test,
         method=Method(**{name: getattr(study, name) for name in Method.model_fields}),
@@ -95,15 +95,15 @@ def _counted(studies: QuerySet[Study]) -> QuerySet[Study]:
     )
 
 
-def _summary(study: Study) -> dict[str, object]:
-    return {
-        "id": study.pk,
-        "question": study.question,
-        "factor": study.factor,
-        "state": study.state,
-        "lanes": [lane.name for lane in study.lanes.all()],
-        "tests": getattr(study, "test_count", 0),
-        "counts": Counts(**{state: getattr(study, f"{state}_count", 0) for state in PassState.values}),
-        "created_at": study.created_at,
-        "finished_at": study.finished_at,
-    }
+def _summary(study: Study) -> StudySummary:
+    return StudySummary(
+        id=study.pk,
+        question=study.question,
+        factor=study.factor,
+        state=study.state,
+        lanes=[lane.name for lane in study.lanes.all()],
+        tests=getattr(study, "test_count", 0),
+        counts=Counts(**{state: getattr(study, f"{state}_count", 0) for state in PassState.values}),
+        created_at=study.created_at,
+        finished_at=study.finished_at,
+    )

@@ -39,7 +39,7 @@ export function CurveChart({ curves, budgetMs }: { curves: Curve[]; budgetMs: nu
       return kept;
     }, []);
   return (
-    <div ref={ref}>
+    <div ref={ref} className="overflow-hidden">
       <svg width={width} height={HEIGHT} role="img" aria-label="Percentiles of frame time of each pass">
         {y.ticks(5).map((tick) => (
           <g key={tick}>

@@ -27,7 +27,7 @@ export function LevelChart({
   const block = ROW * lanes.length + 14;
   const height = tests.length * block;
   return (
-    <div ref={ref}>
+    <div ref={ref} className="overflow-hidden">
       <svg
         width={width}
         height={height + 34}

@@ -131,7 +131,7 @@ export function TraceChart({ traces, budgetMs, focus }: Props) {
   };
 
   return (
-    <div ref={frame}>
+    <div ref={frame} className="min-w-0 overflow-hidden">
       {/* biome-ignore lint/a11y/useSemanticElements: a canvas with keys of its own has no element */}
       <div
         ref={place}

@@ -33,6 +33,7 @@ export function Button({
       {children}
       {shortcut && (
         <span className="key" aria-hidden="true">
+          {" "}
           {shortcut}
         </span>
       )}

@@ -17,7 +17,7 @@ const Context = createContext<Register>({ add: () => () => undefined });
 export function KeysProvider({ children }: { children: ReactNode }) {
   const [places, setPlaces] = useState<Map<string, Key[]>>(new Map());
   const [open, setOpen] = useState(false);
-  useHotkeys("shift+slash, ?", () => setOpen((now) => !now), { useKey: true });
+  useHotkeys("shift+?, ?", () => setOpen((now) => !now), { useKey: true });
   const add = useCallback((place: string, keys: Key[]) => {
     setPlaces((now) => new Map(now).set(place, keys));
     return () =>

@@ -316,8 +316,8 @@ def _clock(values: dict[str, np.ndarray]) -> tuple[ColumnUse, str] | None:
                 use = ColumnUse(name, CLOCK_CHANNELS[1], unit)
                 found.append((score, use, f"“{name}” only grows: a timestamp in {unit}."))
             continue
-        if np.mean(column > 0) < _MOSTLY or np.ptp(column) == 0:
-            continue  # frames scatter: a value that never changes is a setting
+        if np.mean(column > 0) < _MOSTLY or (np.ptp(column) == 0 and not words & (_FRAME | set(_TIME_SUFFIX))):
+            continue  # frames scatter: a value that never changes is a setting, unless its name says otherwise
         median = float(np.median(column))
         if words & _RATE and 4 <= median <= 2000:
             use = ColumnUse(name, CLOCK_CHANNELS[2], "fps")

@@ -70,7 +70,7 @@ export function ColumnMapEditor({
   };
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by key
-    <section className="overflow-x-auto" aria-label="Columns and first rows" tabIndex={0}>
+    <section className="relative overflow-x-auto" aria-label="Columns and first rows" tabIndex={0}>
       <table className="border-collapse text-[0.88rem]">
         <thead>
           <tr>

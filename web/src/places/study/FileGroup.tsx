@@ -89,7 +89,7 @@ export function FileGroup({
       <ColumnMapEditor file={first} columns={columns} change={setEdited} />
       <Preview file={first} columns={mapProblem ? null : columns} problem={mapProblem} />
       <h3 className="mt-6 mb-1 text-lg font-bold">Where each file belongs</h3>
-      <div className="overflow-x-auto">
+      <div className="relative overflow-x-auto">
         <table className="w-full min-w-[56rem] border-collapse">
           <thead>
             <tr className="label">
@@ -157,7 +157,7 @@ export function FileGroup({
                     <Button
                       kind="quiet"
                       onClick={() => aside.mutate(file.id)}
-                      aria-label={`Set ${file.name} aside`}
+                      aria-label={`Set aside ${file.name}`}
                     >
                       Set aside
                     </Button>

@@ -202,7 +202,7 @@ function MarginTable({ study, findings }: { study: Study; findings: FindingsOut 
   const { baseline, other } = findings;
   const colour = laneColour(other.marker);
   return (
-    <div className="overflow-x-auto">
+    <div className="relative overflow-x-auto">
       <table className="w-full min-w-[64rem] border-collapse">
         <caption className="sr-only">
           Margins of {other.name} over {baseline.name}, the baseline, in every test

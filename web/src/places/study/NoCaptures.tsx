@@ -31,7 +31,7 @@ export function NoCaptures({ study, files }: { study: Study; files: Schemas["Arr
                 </p>
               )}
             </div>
-            <Button onClick={() => aside.mutate(file.id)} aria-label={`Set ${file.name} aside`}>
+            <Button onClick={() => aside.mutate(file.id)} aria-label={`Set aside ${file.name}`}>
               Set aside
             </Button>
           </li>

@@ -71,7 +71,7 @@ export function Passes({ study }: { study: Study }) {
         </div>
       </div>
       <ErrorNotice error={acceptAll.error} />
-      <div className="overflow-x-auto">
+      <div className="relative overflow-x-auto">
         <table className="w-full min-w-[56rem] border-collapse">
           <thead>
             <tr>

@@ -50,7 +50,7 @@ export default function StudyFrame() {
             </span>
           </p>
         </div>
-        <nav aria-label="Study" className="flex gap-1">
+        <nav aria-label="Study" className="flex flex-wrap gap-1">
           <Tab to={`/studies/${id}/intake`} shortcut="h">
             Hand in
           </Tab>
@@ -86,6 +86,7 @@ function Tab({ to, shortcut, children }: { to: string; shortcut?: string; childr
       {children}
       {shortcut && (
         <span className="key" aria-hidden="true">
+          {" "}
           {shortcut}
         </span>
       )}

@@ -1,0 +1,204 @@
+"""The whole lap as a user does it: from a question to a chart one can publish."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+from browser import Page
+from rennbahn.capture import ColumnMap, ColumnUse, read_capture
+from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study
+from rennbahn.comparing.model import AVERAGE
+from rennbahn.comparing.words import suite_sentence
+from rennbahn.display import signed_percent
+from rennbahn.measures import figures_of
+from rennbahn.simulation import Dialect, Rig, run_pass, write_log
+from rennbahn.simulation import Scene as Demand
+from selenium.webdriver.common.keys import Keys
+from serving import PASSWORD
+
+GAMES = [("Tin Lighthouse", "gallery"), ("Reed Harbour", "causeway"), ("Opal Ledger", "vault")]
+LANES = ["narrow duct", "wide duct"]
+#: One lane's logger writes commas, the other's semicolons with decimal commas.
+DIALECTS = [
+    Dialect(names={"frame_time": "frame_time_ms", "gpu_busy_ms": "gpu_busy_ms"}),
+    Dialect(delimiter=";", decimal=",", newline="\r\n", encoding="utf-8-sig", names={"frame_time": "Bildzeit (ms)"}),
+]
+MAPS = [
+    ColumnMap((ColumnUse("frame_time_ms", "frame_time", "ms"),)),
+    ColumnMap((ColumnUse("Bildzeit (ms)", "frame_time", "ms"),), delimiter=";", decimal=",", encoding="utf-8-sig"),
+]
+ODD = (1, 2, 2)  # lane, game, pass: recorded slow, to be rejected
+
+
+def make_files(folder: Path) -> dict[tuple[int, int, int], Path]:
+    """Captures of 2 lanes, 3 games, 3 passes; one file bears the name of the wrong game."""
+    files = {}
+    for lane, name in enumerate(LANES):
+        for game, (title, _) in enumerate(GAMES):
+            for number in (1, 2, 3):
+                key = (lane, game, number)
+                rig = Rig(gpu_speed=(1.0, 1.045)[lane] * (0.7 if key == ODD else 1.0))
+                frames = run_pass(Demand(5.0, 8.0 + game, seconds=8.0), rig, np.random.default_rng([*key, 5]))
+                said = GAMES[1][0] if key == (0, 0, 1) else title
+                said_number = 4 if key == (0, 0, 1) else number
+                file = folder / f"{name} {said} {said_number}.csv".replace(" ", "_")
+                file.write_bytes(write_log(frames, DIALECTS[lane]))
+                files[key] = file
+    return files
+
+
+def expected(files: dict[tuple[int, int, int], Path]) -> Study:
+    """The study as the core sees it, with the odd pass rejected."""
+    passes = []
+    for (lane, game, number), file in files.items():
+        figures = figures_of(read_capture(file.read_bytes(), MAPS[lane])).headline()
+        status = "rejected" if (lane, game, number) == ODD else "accepted"
+        passes.append(Pass(f"{lane}{game}{number}", str(lane), str(game), status, figures=figures))
+    return Study(
+        "",
+        Method(),
+        tuple(Lane(str(i), name) for i, name in enumerate(LANES)),
+        tuple(Scene(str(i), *names) for i, names in enumerate(GAMES)),
+        tuple(Test(str(i), str(i)) for i in range(len(GAMES))),
+        tuple(passes),
+        (("0", "1"),),
+    )
+
+
+def create_study_by_keyboard(page: Page) -> None:
+    """From the desk to a study, without the mouse."""
+    page.press("n")
+    page.see("New study: A against B")
+    page.press("Does the wide duct gain frames?", Keys.TAB, "Duct", Keys.TAB)
+    page.press("narrow duct", Keys.TAB, Keys.TAB, "Bench box, narrow duct", Keys.TAB)
+    page.press(Keys.TAB, "Ostrane V5", Keys.TAB, Keys.TAB, "Tessel S6")
+    page.fill("Name of the setting", "Duct")
+    page.press(Keys.TAB, "narrow")
+    second = next(e for e in page.driver.find_elements("css selector", "fieldset") if "Lane B" in e.text)
+    second.find_element("css selector", "input").send_keys("wide duct")
+    page.press(Keys.TAB, Keys.TAB, Keys.ENTER)
+    page.wait(lambda: "They differ in nothing yet." in page.text(), "the copied setup")
+    fields = {e.get_attribute("placeholder"): e for e in second.find_elements("css selector", "input")}
+    fields["standard"].send_keys(Keys.CONTROL, "a")
+    fields["standard"].send_keys("wide")
+    page.see("They differ in: Duct (narrow / wide).")
+    page.labelled("Game of test 1").send_keys("")
+    for number, (game, scene) in enumerate(GAMES, start=1):
+        page.labelled(f"Game of test {number}")
+        if number == 1:
+            page.fill("Game of test 1", game)
+        else:
+            page.press(game)
+        page.press(Keys.TAB, scene, Keys.TAB)
+        if number == 1:
+            page.press("1440 high")
+        if number < len(GAMES):
+            page.press(Keys.ENTER)
+            page.labelled(f"Game of test {number + 1}")
+    page.press(Keys.CONTROL + Keys.ENTER)
+    page.see("Drop the capture files here")
+
+
+def test_the_whole_lap(page: Page, tmp_path: Path, downloads: Path) -> None:
+    files = make_files(tmp_path)
+    page.sign_in("mara", PASSWORD)
+    create_study_by_keyboard(page)
+
+    # All files at once, two dialects: two groups, each confirmed once.
+    page.hand_in(*files.values())
+    page.see("Confirm and take in 9 files")
+    assert page.text().count("9 files of one kind") == 2
+    page.see("By this map the file holds")
+
+    # A file that bears the wrong game's name is put right before it is taken.
+    wrong = files[0, 0, 1].name
+    page.choose(f"Test of {wrong}", "Tin Lighthouse, gallery, 1440 high")
+    page.fill(f"Pass of {wrong}", "1")
+    page.click("Confirm and take in 9 files")
+    page.see("9 passes recorded.")
+    page.click("Confirm and take in 9 files")
+    page.see("18 passes recorded.")
+
+    # Look at the passes of the odd one's test; reject it, with a reason, by key.
+    page.click("Look at them and decide which count")
+    page.click("Opal Ledger")
+    page.see("Distribution")
+    odd = page.element("section[aria-label='Distribution']")
+    assert odd.is_displayed()
+    choices = page.driver.find_elements("css selector", "aside button[aria-pressed]")
+    choices[4].click()
+    page.wait(lambda: choices[4].get_attribute("aria-pressed") == "true", "pass 2 of the second lane chosen")
+    page.press("r")
+    page.see("Reject this pass")
+    page.fill("Reason", "another program was running")
+    page.press(Keys.ENTER)
+    page.see("Rejected: another program was running")
+    page.click("All passes")
+    page.click("Accept all 17")
+    page.see("No pass waits for a decision.")
+
+    # The finding says what the core says.
+    page.press("f")
+    study = expected(files)
+    comparison = compare_study(study).compare[0]
+    suite = comparison.suite[AVERAGE]
+    sentence = suite_sentence(suite, study.method, AVERAGE, *LANES)
+    claim, basis = re.fullmatch(r"(.*) \((.*)\)\.", sentence).groups()  # type: ignore[union-attr]
+    assert "ahead of narrow duct" in claim
+    page.see(claim)
+    page.see(basis)
+    rows = page.driver.find_elements("css selector", "tbody tr")
+    for margin in comparison.tests[AVERAGE]:
+        title = GAMES[int(margin.test)][0]
+        (row,) = [row.text for row in rows if title in row.text]
+        for share in (margin.b_over_a, margin.a_over_b):
+            assert f"{signed_percent(share)}%".replace("-", "−") in row
+    page.see("another program was running")
+    page.see("2 of 3 planned passes accepted")
+
+    # Exports.
+    for name, size in (("Chart as PNG, 1920 × 1080", (1920, 1080)), ("Chart as PNG, 3840 × 2160", (3840, 2160))):
+        picture = download(page, downloads, name, f"*{size[0]}x{size[1]}.png")
+        assert struct.unpack(">II", picture[16:24]) == size
+        assert len(picture) > 20_000
+    svg = download(page, downloads, "Chart as SVG", "*.svg").decode()
+    assert claim in svg
+    assert "font-face" in svg
+    table = list(csv.DictReader(io.StringIO(download(page, downloads, "Table as CSV", "*.csv").decode())))
+    by_game = {(row["game"], row["figure"]): row for row in table}
+    for margin in comparison.tests[AVERAGE]:
+        row = by_game[GAMES[int(margin.test)][0], "average fps"]
+        assert row["wide duct over narrow duct %"] == signed_percent(margin.b_over_a).removeprefix("+")
+
+
+def download(page: Page, folder: Path, action: str, pattern: str) -> bytes:
+    """Choose an export and read what was saved."""
+    for old in folder.iterdir():
+        old.unlink()
+    page.click("Export")
+    item = page.wait(
+        lambda: page.driver.find_elements("xpath", f"//*[@role='menuitem'][normalize-space()='{action}']"), action
+    )[0]
+    item.click()
+    file = page.wait(lambda: next(iter(folder.glob(pattern)), None), f"the file {pattern}")
+    page.wait(lambda: not list(folder.glob("*.crdownload")), "the end of the download")
+    content: bytes = file.read_bytes()
+    return content
+
+
+@pytest.mark.parametrize("key", ["+", "-", "0"])
+def test_the_trace_chart_answers_keys_and_the_cursor(page: Page, key: str) -> None:
+    page.sign_in("ilse", PASSWORD)
+    page.click("Does the quiet fan profile cost frames?")
+    page.click("Passes")
+    page.click("Orchard of Kites")
+    chart = page.element("[role=group][aria-label^='Frame times']")
+    chart.send_keys(key)
+    page.hover(page.element(".u-over"))
+    page.wait(lambda: re.search(r"at [\d.]+ s.*quiet profile 3 [\d.]+ ms", page.text(), re.DOTALL), "exact values")

@@ -1,0 +1,160 @@
+"""Every place: what each role sees, keyboard, accessibility, small screens."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from browser import Page, set_size
+from selenium.webdriver.common.keys import Keys
+from serving import PASSWORD
+
+AXE = (Path(__file__).parent.parent / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
+FANS = "Does the quiet fan profile cost frames?"
+STICKS = "One memory stick or two?"
+
+#: How one gets to each place from the desk, and what shows that it is there.
+PLACES = {
+    "desk": ([], FANS),
+    "new study": (["New study"], "One more test"),
+    "intake": ([STICKS, "Hand in"], "Where each file belongs"),
+    "passes": ([STICKS, "Passes"], "passes wait"),
+    "passes of a test": ([FANS, "Passes", "Moss Republic"], "SHA-256"),
+    "findings": ([FANS], "Levels"),
+    "record": ([FANS, "Record"], "Setups as used"),
+    "bench": (["Bench"], "parts"),
+    "scenes": (["Scenes"], "Conditions"),
+}
+
+
+def violations(page: Page) -> list[str]:
+    page.driver.execute_script(AXE)
+    found = page.driver.execute_async_script("axe.run(document, {}).then(arguments[0])")
+    return [
+        f"{v['id']}: {n['html'][:160]} {n['failureSummary'][:160]}" for v in found["violations"] for n in v["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("scheme", ["desk", "bench"])
+def test_axe_finds_nothing(page: Page, scheme: str) -> None:
+    page.open("/sign-in")
+    page.see("Sign in")
+    assert violations(page) == []
+    page.sign_in("mara", PASSWORD)
+    if scheme == "bench":
+        page.click("Dark scheme for the bench")
+    for name, (way, sign) in PLACES.items():
+        page.open("/")
+        for step in way:
+            page.click(step)
+        page.see(sign)
+        assert violations(page) == [], name
+    page.click("New condition")
+    page.see("What the game is told.")
+    assert violations(page) == [], "a dialog"
+
+
+@pytest.mark.parametrize(("width", "places"), [(1280, list(PLACES)), (390, ["desk", "findings", "passes of a test"])])
+def test_nothing_needs_sideways_scrolling(page: Page, width: int, places: list[str]) -> None:
+    page.sign_in("mara", PASSWORD)
+    set_size(page.driver, width, 800)
+    for name in places:
+        way, sign = PLACES[name]
+        page.open("/")
+        for step in way:
+            page.click(step)
+        page.see(sign)
+        over = page.driver.execute_script("return document.documentElement.scrollWidth - window.innerWidth")
+        assert over <= 0, f"{name} is {over} px too wide"
+
+
+def test_a_viewer_reads_and_is_offered_nothing_else(page: Page) -> None:
+    page.sign_in("ilse", PASSWORD)
+    page.see(FANS)
+    assert "New study" not in page.text()
+    page.click(STICKS)
+    page.see("Passes")
+    page.click("Hand in")
+    page.see("Only testers and leads hand in captures.")
+    page.click("Passes")
+    page.click("Moss Republic")
+    page.see("SHA-256")
+    assert "Reject" not in page.text()
+    page.click("Findings")
+    page.see("behind")
+    assert "Finish study" not in page.text()
+
+
+def test_keys_are_told_and_work(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.see(FANS)
+    page.press("?")
+    page.see("Keys of this place")
+    page.see("new study")
+    page.press(Keys.ESCAPE)
+    page.not_see("Keys of this place")
+    page.press("B")
+    page.see("A setup is everything that must be known")
+    page.press("n")
+    page.see("New setup")
+    page.press(Keys.ESCAPE)
+    page.press("D")
+    page.see("Each study is a question.")
+
+
+def test_addresses_are_stable_and_back_works(page: Page) -> None:
+    page.open("/scenes")
+    page.see("Sign in")
+    page.fill("Name", "mara")
+    page.fill("Password", PASSWORD + Keys.ENTER)
+    page.see("A scene is a repeatable stretch of a game")
+    page.click("Bench")
+    page.see("A setup is everything")
+    page.driver.back()
+    page.see("A scene is a repeatable stretch of a game")
+    page.open("/nowhere/at/all")
+    page.see("There is nothing at this address.")
+
+
+def test_the_other_baseline_and_another_school(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.click(FANS)
+    page.see("Quiet profile is")
+    page.click("quiet profile")
+    page.see("Standard profile is")
+    page.see("ahead of quiet profile in average fps")
+
+
+def test_a_used_setup_is_edited_into_its_next_version(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.click("Bench")
+    page.click("Edit Hollin Neun, one stick")
+    page.see("what you change here becomes the next one")
+    page.fill("Value of Room", "24 °C")
+    page.click("Keep")
+    page.see("version 2, not used yet")
+    page.open("/")
+    page.click(STICKS)
+    page.click("Record")
+    page.see("Hollin Neun, one stick, version 1")
+
+
+def test_what_was_typed_is_still_there_after_a_refusal(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.click("Scenes")
+    page.click("New scene")
+    page.fill("Game", "Moss Republic")
+    page.fill("Scene", "council square")
+    page.click("Keep")
+    page.see("already has a scene “council square”")
+    assert page.labelled("Scene").get_attribute("value") == "council square"
+    page.fill("Scene", "river bank")
+    page.click("Keep")
+    page.see("river bank")
+
+
+def test_a_wrong_password_says_so(page: Page) -> None:
+    page.open("/sign-in")
+    page.fill("Name", "mara")
+    page.fill("Password", "not this" + Keys.ENTER)
+    page.see("Name and password do not belong together.")
