@@ -144,6 +144,10 @@ class Page:
         """Press keys where the focus is."""
         ActionChains(self.driver).send_keys(*keys).perform()
 
+    def chord(self, held: str, key: str) -> None:
+        """Press a key while another is held."""
+        ActionChains(self.driver).key_down(held).send_keys(key).key_up(held).perform()
+
     def hand_in(self, *files: Path) -> None:
         """Give files to the intake, as choosing them does."""
         field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]

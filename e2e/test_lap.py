@@ -101,7 +101,7 @@ def create_study_by_keyboard(page: Page) -> None:
         if number < len(GAMES):
             page.press(Keys.ENTER)
             page.labelled(f"Game of test {number + 1}")
-    page.press(Keys.CONTROL + Keys.ENTER)
+    page.chord(Keys.CONTROL, Keys.ENTER)
     page.see("Drop the capture files here")
 
 

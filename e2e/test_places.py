@@ -19,7 +19,7 @@ PLACES = {
     "new study": (["New study"], "One more test"),
     "intake": ([STICKS, "Hand in"], "Where each file belongs"),
     "passes": ([STICKS, "Passes"], "passes wait"),
-    "passes of a test": ([FANS, "Passes", "Moss Republic"], "SHA-256"),
+    "passes of a test": ([FANS, "Passes", "Moss Republic"], "Distribution"),
     "findings": ([FANS], "Levels"),
     "record": ([FANS, "Record"], "Setups as used"),
     "bench": (["Bench"], "parts"),

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
-import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
+import { lazy, type ReactNode, Suspense, useEffect } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
 import { client, data, keepToken } from "./api/client";
@@ -10,7 +10,7 @@ import { KeysProvider, useKeysOf } from "./controls/Keys";
 import { ErrorNotice, Loading } from "./controls/Notice";
 import { Desk } from "./places/Desk";
 import { SignIn } from "./places/SignIn";
-import { applyScheme, type Scheme, storedScheme } from "./scheme";
+import { applyScheme, useScheme } from "./scheme";
 
 const Bench = lazy(() => import("./places/Bench"));
 const Scenes = lazy(() => import("./places/Scenes"));
@@ -75,12 +75,11 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   const go = useNavigate();
   const queries = useQueryClient();
   const { pathname } = useLocation();
-  const [scheme, setScheme] = useState<Scheme>(storedScheme);
+  const scheme = useScheme();
   useHotkeys("shift+d", () => go("/"));
   useHotkeys("shift+b", () => go("/bench"));
   useHotkeys("shift+s", () => go("/scenes"));
   useKeysOf("Everywhere", KEYS);
-  useEffect(() => applyScheme(scheme), [scheme]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new address begins at its top
   useEffect(() => {
     window.scrollTo(0, 0);
@@ -121,7 +120,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
             <Button
               kind="quiet"
               aria-label={scheme === "desk" ? "Dark scheme for the bench" : "Light scheme for the desk"}
-              onClick={() => setScheme(scheme === "desk" ? "bench" : "desk")}
+              onClick={() => applyScheme(scheme === "desk" ? "bench" : "desk")}
             >
               {scheme === "desk" ? (
                 <Moon size={16} aria-hidden="true" />

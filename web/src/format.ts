@@ -65,6 +65,12 @@ export function interval(low: number | null | undefined, high: number | null | u
     : `${signedPercent(low)}% to ${signedPercent(high)}%`;
 }
 
+/** A finding's sentence, parted into its claim and what that stands on (the interval and number of tests). */
+export function parted(sentence: string): { claim: string; basis: string } {
+  const found = /^(.*) \(([^)]*)\)\.$/.exec(sentence);
+  return { claim: found?.[1] ?? sentence, basis: found?.[2] ?? "" };
+}
+
 /** `1 pass`, `3 passes`. */
 export function count(n: number, one: string, many = `${one}s`): string {
   return `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;

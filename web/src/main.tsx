@@ -5,9 +5,9 @@ import { BrowserRouter } from "react-router";
 import { App } from "./App";
 import { Problem } from "./api/client";
 import "./app.css";
-import { applyScheme, storedScheme } from "./scheme";
+import { applyScheme } from "./scheme";
 
-applyScheme(storedScheme());
+applyScheme();
 
 const queries = new QueryClient({
   defaultOptions: {

@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { count, fixed, fps, interval, ms, percent, signedPercent } from "../src/format.js";
+import { count, fixed, fps, interval, ms, parted, percent, signedPercent } from "../src/format.js";
 
 interface Case {
   what: string;
@@ -25,6 +25,15 @@ test("numbers of every size keep their digits", () => {
   assert.equal(fixed(-0.04, 1), "0.0");
   assert.equal(percent(0.5), "50.0");
   assert.equal(percent(3), "300.0");
+});
+
+test("a sentence is parted into claim and basis", () => {
+  const sentence = "B is 2.0% ahead of A (v2) in average fps (95% interval +1.0% to +3.0%, 9 tests).";
+  assert.deepEqual(parted(sentence), {
+    claim: "B is 2.0% ahead of A (v2) in average fps",
+    basis: "95% interval +1.0% to +3.0%, 9 tests",
+  });
+  assert.equal(parted("Nothing yet.").claim, "Nothing yet.");
 });
 
 test("signs are typeset and zero has none", () => {

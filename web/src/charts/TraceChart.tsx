@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 import { fixed, ms } from "../format";
+import { useScheme } from "../scheme";
 import { frameAt, type Trace } from "./traces";
 import { useWidth } from "./useWidth";
 
@@ -26,7 +27,7 @@ export function TraceChart({ traces, budgetMs, focus }: Props) {
   const plot = useRef<uPlot | null>(null);
   const [at, setAt] = useState<number | null>(null);
   const end = useMemo(() => Math.max(1, ...traces.map((trace) => trace.clock.at(-1) ?? 0)), [traces]);
-  const scheme = document.documentElement.dataset.scheme;
+  const scheme = useScheme();
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new width only resizes, see below; colours follow the scheme
   useEffect(() => {

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { usePartKinds } from "../api/queries";
 import { LaneName } from "../controls/LaneMark";
 
 type Setup = Schemas["SetupOut"];
@@ -33,7 +34,9 @@ export function differences(
 /** The lanes' setups: what differs on top, as it is the question, then each in full. */
 export function SetupSheets({ lanes }: { lanes: Lane[] }) {
   const [a, b] = lanes;
+  const { data: kinds = [] } = usePartKinds();
   if (!a || !b) return null;
+  const words = (name: string) => kinds.find((kind) => kind.kind === name)?.label ?? name;
   const differ = differences(a.setup, b.setup);
   const same = a.setup.parts.filter((part) => !differ.some((d) => d.name === part.kind));
   const settings = a.setup.settings.filter((setting) => !differ.some((d) => d.name === setting.name));
@@ -53,7 +56,7 @@ export function SetupSheets({ lanes }: { lanes: Lane[] }) {
         <tbody>
           {differ.map((row) => (
             <tr key={row.name} className="border-rule border-t">
-              <td className="py-1 pr-3">{row.name}</td>
+              <td className="py-1 pr-3">{words(row.name)}</td>
               <td className="py-1 pr-3 font-semibold">{row.a}</td>
               <td className="py-1 font-semibold">{row.b}</td>
             </tr>
@@ -64,7 +67,7 @@ export function SetupSheets({ lanes }: { lanes: Lane[] }) {
       <dl className="grid grid-cols-[7.5rem_1fr] gap-y-0.5 text-[0.93rem]">
         {same.map((part) => (
           <div key={part.kind + part.name} className="contents">
-            <dt className="text-mute">{part.kind}</dt>
+            <dt className="text-mute">{words(part.kind)}</dt>
             <dd>{part.name}</dd>
           </div>
         ))}

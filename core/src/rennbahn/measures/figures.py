@@ -101,7 +101,7 @@ def figures_of(capture: Capture, settings: Settings | None = None) -> Figures:
         rates=found,
         lows=lows(ordered),
         smoothness=smoothness(capture, found.percentile_ms["50"], settings.target_hz, settings.limited_to_fps),
-        limits=limits(capture, settings.known_caps),
+        limits=limits(capture, ordered, settings.known_caps),
         channel_means={
             name: mean for name, values in capture.channels.items() if (mean := mean_of(values)) is not None
         },

@@ -1,10 +1,14 @@
-"""Passes needed (measures, section 5 and reading 31). Noise `s` is a standard deviation of ln fps."""
+"""Passes needed (measures, section 5 and reading 31). Noise `s` is a standard deviation of ln fps.
+
+Answers are remembered: all tests of a study that lean on one noise pool ask the same.
+"""
 
 from __future__ import annotations
 
 import math
 from bisect import bisect_left
 from collections.abc import Callable
+from functools import lru_cache
 
 from scipy.special import stdtrit
 
@@ -16,6 +20,7 @@ _POWER = 0.9
 _SIGNIFICANCE = 0.975
 
 
+@lru_cache(maxsize=4096)
 def passes_needed(s: float | None, margin: float, cells: int) -> int | None:
     """Passes a lane that show a true margin (0.02 is 2%) with probability 0.9.
 
@@ -24,11 +29,13 @@ def passes_needed(s: float | None, margin: float, cells: int) -> int | None:
     return _smallest(s, margin, cells, _POWER)
 
 
+@lru_cache(maxsize=4096)
 def passes_for_even(s: float | None, band: float, cells: int) -> int | None:
     """Passes a lane that show the evenness of two equal lanes within `band` with probability 0.9."""
     return _smallest(s, band, cells, 1.0 - (1.0 - _POWER) / 2.0)
 
 
+@lru_cache(maxsize=4096)
 def resolvable(s: float | None, passes: int, cells: int) -> float | None:
     """The true margin that `passes` a lane show with probability 0.9. None without noise or degrees of freedom."""
     freedom = (passes - 1) * cells

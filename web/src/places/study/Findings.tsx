@@ -14,7 +14,7 @@ import { Choice } from "../../controls/Choice";
 import { LaneName } from "../../controls/LaneMark";
 import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
-import { count, interval, percent, signedPercent } from "../../format";
+import { count, interval, parted, percent, signedPercent } from "../../format";
 import { MethodDialog, SCHOOL_WORDS } from "./MethodDialog";
 import type { Study } from "./StudyFrame";
 
@@ -69,8 +69,7 @@ export function Findings({ study }: { study: Study }) {
 
 /** The sentence: what answers set off, what it stands on smaller beneath. */
 function Answer({ suite }: { suite: SuiteOut }) {
-  const claim = suite.sentence.replace(/ \([^)]*\)\.$/, "");
-  const basis = suite.sentence.slice(claim.length).replace(/^ \(|\)\.$/g, "");
+  const { claim, basis } = parted(suite.sentence);
   const found = /^(.* (?:is|are) )([\d.]+% (?:ahead|behind)|even)( .*)$/.exec(claim);
   return (
     <>

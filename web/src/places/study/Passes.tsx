@@ -138,9 +138,9 @@ function PassChip({ one, to }: { one: Pass; to: string }) {
     <Link
       to={to}
       title={label}
-      aria-label={`${label}${found?.average_fps ? `, ${fps(found.average_fps)} fps` : ""}`}
       className={`plain figure inline-block min-w-[7.2rem] rounded-[3px] border px-2 py-0.5 text-[0.86rem] whitespace-nowrap hover:border-ink ${CHIP[one.state]}`}
     >
+      <span className="sr-only">{label}: </span>
       {found?.average_fps != null && found.low_1_fps != null ? (
         <>
           {fps(found.average_fps)} · {fps(found.low_1_fps)}

@@ -1,0 +1,69 @@
+"""`make screenshots`: one current picture of each main view in docs/screenshots/, from the demo data."""
+
+from __future__ import annotations
+
+import contextlib
+import sys
+import tempfile
+from pathlib import Path
+
+from browser import Page, start_chromium
+from serving import PASSWORD, REPOSITORY, serving
+
+FANS = "Does the quiet fan profile cost frames?"
+STICKS = "One memory stick or two?"
+PLACE = REPOSITORY / "docs" / "screenshots"
+
+#: Name, way from the desk, what shows that it is there, what to bring into view.
+VIEWS = [
+    ("desk", [], FANS, None),
+    ("findings", [FANS], "Levels", None),
+    ("findings-suite", [FANS], "Levels", "section h2"),
+    ("passes", [STICKS, "Passes"], "passes wait", None),
+    ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "Distribution", None),
+    ("hand-in", [STICKS, "Hand in"], "Where each file belongs", None),
+    ("new-study", ["New study"], "One more test", None),
+    ("record", [FANS, "Record"], "Setups as used", None),
+    ("bench", ["Bench"], "parts", None),
+    ("scenes", ["Scenes"], "Conditions", None),
+]
+
+
+def main() -> int:
+    """Take them all, in the light scheme, and the passes of a test in the dark one."""
+    PLACE.mkdir(parents=True, exist_ok=True)
+    with serving("rennbahn_pictures") as address, tempfile.TemporaryDirectory() as downloads:
+        driver = start_chromium(Path(downloads))
+        with contextlib.ExitStack() as stack:
+            stack.callback(driver.quit)
+            page = Page(driver, address)
+            page.open("/sign-in")
+            page.see("Sign in")
+            _shot(page, "sign-in")
+            page.sign_in("mara", PASSWORD)
+            for name, way, sign, into_view in VIEWS:
+                _go(page, way, sign)
+                if into_view:
+                    driver.execute_script("document.querySelectorAll(arguments[0])[0].scrollIntoView()", into_view)
+                _shot(page, name)
+            page.click("Dark scheme for the bench")
+            _go(page, [FANS, "Passes", "Velvet Quarry"], "Distribution")
+            _shot(page, "passes-of-a-test-dark")
+    return 0
+
+
+def _go(page: Page, way: list[str], sign: str) -> None:
+    page.open("/")
+    for step in way:
+        page.click(step)
+    page.see(sign)
+
+
+def _shot(page: Page, name: str) -> None:
+    page.driver.execute_async_script("document.fonts.ready.then(() => requestAnimationFrame(() => arguments[0]()))")
+    page.shot(PLACE / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
