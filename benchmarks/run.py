@@ -12,7 +12,6 @@ import time
 from collections.abc import Callable
 
 import numpy as np
-
 import pandas_script
 from rennbahn.capture import Capture, ColumnMap, ColumnUse, read_capture
 from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study

@@ -1,0 +1,43 @@
+"""The documents say what the code does: every figure, school, channel and reason has its line."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from rennbahn.capture import CHANNELS, Capture
+from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
+from rennbahn.errors import REASONS
+from rennbahn.measures import LOW_SCHOOLS, figures_of
+
+REPOSITORY = Path(__file__).parents[2]
+MEASURES = (REPOSITORY / "docs" / "measures.md").read_text(encoding="utf-8")
+FORMATS = (REPOSITORY / "docs" / "formats.md").read_text(encoding="utf-8")
+#: Keys of a figure that its own line explains.
+_OBVIOUS = {"window", "frames", "duration_s", "flags", "rates", "smoothness", "limits"}
+
+
+def test_every_figure_has_its_line() -> None:
+    figures: dict[str, Any] = figures_of(Capture(np.full(300, 10.0))).as_json()
+    names = set(figures) | {key for part in ("rates", "smoothness", "limits") for key in figures[part]}
+    assert {name for name in names - _OBVIOUS if f"`{name}`" not in MEASURES} == set()
+
+
+def test_every_school_channel_and_reason_has_its_line() -> None:
+    for school in (*LOW_SCHOOLS, *SUITE_SCHOOLS, CELL_SCHOOLS[1]):
+        assert f"`{school}`" in MEASURES
+    for name in (*CHANNELS, *REASONS):
+        assert f"`{name}`" in FORMATS
+
+
+def test_readings_that_the_code_names_exist() -> None:
+    named = {
+        int(number)
+        for file in (REPOSITORY / "core" / "src").rglob("*.py")
+        for number in re.findall(r"reading (\d+)", file.read_text(encoding="utf-8"))
+    }
+    there = {int(number) for number in re.findall(r"^(\d+)\. ", MEASURES, re.MULTILINE)}
+    assert named <= there
+    assert len(named) > 5
