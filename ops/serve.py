@@ -38,6 +38,7 @@ def main() -> int:
     verb = sys.argv[1] if len(sys.argv) > 1 else "demo"
     if verb == "stop":
         return stop()
+    clear_remains()
     if not port_is_free(int(PORT)):
         print(
             f"rennbahn: port {PORT} is taken by another program. Choose another: PORT={int(PORT) + 1} make {verb}",
@@ -47,7 +48,6 @@ def main() -> int:
     state_dir().mkdir(parents=True, exist_ok=True)
     cluster = Cluster("demo")
     signal.signal(signal.SIGTERM, _on_signal)
-    pid_file = state_dir() / "serve.pid"
     children: list[subprocess.Popen[bytes]] = []
     started = False
     try:
@@ -55,9 +55,9 @@ def main() -> int:
         environment = environment_for(cluster, debug=verb == "dev")
         manage(environment, "migrate", "--verbosity", "0")
         manage(environment, "load_demo")
-        pid_file.write_text(str(os.getpid()))
         commands = dev_commands() if verb == "dev" else [web_command()]
         children = [spawn(command, environment) for command in commands]
+        note(children)
         greet(verb, children[0])
         watch(cluster, commands, children, environment)
     except (KeyboardInterrupt, Stopped):
@@ -70,7 +70,7 @@ def main() -> int:
         signal.signal(signal.SIGINT, signal.SIG_IGN)
         for child in children:
             end(child)
-        pid_file.unlink(missing_ok=True)
+        pid_file().unlink(missing_ok=True)
         if started:
             cluster.stop()
     return 0
@@ -154,6 +154,7 @@ def watch(
                 print("rennbahn: the web server is gone, starting it again", file=sys.stderr)
                 end(child)
                 children[index] = spawn(commands[index], environment)
+                note(children)
 
 
 def end(child: subprocess.Popen[bytes]) -> None:
@@ -178,24 +179,56 @@ def _group_lives(group: int) -> bool:
     return True
 
 
+def pid_file() -> Path:
+    """Where the supervisor notes itself and what it started, one number a line."""
+    return state_dir() / "serve.pid"
+
+
+def note(children: list[subprocess.Popen[bytes]]) -> None:
+    """Note who runs, so that another call can stop it, or clear up after a supervisor that was killed."""
+    pid_file().write_text("\n".join(str(pid) for pid in (os.getpid(), *(child.pid for child in children))))
+
+
+def noted() -> tuple[int, list[int]]:
+    """The supervisor and its children as noted; 0 where nobody is."""
+    if not pid_file().exists():
+        return 0, []
+    supervisor, *children = (int(line) for line in pid_file().read_text().split())
+    return supervisor, children
+
+
+def clear_remains() -> None:
+    """End servers whose supervisor was killed: they would hold the port."""
+    supervisor, children = noted()
+    if supervisor and not _runs(supervisor, "serve.py"):
+        for child in children:
+            if _runs(child, str(SERVER)) or _runs(child, str(WEB)):
+                with contextlib.suppress(ProcessLookupError):
+                    os.killpg(child, signal.SIGKILL)
+            patience = time.monotonic() + _STOP_SECONDS
+            while (_runs(child, str(SERVER)) or _runs(child, str(WEB))) and time.monotonic() < patience:
+                time.sleep(0.05)
+        pid_file().unlink(missing_ok=True)
+
+
 def stop() -> int:
     """Stop a demo that runs in another terminal, and the clusters."""
-    pid_file = state_dir() / "serve.pid"
-    if pid_file.exists():
-        pid = int(pid_file.read_text())
-        if _is_ours(pid):
-            os.kill(pid, signal.SIGTERM)
-            while _is_ours(pid):
-                time.sleep(0.1)
+    clear_remains()
+    supervisor, _ = noted()
+    if supervisor:
+        os.kill(supervisor, signal.SIGTERM)
+        while _runs(supervisor, "serve.py"):
+            time.sleep(0.1)
     for name in ("demo", "test"):
         if Cluster(name).home.exists():
             Cluster(name).stop()
     return 0
 
 
-def _is_ours(pid: int) -> bool:
+def _runs(pid: int, words: str) -> bool:
+    """Does that process live and have these words in its command? (A zombie has no command.)"""
     try:
-        return "serve.py" in Path(f"/proc/{pid}/cmdline").read_text()
+        return words in Path(f"/proc/{pid}/cmdline").read_text().replace("\0", " ")
     except OSError:
         return False
 
