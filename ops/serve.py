@@ -45,13 +45,16 @@ def main() -> int:
             file=sys.stderr,
         )
         return 1
+    if noted()[0]:
+        print("rennbahn: it runs already, from another terminal. `make stop` stops it.", file=sys.stderr)
+        return 1
     state_dir().mkdir(parents=True, exist_ok=True)
     cluster = Cluster("demo")
-    signal.signal(signal.SIGTERM, _on_signal)
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, _on_signal)
     children: list[subprocess.Popen[bytes]] = []
-    started = False
     try:
-        started = cluster.start()
+        cluster.start()
         environment = environment_for(cluster, debug=verb == "dev")
         manage(environment, "migrate", "--verbosity", "0")
         manage(environment, "load_demo")
@@ -60,7 +63,7 @@ def main() -> int:
         note(children)
         greet(verb, children[0])
         watch(cluster, commands, children, environment)
-    except (KeyboardInterrupt, Stopped):
+    except Stopped:
         print("\nrennbahn: stopping …")
     except (ClusterError, subprocess.CalledProcessError) as error:
         print(f"rennbahn: {error}", file=sys.stderr)
@@ -71,8 +74,7 @@ def main() -> int:
         for child in children:
             end(child)
         pid_file().unlink(missing_ok=True)
-        if started:
-            cluster.stop()
+        cluster.stop()
     return 0
 
 
@@ -205,9 +207,10 @@ def clear_remains() -> None:
             if _runs(child, str(SERVER)) or _runs(child, str(WEB)):
                 with contextlib.suppress(ProcessLookupError):
                     os.killpg(child, signal.SIGKILL)
-            patience = time.monotonic() + _STOP_SECONDS
-            while (_runs(child, str(SERVER)) or _runs(child, str(WEB))) and time.monotonic() < patience:
-                time.sleep(0.05)
+        # Its workers let go of the port a moment after they are killed.
+        patience = time.monotonic() + _STOP_SECONDS
+        while children and not port_is_free(int(PORT)) and time.monotonic() < patience:
+            time.sleep(0.05)
         pid_file().unlink(missing_ok=True)
 
 

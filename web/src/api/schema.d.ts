@@ -1545,18 +1545,12 @@ export interface components {
          * @description One figure over all tests.
          */
         SuiteOut: {
-            /**
-             * Agreement
-             * @default {}
-             */
-            agreement: {
+            /** Agreement */
+            agreement?: {
                 [key: string]: string;
             };
-            /**
-             * Beyond
-             * @default {}
-             */
-            beyond: {
+            /** Beyond */
+            beyond?: {
                 [key: string]: {
                     [key: string]: number;
                 };
@@ -1588,11 +1582,8 @@ export interface components {
             low?: number | null;
             /** Margin */
             margin?: number | null;
-            /**
-             * Margins
-             * @default {}
-             */
-            margins: {
+            /** Margins */
+            margins?: {
                 [key: string]: number;
             };
             /** Median Margin */
@@ -1603,22 +1594,16 @@ export interface components {
              * @default 0
              */
             open: number;
-            /**
-             * Outliers
-             * @default []
-             */
-            outliers: number[];
+            /** Outliers */
+            outliers?: number[];
             /** Sentence */
             sentence: string;
             /** Tests */
             tests: number;
             /** Verdict */
             verdict?: string | null;
-            /**
-             * Verdicts
-             * @default {}
-             */
-            verdicts: {
+            /** Verdicts */
+            verdicts?: {
                 [key: string]: string;
             };
             /**
