@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from ninja import Schema
-from pydantic import Field
 from studies.schemas import Method
 
 
@@ -72,22 +71,22 @@ class SuiteOut(Schema):
     sentence: str
     tests: int
     margin: float | None = None
-    margins: dict[str, float] = Field(default_factory=dict)
+    margins: dict[str, float] = {}
     low: float | None = None
     high: float | None = None
     games_low: float | None = None
     games_high: float | None = None
     verdict: str | None = None
-    verdicts: dict[str, str] = Field(default_factory=dict)
-    beyond: dict[str, dict[str, int]] = Field(default_factory=dict)
+    verdicts: dict[str, str] = {}
+    beyond: dict[str, dict[str, int]] = {}
     wins: int = 0
     losses: int = 0
     even: int = 0
     open: int = 0
     median_margin: float | None = None
-    outliers: list[int] = Field(default_factory=list)
+    outliers: list[int] = []
     mover: Mover | None = None
-    agreement: dict[str, str] = Field(default_factory=dict)
+    agreement: dict[str, str] = {}
     depends_on_method: bool = False
 
 

@@ -1545,12 +1545,18 @@ export interface components {
          * @description One figure over all tests.
          */
         SuiteOut: {
-            /** Agreement */
-            agreement?: {
+            /**
+             * Agreement
+             * @default {}
+             */
+            agreement: {
                 [key: string]: string;
             };
-            /** Beyond */
-            beyond?: {
+            /**
+             * Beyond
+             * @default {}
+             */
+            beyond: {
                 [key: string]: {
                     [key: string]: number;
                 };
@@ -1582,8 +1588,11 @@ export interface components {
             low?: number | null;
             /** Margin */
             margin?: number | null;
-            /** Margins */
-            margins?: {
+            /**
+             * Margins
+             * @default {}
+             */
+            margins: {
                 [key: string]: number;
             };
             /** Median Margin */
@@ -1594,16 +1603,22 @@ export interface components {
              * @default 0
              */
             open: number;
-            /** Outliers */
-            outliers?: number[];
+            /**
+             * Outliers
+             * @default []
+             */
+            outliers: number[];
             /** Sentence */
             sentence: string;
             /** Tests */
             tests: number;
             /** Verdict */
             verdict?: string | null;
-            /** Verdicts */
-            verdicts?: {
+            /**
+             * Verdicts
+             * @default {}
+             */
+            verdicts: {
                 [key: string]: string;
             };
             /**

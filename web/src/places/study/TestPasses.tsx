@@ -106,7 +106,7 @@ export function TestPasses({ study }: { study: Study }) {
           </Button>
         </div>
       </div>
-      <div className="grid items-start gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,21.5rem)]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,21.5rem)]">
         <Charts study={study} test={test.id} passes={own} focus={chosen?.id ?? null} />
         <aside className="grid min-w-0 gap-3 [&>*]:min-w-0">
           <PassList study={study} passes={own} chosen={chosen} choose={choose} />
@@ -223,7 +223,7 @@ function Charts({
     );
   }
   return (
-    <div className="grid gap-6">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-6">
       <section aria-label="Frame times">
         <TraceChart
           traces={traces}
