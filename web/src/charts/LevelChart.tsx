@@ -1,4 +1,5 @@
 import { scaleLinear } from "d3-scale";
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { fps } from "../format";
 import { laneColour, laneShape } from "./marks";
@@ -55,9 +56,11 @@ export function LevelChart({
         {tests.map((test, index) => (
           <g key={test.test_id} transform={`translate(0 ${index * block})`}>
             <path d={`M0 0H${width}`} stroke="var(--rule)" />
-            <text y={block / 2 + 5} fontSize={14} fontWeight={600} fill="var(--ink)">
-              {test.game}
-            </text>
+            <Link to={`/studies/${findings.study_id}/passes/${test.test_id}`}>
+              <text y={block / 2 + 5} fontSize={14} fontWeight={600} fill="var(--ink)">
+                {test.game}
+              </text>
+            </Link>
             {lanes.map((lane, at) => {
               const level = findings.levels.find((l) => l.test_id === test.test_id && l.lane_id === lane.id);
               if (level?.low_1 == null) return null;

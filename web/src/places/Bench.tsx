@@ -6,8 +6,10 @@ import { useMay, usePartKinds, useParts, useSetups } from "../api/queries";
 import { Button } from "../controls/Button";
 import { Dialog } from "../controls/Dialog";
 import { Field, Labelled } from "../controls/Field";
+import { FormEnd } from "../controls/FormEnd";
 import { useKeysOf } from "../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../controls/Notice";
+import { PlaceHead } from "../controls/PlaceHead";
 import { Select } from "../controls/Select";
 import { count } from "../format";
 import { emptySetup, type SetupDraft, SetupEditor, setupOf } from "./SetupEditor";
@@ -50,34 +52,24 @@ export default function Bench() {
   const label = new Map(kinds.map((kind) => [kind.kind, kind.label]));
   return (
     <>
-      <div className="mb-5 flex flex-wrap items-end justify-between gap-4">
-        <div>
-          <h1 className="text-[2rem] leading-tight font-bold">Bench</h1>
-          <p className="text-soft">
-            A setup is everything that must be known to repeat a run. What a run used never changes.
-          </p>
-        </div>
-        <div className="flex items-end gap-3">
-          <Field
-            label="Filter setups and parts"
-            quietLabel
-            placeholder="Filter by typing"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            className="w-56"
-          />
-          {lead && (
-            <>
-              <Button shortcut="t" onClick={() => setAddingPart(true)}>
-                New part
-              </Button>
-              <Button kind="main" shortcut="n" onClick={begin}>
-                New setup
-              </Button>
-            </>
-          )}
-        </div>
-      </div>
+      <PlaceHead
+        title="Bench"
+        says="A setup is everything that must be known to repeat a run. What a run used never changes."
+        filters="Filter setups and parts"
+        filter={filter}
+        setFilter={setFilter}
+      >
+        {lead && (
+          <>
+            <Button shortcut="t" onClick={() => setAddingPart(true)}>
+              New part
+            </Button>
+            <Button kind="main" shortcut="n" onClick={begin}>
+              New setup
+            </Button>
+          </>
+        )}
+      </PlaceHead>
       {setups.length === 0 ? (
         <Empty title="No setup yet.">
           <p>Describe the machine as it stands: its parts by kind, its settings by name and value.</p>
@@ -214,13 +206,7 @@ function SetupDialog({ editing, close }: { editing: Editing; close: () => void }
       <form onSubmit={submit}>
         <SetupEditor draft={draft} change={setDraft} />
         <div className="mt-4 grid gap-3">
-          <ErrorNotice error={save.error} />
-          <div className="flex justify-end gap-2">
-            <Button onClick={close}>Leave it</Button>
-            <Button kind="main" type="submit" disabled={save.isPending}>
-              Keep
-            </Button>
-          </div>
+          <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
         </div>
       </form>
     </Dialog>
@@ -270,13 +256,7 @@ function PartDialog({
             options={kinds.map((k) => ({ value: k.kind, label: k.label }))}
           />
         </Labelled>
-        <ErrorNotice error={save.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={save.isPending}>
-            Add
-          </Button>
-        </div>
+        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Add" />
       </form>
     </Dialog>
   );

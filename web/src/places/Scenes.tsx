@@ -6,8 +6,10 @@ import { useConditions, useMay, useSceneKinds, useScenes } from "../api/queries"
 import { Button } from "../controls/Button";
 import { Dialog } from "../controls/Dialog";
 import { Field, Labelled } from "../controls/Field";
+import { FormEnd } from "../controls/FormEnd";
 import { useKeysOf } from "../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../controls/Notice";
+import { PlaceHead } from "../controls/PlaceHead";
 import { Select } from "../controls/Select";
 import { fps } from "../format";
 
@@ -39,32 +41,24 @@ export default function Scenes() {
   );
   return (
     <>
-      <div className="mb-5 flex flex-wrap items-end justify-between gap-4">
-        <div>
-          <h1 className="text-[2rem] leading-tight font-bold">Scenes</h1>
-          <p className="text-soft">A scene is a repeatable stretch of a game: start, route, end, length.</p>
-        </div>
-        <div className="flex items-end gap-3">
-          <Field
-            label="Filter scenes"
-            quietLabel
-            placeholder="Filter by typing"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            className="w-56"
-          />
-          {lead && (
-            <>
-              <Button shortcut="c" onClick={() => setCondition(true)}>
-                New condition
-              </Button>
-              <Button kind="main" shortcut="n" onClick={() => setEditing("new")}>
-                New scene
-              </Button>
-            </>
-          )}
-        </div>
-      </div>
+      <PlaceHead
+        title="Scenes"
+        says="A scene is a repeatable stretch of a game: start, route, end, length."
+        filters="Filter scenes"
+        filter={filter}
+        setFilter={setFilter}
+      >
+        {lead && (
+          <>
+            <Button shortcut="c" onClick={() => setCondition(true)}>
+              New condition
+            </Button>
+            <Button kind="main" shortcut="n" onClick={() => setEditing("new")}>
+              New scene
+            </Button>
+          </>
+        )}
+      </PlaceHead>
       {scenes.length === 0 ? (
         <Empty title="No scene yet.">
           <p>
@@ -252,13 +246,7 @@ function SceneDialog({
           value={draft.cap}
           onChange={(e) => set({ cap: e.target.value })}
         />
-        <ErrorNotice error={save.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={save.isPending}>
-            Keep
-          </Button>
-        </div>
+        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );
@@ -312,13 +300,7 @@ function ConditionDialog({ open, close }: { open: boolean; close: () => void }) 
             onChange={(e) => set({ limit: e.target.value })}
           />
         </div>
-        <ErrorNotice error={save.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={save.isPending}>
-            Keep
-          </Button>
-        </div>
+        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

@@ -8,8 +8,7 @@ import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { count, fixed, fps, ms } from "../../format";
 import { ColumnMapEditor, problemOfMap } from "./ColumnMapEditor";
-import { laneOptions, testOptions } from "./PassDialogs";
-import type { Study } from "./StudyFrame";
+import { laneOptions, type Study, testOptions } from "./study";
 
 type Arrival = Schemas["ArrivalOut"];
 type ColumnMap = Schemas["ColumnMap"];

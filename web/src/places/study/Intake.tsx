@@ -9,7 +9,7 @@ import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { count, size } from "../../format";
 import { FileGroup } from "./FileGroup";
 import { NoCaptures } from "./NoCaptures";
-import type { Study } from "./StudyFrame";
+import type { Study } from "./study";
 
 /** The server's limit, asked for before a large file is sent at all. */
 const LARGEST = 64 * 1024 * 1024;

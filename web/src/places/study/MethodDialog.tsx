@@ -6,7 +6,7 @@ import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
-import type { Study } from "./StudyFrame";
+import type { Study } from "./study";
 
 type Method = Schemas["Method"];
 

@@ -2,7 +2,7 @@ import { client, data, type Schemas } from "../../api/client";
 import { useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { count, size } from "../../format";
-import type { Study } from "./StudyFrame";
+import type { Study } from "./study";
 
 /** Files that no column map can read: each with what is wrong with it. */
 export function NoCaptures({ study, files }: { study: Study; files: Schemas["ArrivalOut"][] }) {

@@ -4,9 +4,9 @@ import { useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
-import { ErrorNotice } from "../../controls/Notice";
+import { FormEnd } from "../../controls/FormEnd";
 import { Select } from "../../controls/Select";
-import type { Study } from "./StudyFrame";
+import { laneOptions, type Study, testOptions } from "./study";
 
 type Pass = Schemas["PassOut"];
 
@@ -60,12 +60,7 @@ export function ReasonDialog({
             kind === "rejected" ? "an update ran in the background" : "crashed while loading, twice"
           }
         />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={!reason.trim()}>
-            {kind === "rejected" ? "Reject" : "Note it"}
-          </Button>
-        </div>
+        <FormEnd leave={close} disabled={!reason.trim()} does={kind === "rejected" ? "Reject" : "Note it"} />
       </form>
     </Dialog>
   );
@@ -116,13 +111,7 @@ export function MoveDialog({ study, one, open, close }: DialogProps) {
           value={number}
           onChange={(e) => setNumber(e.target.value)}
         />
-        <ErrorNotice error={move.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={move.isPending}>
-            Move
-          </Button>
-        </div>
+        <FormEnd error={move.error} leave={close} disabled={move.isPending} does="Move" />
       </form>
     </Dialog>
   );
@@ -174,30 +163,14 @@ export function TrimDialog({ study, one, open, close }: DialogProps) {
             onChange={(e) => setTo(e.target.value)}
           />
         </div>
-        <ErrorNotice error={trim.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
+        <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
           {one.window && (
             <Button onClick={() => trim.mutate({ from_s: null, to_s: null }, { onSuccess: close })}>
               Whole capture
             </Button>
           )}
-          <Button kind="main" type="submit" disabled={trim.isPending}>
-            Trim
-          </Button>
-        </div>
+        </FormEnd>
       </form>
     </Dialog>
   );
-}
-
-export function laneOptions(study: Study) {
-  return study.lanes_full.map((lane) => ({ value: String(lane.id), label: lane.name }));
-}
-
-export function testOptions(study: Study) {
-  return study.tests_full.map((test) => ({
-    value: String(test.id),
-    label: `${test.game}, ${test.scene}, ${test.condition}`,
-  }));
 }

@@ -3,21 +3,13 @@ import { Link } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, usePasses, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
-import { Field } from "../../controls/Field";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { PlaceHead } from "../../controls/PlaceHead";
 import { count, fps } from "../../format";
-import type { Study } from "./StudyFrame";
+import { STATE_WORDS, type Study } from "./study";
 
 type Pass = Schemas["PassOut"];
-
-export const STATE_WORDS: Record<string, string> = {
-  planned: "to run",
-  recorded: "to decide",
-  accepted: "accepted",
-  rejected: "rejected",
-  did_not_run: "did not run",
-};
 
 /** Every cell of the study with its passes: what is there, what waits, what is out. */
 export function Passes({ study }: { study: Study }) {
@@ -42,34 +34,27 @@ export function Passes({ study }: { study: Study }) {
   );
   return (
     <>
-      <div className="mb-4 flex flex-wrap items-end justify-between gap-4">
-        <div>
-          <h1 className="text-2xl font-bold">Passes</h1>
-          <p className="text-soft">
-            {waiting.length
-              ? `${count(waiting.length, "pass waits", "passes wait")} for a decision. Look at a test to see its passes over each other.`
-              : "No pass waits for a decision."}
-          </p>
-        </div>
-        <div className="flex items-end gap-3">
-          <Field
-            label="Filter tests"
-            quietLabel
-            placeholder="Filter by typing"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            className="w-52"
-          />
-          {may && waiting.length > 0 && (
-            <Button
-              disabled={acceptAll.isPending}
-              onClick={() => acceptAll.mutate(waiting.map((one) => one.id))}
-            >
-              Accept all {waiting.length}
-            </Button>
-          )}
-        </div>
-      </div>
+      <PlaceHead
+        level="part"
+        title="Passes"
+        says={
+          waiting.length
+            ? `${count(waiting.length, "pass waits", "passes wait")} for a decision. Look at a test to see its passes over each other.`
+            : "No pass waits for a decision."
+        }
+        filters="Filter tests"
+        filter={filter}
+        setFilter={setFilter}
+      >
+        {may && waiting.length > 0 && (
+          <Button
+            disabled={acceptAll.isPending}
+            onClick={() => acceptAll.mutate(waiting.map((one) => one.id))}
+          >
+            Accept all {waiting.length}
+          </Button>
+        )}
+      </PlaceHead>
       <ErrorNotice error={acceptAll.error} />
       <div className="relative overflow-x-auto">
         <table className="w-full min-w-[56rem] border-collapse">

@@ -5,7 +5,7 @@ import { Field } from "../../controls/Field";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { moment } from "../../format";
 import { SetupSheets } from "../SetupSheet";
-import type { Study } from "./StudyFrame";
+import type { Study } from "./study";
 
 /** Who did what, when and why; and the setups as this study used them. */
 export function Record({ study }: { study: Study }) {

@@ -1,6 +1,5 @@
 import { useHotkeys } from "react-hotkeys-hook";
 import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
-import type { Schemas } from "../../api/client";
 import { useMay, useStudy } from "../../api/queries";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
@@ -10,8 +9,6 @@ import { Intake } from "./Intake";
 import { Passes } from "./Passes";
 import { Record } from "./Record";
 import { TestPasses } from "./TestPasses";
-
-export type Study = Schemas["StudyOut"];
 
 const KEYS = [
   { key: "h", does: "hand in captures" },

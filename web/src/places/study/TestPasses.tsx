@@ -12,9 +12,8 @@ import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { fps } from "../../format";
 import { MoveDialog, ReasonDialog, TrimDialog } from "./PassDialogs";
-import { STATE_WORDS } from "./Passes";
 import { PassFigures } from "./PassFigures";
-import type { Study } from "./StudyFrame";
+import { STATE_WORDS, type Study } from "./study";
 
 type Pass = Schemas["PassOut"];
 

@@ -1,0 +1,110 @@
+import { Link } from "react-router";
+import type { Schemas } from "../../api/client";
+import { count, interval, signedPercent } from "../../format";
+import { SCHOOL_WORDS } from "./MethodDialog";
+
+type FindingsOut = Schemas["FindingsOut"];
+type SuiteOut = Schemas["SuiteOut"];
+
+/** What the answer of one figure rests on: intervals, spread, influence, and every other way of computing it. */
+export function SuitePanel({
+  findings,
+  suite,
+  title,
+}: {
+  findings: FindingsOut;
+  suite: SuiteOut;
+  title: string;
+}) {
+  if (suite.margin == null) return null;
+  const names = new Map(findings.tests.map((test) => [test.test_id, test.game]));
+  const school = findings.method.suite_school;
+  return (
+    <section id={`agreement-${suite.figure}`}>
+      <h2 className="mb-2 text-xl font-bold">
+        {title} over {count(suite.tests, "test")}
+      </h2>
+      <dl className="grid grid-cols-[10rem_1fr] gap-y-1.5 border-rule border-t pt-2">
+        <dt className="label pt-0.5">These tests</dt>
+        <dd>
+          <span className="figure font-semibold">{signedPercent(suite.margin)}%</span>{" "}
+          <span className="figure text-[0.86rem] text-soft">({interval(suite.low, suite.high)})</span>
+          <span className="block text-[0.88rem] text-mute">from pass noise alone</span>
+        </dd>
+        <dt className="label pt-0.5">Other games</dt>
+        <dd>
+          <span className="figure text-[0.93rem]">{interval(suite.games_low, suite.games_high)}</span>
+          <span className="block text-[0.88rem] text-mute">what another choice of games might give</span>
+        </dd>
+        <dt className="label pt-0.5">Tests say</dt>
+        <dd>
+          {suite.wins} ahead, {suite.losses} behind, {suite.even} even, {suite.open} open
+          <span className="block text-[0.88rem] text-mute">
+            beyond 1%: {suite.beyond["1"]?.up ?? 0} up, {suite.beyond["1"]?.down ?? 0} down · beyond 5%:{" "}
+            {suite.beyond["5"]?.up ?? 0} up, {suite.beyond["5"]?.down ?? 0} down
+          </span>
+        </dd>
+        {suite.mover && (
+          <>
+            <dt className="label pt-0.5">Most influence</dt>
+            <dd>
+              <Link to={`/studies/${findings.study_id}/passes/${suite.mover.test_id}`}>
+                {names.get(suite.mover.test_id)}
+              </Link>
+              : without it <span className="figure">{signedPercent(suite.mover.without)}%</span>
+              {suite.outliers.length > 0 && (
+                <span className="block text-[0.88rem] text-mute">
+                  far from the rest: {suite.outliers.map((test) => names.get(test)).join(", ")}
+                </span>
+              )}
+            </dd>
+          </>
+        )}
+        <dt className="label pt-0.5">Kinds of mean</dt>
+        <dd>
+          <ul>
+            {Object.entries(suite.margins).map(([name, margin]) => (
+              <li key={name} className={name === school ? "font-semibold" : ""}>
+                <span className="figure inline-block w-16">{signedPercent(margin)}%</span>{" "}
+                {SCHOOL_WORDS[name] ?? name}: {suite.verdicts[name]}
+                {name === school && <span className="font-normal text-mute"> (declared)</span>}
+              </li>
+            ))}
+          </ul>
+        </dd>
+        <dt className="label pt-0.5">Agreement</dt>
+        <dd>
+          <Agreement suite={suite} />
+        </dd>
+      </dl>
+    </section>
+  );
+}
+
+function Agreement({ suite }: { suite: SuiteOut }) {
+  const verdicts = Object.values(suite.agreement);
+  if (!suite.depends_on_method)
+    return (
+      <>
+        All {verdicts.length} ways of computing it say “{verdicts[0]}”.
+      </>
+    );
+  const others = Object.entries(suite.agreement).filter(([, verdict]) => verdict !== suite.verdict);
+  return (
+    <>
+      <strong>Depends on the method.</strong> {verdicts.length - others.length} of {verdicts.length} ways say
+      “{suite.verdict}”; the others:
+      <ul className="mt-1 text-[0.9rem] text-soft">
+        {others.map(([way, verdict]) => (
+          <li key={way}>
+            {way
+              .split("/")
+              .map((part) => SCHOOL_WORDS[part] ?? part)
+              .join(", ")}
+            : {verdict}
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
