@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { count, fixed, fps, interval, ms, parted, percent, signedPercent } from "../src/format.js";
+import { count, fixed, fps, interval, ms, parted, percent, signedPercent } from "../src/format";
 
 interface Case {
   what: string;

@@ -195,7 +195,7 @@ export function FileGroup({
 }
 
 /** Files that would be the same pass. */
-function clashes(places: [number, Place][]): Set<number> {
+export function clashes(places: [number, Place][]): Set<number> {
   const seen = new Map<string, number[]>();
   for (const [id, place] of places) {
     if (place.lane && place.test && place.number) {

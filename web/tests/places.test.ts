@@ -1,0 +1,118 @@
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { Problem, problemOf } from "../src/api/client";
+import { clockOf, frameAt } from "../src/charts/traces";
+import { nextAction } from "../src/places/Desk";
+import { emptySetup, setupOf } from "../src/places/SetupEditor";
+import { differences } from "../src/places/SetupSheet";
+import { problemOfMap } from "../src/places/study/ColumnMapEditor";
+import { clashes } from "../src/places/study/FileGroup";
+import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/study/MethodDialog";
+
+const counts = { planned: 0, recorded: 0, accepted: 0, rejected: 0, did_not_run: 0 };
+const study = {
+  id: 4,
+  question: "Q?",
+  factor: "F",
+  state: "open",
+  lanes: ["a", "b"],
+  tests: 1,
+  created_at: "2026-09-12T10:00:00Z",
+  finished_at: null,
+};
+
+test("the desk names what a study needs next", () => {
+  const next = (more: Partial<typeof counts>, state = "open") =>
+    nextAction({ ...study, state, counts: { ...counts, ...more } });
+  assert.deepEqual(next({ recorded: 1, planned: 5 }), {
+    text: "Decide on 1 pass",
+    to: "/studies/4/passes",
+    urgent: true,
+  });
+  assert.deepEqual(next({ planned: 5 }), {
+    text: "Hand in 5 captures",
+    to: "/studies/4/intake",
+    urgent: false,
+  });
+  assert.equal(next({ accepted: 6 }).text, "Read the findings");
+  assert.equal(next({ recorded: 1 }, "finished").text, "Read the findings");
+});
+
+test("setups differ by kind of part and name of setting", () => {
+  const parts = [
+    { kind: "card", name: "Ostrane V5" },
+    { kind: "memory", name: "Kettle" },
+    { kind: "memory", name: "Kettle B" },
+  ];
+  const a = { parts, settings: [{ name: "Sync", value: "off" }] };
+  const b = { parts: parts.slice(0, 2), settings: [{ name: "Sync", value: "on" }] };
+  assert.deepEqual(differences(a, b), [
+    { name: "memory", a: "Kettle, Kettle B", b: "Kettle" },
+    { name: "Sync", a: "off", b: "on" },
+  ]);
+  assert.deepEqual(differences(a, a), []);
+  assert.deepEqual(differences(a, { ...a, settings: [] }), [{ name: "Sync", a: "off", b: "–" }]);
+});
+
+test("rows of a setup that were left empty are no parts", () => {
+  const draft = { ...emptySetup(), name: " Box ", settings: [{ key: 0, name: " Sync ", value: " off " }] };
+  draft.parts = draft.parts.map((part) => (part.kind === "card" ? { ...part, name: " Ostrane V5 " } : part));
+  assert.deepEqual(setupOf(draft), {
+    name: "Box",
+    parts: [{ kind: "card", name: "Ostrane V5" }],
+    settings: [{ name: "Sync", value: "off" }],
+  });
+});
+
+test("a column map says what it lacks", () => {
+  const map = (...uses: [string, string][]) => ({
+    format: "delimited",
+    map: uses.map(([column, channel]) => ({ column, channel, unit: "ms" })),
+  });
+  assert.equal(problemOfMap(map(["a", "frame_time"], ["b", "gpu_busy_ms"])), null);
+  assert.match(problemOfMap(map(["b", "gpu_busy_ms"])) ?? "", /^Choose the column/);
+  assert.match(problemOfMap(map(["a", "frame_time"], ["t", "timestamp"])) ?? "", /“a” and “t” do/);
+  assert.match(
+    problemOfMap(map(["a", "fps"], ["b", "fan_rpm"], ["c", "fan_rpm"])) ?? "",
+    /Two columns are taken for fan/,
+  );
+});
+
+test("two files cannot be the same pass; files without a number fill what is free", () => {
+  const place = (lane: string, number: string) => ({ lane, test: "1", number });
+  const found = clashes([
+    [1, place("1", "2")],
+    [2, place("1", "02")],
+    [3, place("2", "2")],
+    [4, place("1", "")],
+    [5, place("1", "")],
+  ]);
+  assert.deepEqual([...found], [1, 2]);
+});
+
+test("a method survives being edited", () => {
+  const method = methodOf({ ...DEFAULT_METHOD, band: "1.5", display: "144" });
+  assert.equal(method.equal_band, 0.015);
+  assert.equal(method.display_hz, 144);
+  assert.deepEqual(methodOf(draftOf(method)), method);
+  assert.equal(draftOf({ ...method, equal_band: 0.07 }).band, "7");
+  assert.equal(methodOf(DEFAULT_METHOD).display_hz, null);
+});
+
+test("the frame at a time is the one that is being shown", () => {
+  const clock = clockOf([10, 20, 30], 2);
+  assert.deepEqual([...clock], [2.01, 2.03, 2.06]);
+  assert.equal(frameAt(clock, 0), 0);
+  assert.equal(frameAt(clock, 2.01), 0);
+  assert.equal(frameAt(clock, 2.02), 1);
+  assert.equal(frameAt(clock, 2.0601), null);
+  assert.equal(frameAt(new Float64Array(), 1), null);
+});
+
+test("errors of the API keep their facts, and others still say something", () => {
+  const problem = problemOf({ code: "negative", message: "no", row: 12, line: 13, hint: "look" }, 422);
+  assert.ok(problem instanceof Problem);
+  assert.deepEqual([problem.code, problem.row, problem.line, problem.hint], ["negative", 12, 13, "look"]);
+  assert.equal(problemOf("<html>", 502).message, "The server answered with 502.");
+  assert.equal(problemOf(null, 500).code, "unknown");
+});
