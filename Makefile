@@ -5,7 +5,7 @@ TEST_DB := $(PYTHON) ops/cluster.py run test
 export PORT ?= 8000
 
 .DEFAULT_GOAL := help
-.PHONY: help install demo dev stop reset-demo test lint types test-core test-server test-web test-e2e api format screenshots bench lock
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-ops test-server test-web test-e2e api format screenshots bench lock
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -29,7 +29,7 @@ reset-demo: ## throw the demo's database away; the next make demo makes it anew
 install-test:
 	@$(PYTHON) ops/install.py test
 
-test: install-test lint types test-core test-server test-web test-e2e ## everything: format, lint, types, layers, migrations, API file, all tests
+test: install-test lint types test-core test-ops test-server test-web test-e2e ## everything: format, lint, types, layers, migrations, API file, all tests
 	@echo "rennbahn: all tests passed"
 
 lint: install-test ## format and lint of both languages, import layers, migrations and API file current
@@ -45,6 +45,9 @@ types: install-test ## types of both languages
 
 test-core: install-test ## the core alone, in seconds
 	@$(VENV)/pytest core/tests -n 2
+
+test-ops: install-test ## the private cluster and the supervisor
+	@$(VENV)/pytest ops/tests
 
 test-server: install-test ## the server through its API, with a real PostgreSQL
 	@cd server && $(subst ops/,../ops/,$(TEST_DB)) ../$(VENV)/pytest -c pytest.ini -n 2

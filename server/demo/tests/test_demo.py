@@ -1,0 +1,126 @@
+"""The demo tells its story: everything a newcomer should meet is there, the same each time."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from demo import scenario
+from demo.loading import load
+from demo.scenario import DRIVER, FANS, GAMES, STICKS, one_stick_rig, quiet_rig
+from django.contrib.auth.models import User
+from django.core.management import call_command
+from django.db import transaction
+from django.test import Client
+from testkit import Caller
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture(scope="module")
+def told(django_db_setup: None, django_db_blocker: Any) -> Any:
+    """The demo, loaded once for all tests of this file and taken back afterwards."""
+    with django_db_blocker.unblock(), transaction.atomic():
+        assert load()
+        yield True
+        transaction.set_rollback(True)
+
+
+@pytest.fixture
+def mara(told: bool, django_db_blocker: Any) -> Any:
+    with django_db_blocker.unblock():
+        client = Client()
+        client.force_login(User.objects.get(username="mara"))
+        yield Caller(client, "mara")
+
+
+def study(mara: Caller, question: str) -> dict[str, Any]:
+    found = next(one for one in mara.get("/studies") if one["question"] == question)
+    return {**found, "findings": mara.get(f"/studies/{found['id']}/findings")}
+
+
+def by_game(found: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    return {test["game"]: test for test in found["findings"]["tests"]}
+
+
+def test_three_studies_at_three_stages(mara: Caller) -> None:
+    fans, sticks, driver = (study(mara, script.question) for script in (FANS, STICKS, DRIVER))
+    assert (fans["state"], fans["tests"]) == ("finished", 14)
+    assert fans["counts"]["recorded"] == fans["counts"]["planned"] == 0
+    assert (sticks["state"], sticks["tests"]) == ("open", 12)
+    assert sticks["counts"]["recorded"] > 5
+    assert sticks["counts"]["planned"] > 5
+    assert driver["counts"]["planned"] == 30
+
+
+def test_the_lead_study_has_an_answer_with_all_its_oddities(mara: Caller) -> None:
+    fans = study(mara, FANS.question)
+    found, games = fans["findings"], by_game(fans)
+    assert found["average"]["verdict"] == "behind"
+    assert found["average"]["high"] < 0
+    verdicts = {test["average"]["verdict"] for test in games.values()}
+    assert {"behind", "even", "open"} <= verdicts
+    assert games["Paper Comets"]["average"]["left_out"]["reason"] == "capped"
+    hitching = games[scenario.HITCHING]
+    assert hitching["average"]["verdict"] == "even", "the average does not see the stutter"
+    assert hitching["low_1"]["b_over_a"] < -0.05, "the lows do"
+    assert found["low_1"]["mover"]["test_id"] == hitching["test_id"]
+
+
+def test_what_does_not_count_has_its_reason(mara: Caller) -> None:
+    found = study(mara, FANS.question)["findings"]
+    reasons = {(one["state"], one["reason"]) for one in found["rejected"]}
+    wanted = {(h.state, h.reason) for h in FANS.happenings if h.state}
+    assert reasons == wanted
+    assert [(one["test"], one["accepted"], one["planned"]) for one in found["missing"]] == [
+        ("Hush Parliament, great hall", 2, 3)
+    ]
+
+
+def test_a_pass_off_its_siblings_waits_for_a_decision(mara: Caller) -> None:
+    sticks = study(mara, STICKS.question)
+    test = by_game(sticks)["Ember Allotment"]["test_id"]
+    passes = [one for one in mara.get(f"/studies/{sticks['id']}/passes") if one["test_id"] == test]
+    (waiting,) = [one for one in passes if one["state"] == "recorded"]
+    siblings = [
+        one["figures"]["average_fps"]
+        for one in passes
+        if one["lane_id"] == waiting["lane_id"] and one["id"] != waiting["id"]
+    ]
+    assert waiting["figures"]["average_fps"] < 0.9 * min(siblings)
+
+
+def test_a_file_waits_to_be_assigned_and_its_logger_is_known(mara: Caller) -> None:
+    (file,) = mara.get(f"/studies/{study(mara, STICKS.question)['id']}/files")
+    assert file["saved_as"] in scenario.LOGGERS
+    assert None not in (file["lane_id"], file["test_id"], file["number"])
+
+
+def test_both_dialects_are_there(mara: Caller) -> None:
+    fans = study(mara, FANS.question)
+    maps = {
+        (detail["columns"]["delimiter"], detail["columns"]["decimal"])
+        for one in mara.get(f"/studies/{fans['id']}/passes")[:6]
+        if one["capture_id"]
+        for detail in [mara.get(f"/passes/{one['id']}")]
+    }
+    assert maps == {(",", "."), (";", ",")}
+
+
+def test_it_is_loaded_once(mara: Caller, capsys: pytest.CaptureFixture[str]) -> None:
+    before = User.objects.count()
+    call_command("load_demo")
+    assert User.objects.count() == before
+    call_command("load_demo", "--sign-ins")
+    said = capsys.readouterr().out
+    assert all(name in said and role in said for name, role in scenario.PEOPLE)
+
+
+def test_the_script_is_consistent() -> None:
+    names = {game.name for game in GAMES}
+    assert len(names) == len(GAMES) >= 12
+    for script in scenario.STUDIES:
+        assert {happening.game for happening in script.happenings} <= names
+    for game in GAMES:
+        assert quiet_rig(game).cpu_speed == scenario.STANDARD.cpu_speed, "the fans do not touch the processor"
+        assert one_stick_rig(game).gpu_speed == scenario.STANDARD.gpu_speed
