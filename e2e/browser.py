@@ -153,6 +153,22 @@ class Page:
         field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]
         field.send_keys("\n".join(str(file) for file in files))
 
+    def drop(self, css: str, files: list[Path]) -> None:
+        """Drop files onto an element, as from a file manager."""
+        target = self.element(css)
+        self.driver.execute_script(
+            "const i = document.createElement('input'); i.type = 'file'; i.multiple = true; i.id = 'carried';"
+            "document.body.append(i);"
+        )
+        self.driver.find_element(By.ID, "carried").send_keys("\n".join(str(file) for file in files))
+        self.driver.execute_script(
+            "const i = document.getElementById('carried'), t = new DataTransfer();"
+            "for (const f of i.files) t.items.add(f); i.remove();"
+            "for (const n of ['dragover', 'drop'])"
+            " arguments[0].dispatchEvent(new DragEvent(n, {dataTransfer: t, bubbles: true, cancelable: true}));",
+            target,
+        )
+
     def shot(self, file: Path) -> None:
         """A picture of the viewport."""
         picture = self.driver.execute_cdp_cmd("Page.captureScreenshot", {"format": "png"})

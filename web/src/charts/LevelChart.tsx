@@ -29,12 +29,8 @@ export function LevelChart({
   const height = tests.length * block;
   return (
     <div ref={ref} className="overflow-hidden">
-      <svg
-        width={width}
-        height={height + 34}
-        role="img"
-        aria-label="Levels of both lanes in every test, in fps"
-      >
+      <svg width={width} height={height + 34}>
+        <title>Levels of both lanes in every test, in fps</title>
         {x.ticks(8).map((tick) => (
           <g key={tick}>
             <path d={`M${x(tick)} 0V${height}`} stroke="var(--grid)" />
