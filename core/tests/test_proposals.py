@@ -70,6 +70,13 @@ def test_nothing_is_proposed_where_no_column_fits() -> None:
     assert "by hand" in proposal.reasons[0]
 
 
+def test_frame_times_that_mostly_rise_are_no_clock() -> None:
+    rows = "".join(f"{9 + (i % 100) / 50:.4f}\n" for i in range(1000))
+    proposal = propose_columns(f"ms\n{rows}".encode())
+    assert proposal.columns is not None
+    assert (proposal.columns.clock.channel, proposal.columns.clock.unit) == ("frame_time", "ms")
+
+
 def test_a_row_counter_is_no_clock() -> None:
     rows = "".join(f"{i},{9 + i % 3}.5\n" for i in range(40))
     proposal = propose_columns(f"frame,delta\n{rows}".encode())

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import math
+import tracemalloc
 from dataclasses import replace
 
 import numpy as np
@@ -194,6 +195,24 @@ def test_faults_of_timestamps(clock: list[str], reason: str, row: int | None) ->
     with pytest.raises(CaptureRefused) as refused:
         read_capture("\n".join(["t", *clock, ""]).encode(), stamps("s"))
     assert (refused.value.reason, refused.value.row) == (reason, row)
+
+
+def test_a_large_file_that_needs_care_is_read_in_little_memory() -> None:
+    rows = 200_000
+    data = b't\n"0.0"\n' + b"".join(b"%d.5\n" % i for i in range(1, rows))
+    tracemalloc.start()
+    assert len(read_capture(data, stamps("s"))) == rows - 1
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    # A list of lines or of exact numbers would take over a hundred bytes a row.
+    assert peak < 8 * len(data)
+
+
+def test_nothing_is_read_after_the_first_fault() -> None:
+    data = b"frame_time_ms\n" + b"9.1\n" * 10 + b"oops\n" + b'"' * 100_000
+    with pytest.raises(CaptureRefused) as refused:
+        read_capture(data, FRAME_MS)
+    assert (refused.value.reason, refused.value.row) == ("not_a_number", 11)
 
 
 def test_rates_become_frame_times() -> None:

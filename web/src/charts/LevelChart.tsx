@@ -52,7 +52,10 @@ export function LevelChart({
         {tests.map((test, index) => (
           <g key={test.test_id} transform={`translate(0 ${index * block})`}>
             <path d={`M0 0H${width}`} stroke="var(--rule)" />
-            <Link to={`/studies/${findings.study_id}/passes/${test.test_id}`}>
+            <Link
+              to={`/studies/${findings.study_id}/passes/${test.test_id}`}
+              className="plain hover:underline"
+            >
               <text y={block / 2 + 5} fontSize={14} fontWeight={600} fill="var(--ink)">
                 {test.game}
               </text>

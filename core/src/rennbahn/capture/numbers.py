@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
-from decimal import Decimal
+from decimal import Context, Decimal
 from fractions import Fraction
 from itertools import pairwise
 
@@ -22,6 +22,8 @@ _NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _SPECIAL = re.compile(r"[+-]?(?:nan|inf|infinity)", re.IGNORECASE)
 #: Exponents beyond this make exact decimals of unbounded size; doubles end at 308.
 _LARGEST_EXPONENT = 400
+#: Digits enough that no difference of two such timestamps is ever rounded.
+EXACT = Context(prec=4 * _LARGEST_EXPONENT)
 
 
 def as_number(text: str, decimal: str = ".") -> float:
@@ -74,6 +76,14 @@ def frame_ms_from(values: NDArray[np.float64], unit: str) -> NDArray[np.float64]
             return 1000.0 / values
     with np.errstate(over="ignore"):
         return to_ms(values, unit)
+
+
+def countable(value: float, unit: str) -> bool:
+    """Does one value of the clock column make a frame time that counts? Fault or not only; the reason comes later."""
+    if unit == "fps":
+        return value > 0 and 0 < 1000.0 / value <= LONGEST_FRAME_MS
+    times, by = TIME_UNITS[unit]
+    return 0 < value * times / by <= LONGEST_FRAME_MS
 
 
 def first_fault(frame_ms: NDArray[np.float64], raw: NDArray[np.float64]) -> tuple[int, str] | None:

@@ -28,6 +28,8 @@ HEAD_ROWS = 400
 _MOST_PREAMBLE = 60
 #: Share of values that must fit; a file with a bad row is still understood, and refused with that row when read.
 _MOSTLY = 0.95
+#: Falls that a column may show among its first rows and still be a clock.
+_LAPSES = 1
 #: Shortest and longest plausible median frame time, ms: 2,000 fps and 4 fps.
 _FRAME_MS = (0.5, 250.0)
 
@@ -307,7 +309,7 @@ def _clock(values: dict[str, np.ndarray]) -> tuple[ColumnUse, str] | None:
         if words & (_CARD | _PROCESSOR) and not words & _FRAME:
             continue
         steps = np.diff(column)
-        if len(steps) > 3 and np.mean(steps > 0) >= _MOSTLY:
+        if len(steps) > 3 and np.count_nonzero(~(steps > 0)) <= _LAPSES:
             if (steps == 1).all() and (words & _INDEX or column[0] in (0, 1)):
                 continue  # a row counter grows too
             unit = _time_unit(name, float(np.median(steps)))

@@ -11,8 +11,11 @@ import csv
 import io
 import math
 import re
+from array import array
 from collections.abc import Iterator
 from dataclasses import dataclass
+from decimal import Decimal
+from itertools import islice
 
 import numpy as np
 import pyarrow as pa
@@ -21,7 +24,7 @@ from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
 from rennbahn.capture.columns import ColumnMap
-from rennbahn.capture.numbers import as_exact, as_number
+from rennbahn.capture.numbers import EXACT, as_exact, as_number, countable
 from rennbahn.capture.table import Steps, Table, require_columns
 from rennbahn.errors import CaptureRefused
 
@@ -143,7 +146,7 @@ def _quick(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]
     first = layout.header_line
 
     def shown(row: int) -> str:
-        line = body.split("\n")[row - 1]
+        line = next(islice(_lines(body), row - 1, None))
         return line.split(columns.delimiter)[int(at[columns.clock.column])].strip()
 
     return Table(clock, others, lambda row: first + row, shown, None, flags)
@@ -170,14 +173,14 @@ def _quick_steps(texts: pa.StringArray, decimal: str) -> Steps:
 
 
 def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]) -> Table:
-    """Line by line, stopping at the first row whose structure is broken."""
+    """Line by line, as far as the first row with a fault: what comes after it cannot matter."""
     at = {use.column: layout.names.index(use.column) for use in columns.uses}
     clock_at = at[columns.clock.column]
     width = len(layout.names)
-    lines: list[int] = []
-    clock: list[str] = []
-    others: dict[str, list[float]] = {use.column: [] for use in columns.others}
-    broken = None
+    lines = array("q")
+    others = {use.column: array("d") for use in columns.others}
+    clock = _Clock(columns)
+    broken, last = None, ""
     for number, fields in _rows(body, layout.header_line, columns.delimiter):
         if len(fields) != width:
             fault = "few" if len(fields) < width else "many"
@@ -185,27 +188,73 @@ def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ..
             broken = CaptureRefused("broken_row", message, row=len(lines) + 1, line=number)
             break
         lines.append(number)
-        clock.append(fields[clock_at])
         for column, values in others.items():
             values.append(as_number(fields[at[column]], columns.decimal))
+        last = fields[clock_at].strip()
+        if not clock.takes(last):
+            broken = CaptureRefused("not_a_number", f"no frame time (got {last!r})", row=len(lines), line=number)
+            break
     if not lines and broken is None:
         raise CaptureRefused("no_frames", "there is no row under the header")
-    raw: NDArray[np.float64] | Steps = (
-        Steps.of([as_exact(text, columns.decimal) for text in clock])
-        if columns.clock.channel == "timestamp"
-        else np.array([as_number(text, columns.decimal) for text in clock], dtype=np.float64)
-    )
     gaps = {column: np.array(found, dtype=np.float64) for column, found in others.items()}
-    return Table(raw, gaps, lambda row: lines[row - 1], lambda row: clock[row - 1].strip(), broken, flags)
+    return Table(clock.column(), gaps, lambda row: lines[row - 1], lambda _: last, broken, flags)
+
+
+class _Clock:
+    """Collects the clock column value by value, in little memory, and tells when one is at fault."""
+
+    def __init__(self, columns: ColumnMap) -> None:
+        self.decimal, self.unit = columns.decimal, columns.clock.unit
+        self.stamps = columns.clock.channel == "timestamp"
+        self.values = array("d")
+        self.rows = 0
+        self.before: Decimal | None = None
+        self.bad: float | None = None
+
+    def takes(self, text: str) -> bool:
+        """Take one value; False where no further row need be read."""
+        self.rows += 1
+        if not self.stamps:
+            value = as_number(text, self.decimal)
+            self.values.append(value)
+            return countable(value, self.unit)
+        stamp = as_exact(text, self.decimal)
+        if not isinstance(stamp, Decimal):
+            self.bad = stamp
+            return False
+        before, self.before = self.before, stamp
+        if before is None:
+            return True
+        step = float(EXACT.subtract(stamp, before))
+        self.values.append(step)
+        return countable(step, self.unit)
+
+    def column(self) -> NDArray[np.float64] | Steps:
+        """What was collected, for the one place where frame times are checked."""
+        values = np.array(self.values, dtype=np.float64)
+        if not self.stamps:
+            return values
+        if self.bad is None:
+            return Steps(values, self.rows)
+        return Steps(values, self.rows, self.rows - 1, self.bad)
 
 
 def _rows(body: str, header_line: int, delimiter: str) -> Iterator[tuple[int, list[str]]]:
-    for number, line in enumerate(body.split("\n"), start=header_line + 1):
+    for number, line in enumerate(_lines(body), start=header_line + 1):
         if not line.startswith(COMMENT):
             try:
                 yield number, fields_of(line, delimiter)
             except csv.Error:
                 yield number, []
+
+
+def _lines(body: str) -> Iterator[str]:
+    """The lines of a text one by one: a list of them would take several times the text's memory."""
+    start = 0
+    while (end := body.find("\n", start)) >= 0:
+        yield body[start:end]
+        start = end + 1
+    yield body[start:]
 
 
 def numbers_in(texts: list[str], decimal: str) -> list[float]:
