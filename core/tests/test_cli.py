@@ -20,7 +20,7 @@ def written(path: Path, data: object) -> str:
 def test_figures_as_json_with_a_window(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     case = load("expected.json")["files"]["01-plain.csv"]
     name = str(REFERENCE / "01-plain.csv")
-    columns = written(tmp_path / "columns.json", case["columns"])
+    columns = written(tmp_path / "columns.json", {"columns": case["columns"]})  # alone or named: both are read
     settings = written(tmp_path / "settings.json", case["settings"])
     call = ["figures", name, "--columns", columns, "--settings", settings, "--json"]
     assert main(call) == 0

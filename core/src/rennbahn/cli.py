@@ -61,8 +61,10 @@ def _parser() -> argparse.ArgumentParser:
 
 def _figures(arguments: argparse.Namespace) -> int:
     try:
-        columns = ColumnMap.from_json(_load(arguments.columns)) if arguments.columns else None
-        settings = Settings.from_json(_load(arguments.settings)) if arguments.settings else Settings()
+        columns = ColumnMap.from_json(_part(_load(arguments.columns), "columns")) if arguments.columns else None
+        settings = (
+            Settings.from_json(_part(_load(arguments.settings), "settings")) if arguments.settings else Settings()
+        )
     except RennbahnError as error:
         print(f"{arguments.columns or arguments.settings}: {error.message}", file=sys.stderr)
         return REFUSED
@@ -209,6 +211,11 @@ def _load(path: str) -> Any:
         raise RennbahnError("unreadable", f"cannot be opened: {error.strerror}") from None
     except (UnicodeDecodeError, json.JSONDecodeError) as error:
         raise RennbahnError("unreadable", f"is no JSON: {error}") from None
+
+
+def _part(data: Any, name: str) -> Any:
+    """The object called `name`, whether the file holds it alone or among others."""
+    return data[name] if isinstance(data, dict) and isinstance(data.get(name), dict) else data
 
 
 def _emit(data: object) -> None:
