@@ -8,7 +8,7 @@ export PORT ?= 8000
 .PHONY: help install demo dev stop reset-demo test lint types test-core test-ops test-server test-web test-e2e api format screenshots bench lock
 
 help: ## this list
-	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
 
 install: ## install what is missing and build the interface
 	@$(PYTHON) ops/install.py demo
