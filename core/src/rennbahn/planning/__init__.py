@@ -1,1 +1,7 @@
-"""How much measuring a question needs."""
+"""Plan: fair setups, enough passes, the right order, in time.
+
+- `fairness` lists and weighs what differs between lanes; `steadiness` what changes within one while a study runs.
+- `passes` and `needs` say how many passes a question needs and what a number of them can tell; `sequential` when one
+  may look early.
+- `schedule`, `changes`, `order` and `timeline` lay the passes out in time.
+"""

@@ -41,7 +41,7 @@ def resolvable(s: float | None, passes: int, cells: int) -> float | None:
     freedom = (passes - 1) * cells
     if s is None or freedom < 1:
         return None
-    return math.expm1(_quantiles(freedom, _POWER) * s * math.sqrt(2.0 / passes))
+    return math.expm1(quantiles(freedom) * s * math.sqrt(2.0 / passes))
 
 
 def _smallest(s: float | None, margin: float, cells: int, power: float) -> int | None:
@@ -49,7 +49,7 @@ def _smallest(s: float | None, margin: float, cells: int, power: float) -> int |
         return None
     reach = math.log1p(margin)
     return smallest_of(
-        lambda n: _quantiles((n - 1) * cells, power) * s * math.sqrt(2.0 / n) <= reach, FEWEST_PASSES, MOST_PASSES
+        lambda n: quantiles((n - 1) * cells, power) * s * math.sqrt(2.0 / n) <= reach, FEWEST_PASSES, MOST_PASSES
     )
 
 
@@ -59,5 +59,6 @@ def smallest_of(holds: Callable[[int], bool], low: int, high: int) -> int | None
     return found if found <= high else None
 
 
-def _quantiles(freedom: int, power: float) -> float:
+def quantiles(freedom: int, power: float = _POWER) -> float:
+    """The sum of t quantiles that a margin must reach in standard errors: for the 95% interval and for the power."""
     return float(stdtrit(freedom, _SIGNIFICANCE) + stdtrit(freedom, power))

@@ -1,0 +1,52 @@
+"""What must be done at the machine to get from one setup to another, and how long it takes."""
+
+from __future__ import annotations
+
+from rennbahn.planning.fairness import SetupDescription, label_of, things_of, written
+from rennbahn.planning.schedule import ChangeKind, Costs, LaneChange
+
+#: Kinds that are swapped from outside, without opening the machine.
+_QUICK = frozenset({"display", "adapter"})
+_INSTALLED = frozenset({"driver", "system", "build"})
+#: Settings that live in firmware: they take a reboot.
+_IN_FIRMWARE = ("memory", "timing", "firmware", "boot", "core", "resizable")
+#: What the room and the table do is noted, not changed.
+_NOTED = ("room", "ambient")
+
+
+def lane_change(a: SetupDescription, b: SetupDescription, costs: Costs) -> LaneChange:
+    """The changes from setup `a` to setup `b`, gravest first. What takes no doing is left out."""
+    left, right = things_of(a), things_of(b)
+    steps: list[tuple[ChangeKind, str, float]] = []
+    for key in [*left, *(key for key in right if key not in left)]:
+        if left.get(key) == right.get(key):
+            continue
+        label = label_of(key, b, a)
+        words = f"{label}: {written(left.get(key)) or 'nothing'} → {written(right.get(key)) or 'nothing'}"
+        step = _step(key, costs)
+        if step is not None:
+            steps.append((step[0], words, step[1]))
+    if any(kind in ("swap", "driver") for kind, _, _ in steps) and not any(kind == "reboot" for kind, _, _ in steps):
+        steps.append(("reboot", "start the machine again", costs.reboot_s))
+    order: list[ChangeKind] = ["swap", "driver", "reboot", "setting"]
+    steps.sort(key=lambda step: order.index(step[0]))
+    return LaneChange(tuple(steps))
+
+
+def _step(key: str, costs: Costs) -> tuple[ChangeKind, float] | None:
+    sort, _, name = key.partition(":")
+    if sort == "part":
+        return _part_step(name.split(":")[0], costs)
+    if any(word in name for word in _NOTED):
+        return None
+    if any(word in name for word in _IN_FIRMWARE):
+        return "reboot", costs.reboot_s
+    return "setting", costs.setting_s
+
+
+def _part_step(kind: str, costs: Costs) -> tuple[ChangeKind, float]:
+    if kind == "firmware":
+        return "reboot", costs.reboot_s + costs.driver_s
+    if kind in _INSTALLED:
+        return "driver", costs.driver_s
+    return "swap", costs.quick_swap_s if kind in _QUICK else costs.swap_s

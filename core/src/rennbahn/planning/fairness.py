@@ -1,0 +1,249 @@
+"""What differs between the lanes of a study, how much each difference weighs, and whether the study is fair on paper.
+
+The check lists differences so that nobody has to notice them. It never decides: a lead accepts a difference with a
+written reason, and it then prints with every finding. It is symmetric: swapping two lanes swaps the two sides of each
+difference and changes nothing else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from rennbahn.parts import KINDS
+from rennbahn.parts.facts import FactValue
+from rennbahn.planning.weighing import Weight, weigh_part, weigh_setting
+
+#: Key of the finding that two lanes differ in nothing.
+NOTHING = "nothing"
+#: Key of the finding that the factor is not among the differences.
+NO_FACTOR = "no-factor"
+CONDITION = "condition"
+_LABELS = {kind.id: kind.label for kind in KINDS}
+_ORDER = {kind.id: position for position, kind in enumerate(KINDS)}
+_RANK: dict[Weight, int] = {"spoils": 0, "mind": 1, "harmless": 2}
+
+
+@dataclass(frozen=True)
+class PartDescription:
+    """A part as the check sees it."""
+
+    kind: str
+    name: str
+    facts: Mapping[str, FactValue] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class SetupDescription:
+    """A setup: its parts, and its settings by name."""
+
+    parts: tuple[PartDescription, ...] = ()
+    settings: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class LaneDescription:
+    """A lane: its name, its setup, and the condition it imposes where lanes differ in what the game is told."""
+
+    id: str
+    name: str
+    setup: SetupDescription
+    condition: str = ""
+
+
+@dataclass(frozen=True)
+class Same:
+    """Something that two lanes share."""
+
+    key: str
+    label: str
+    value: str
+
+
+@dataclass(frozen=True)
+class Difference:
+    """Something in which two lanes differ: `a` and `b` are the two sides, empty where a side says nothing.
+
+    `key` is stable (`part:driver`, `setting:sync`, `condition`); `weight` and `reason` say how much it matters and why.
+    The `factor` is what the study asks about and is not weighed.
+    """
+
+    key: str
+    label: str
+    a: str
+    b: str
+    weight: Weight
+    reason: str
+    factor: bool = False
+
+
+@dataclass(frozen=True)
+class Pairing:
+    """One lane held against the baseline."""
+
+    a: str
+    b: str
+    factor: tuple[Difference, ...]
+    differences: tuple[Difference, ...]
+    same: tuple[Same, ...]
+
+
+@dataclass(frozen=True)
+class Objection:
+    """What stands between a study and being called ready; accepted by its `key` with a written reason."""
+
+    key: str
+    lanes: tuple[str, ...]
+    label: str
+    weight: Weight
+    reason: str
+
+
+@dataclass(frozen=True)
+class Fairness:
+    """The check of a whole study. It is fair once every objection's key is accepted."""
+
+    pairings: tuple[Pairing, ...]
+    objections: tuple[Objection, ...]
+
+    def unanswered(self, accepted: Iterable[str]) -> tuple[Objection, ...]:
+        """Objections that nobody accepted."""
+        answered = set(accepted)
+        return tuple(one for one in self.objections if one.key not in answered)
+
+
+def check_fairness(lanes: Sequence[LaneDescription], baseline: str, factors: Iterable[str]) -> Fairness:
+    """Hold every lane against the baseline.
+
+    `factors` names what the study asks about, by kind of part (`Graphics card`, `card`), name of a setting, or
+    `condition`; upper and lower case are alike.
+    """
+    asked = {_plain(factor) for factor in factors}
+    base = next(lane for lane in lanes if lane.id == baseline)
+    pairings = tuple(_pairing(base, lane, asked) for lane in lanes if lane.id != baseline)
+    return Fairness(pairings, _objections(pairings, {lane.id: lane.name for lane in lanes}))
+
+
+def factor_matches(factor: str, key: str) -> bool:
+    """Does a factor by this name mean the thing of this key?"""
+    sort, _, name = key.partition(":")
+    kind = name.split(":")[0]
+    names = {kind, _plain(_LABELS.get(kind, ""))} if sort == "part" else {name or sort}
+    wanted = _plain(factor)
+    return wanted in names or (sort == CONDITION and wanted.startswith(CONDITION))
+
+
+def things_of(setup: SetupDescription) -> dict[str, tuple[PartDescription, ...] | str]:
+    """Everything a setup says, by key: the parts of a kind together, game builds by their game, settings one by one."""
+    parts: dict[str, list[PartDescription]] = {}
+    for part in setup.parts:
+        parts.setdefault(_part_key(part), []).append(part)
+    things: dict[str, tuple[PartDescription, ...] | str] = {
+        key: tuple(sorted(found, key=lambda part: part.name))
+        for key, found in sorted(parts.items(), key=lambda item: (_ORDER.get(item[1][0].kind, 99), item[0]))
+    }
+    for name, value in setup.settings.items():
+        things[f"setting:{_plain(name)}"] = value
+    return things
+
+
+def label_of(key: str, *setups: SetupDescription) -> str:
+    """A key in words, as the setups spell it."""
+    sort, _, name = key.partition(":")
+    if sort == "setting":
+        return next((spelt for setup in setups for spelt in setup.settings if _plain(spelt) == name), name)
+    if sort == "part":
+        kind, _, rest = name.partition(":")
+        return f"{_LABELS.get(kind, kind)}{f' of {rest}' if rest else ''}"
+    return "Condition"
+
+
+def written(thing: tuple[PartDescription, ...] | str | None) -> str:
+    """A thing in one line; empty for none."""
+    if thing is None:
+        return ""
+    return thing if isinstance(thing, str) else ", ".join(part.name for part in thing)
+
+
+def difference_between(
+    key: str, a: tuple[PartDescription, ...] | str | None, b: tuple[PartDescription, ...] | str | None, label: str
+) -> Difference | None:
+    """How much two states of one thing differ; None where they are the same."""
+    if a == b or (isinstance(a, str) and isinstance(b, str) and _plain(a) == _plain(b)):
+        return None
+    if key.startswith("part:"):
+        kind = key.split(":")[1]
+        weight, reason = weigh_part(kind, _plain_parts(a), _plain_parts(b))
+    elif key == CONDITION:
+        weight, reason = "spoils", "the game is told something else"
+    else:
+        weight, reason = weigh_setting(key.partition(":")[2], _text(a), _text(b))
+    return Difference(key, label, written(a), written(b), weight, reason)
+
+
+def _pairing(base: LaneDescription, lane: LaneDescription, asked: set[str]) -> Pairing:
+    left, right = _with_condition(base), _with_condition(lane)
+    factor: list[Difference] = []
+    others: list[Difference] = []
+    same: list[Same] = []
+    for key in [*left, *(key for key in right if key not in left)]:
+        label = label_of(key, base.setup, lane.setup)
+        found = difference_between(key, left.get(key), right.get(key), label)
+        if found is None:
+            same.append(Same(key, label, written(left.get(key))))
+        elif any(factor_matches(name, key) for name in asked):
+            factor.append(_as_factor(found))
+        else:
+            others.append(found)
+    others.sort(key=lambda one: _RANK[one.weight])
+    return Pairing(base.id, lane.id, tuple(factor), tuple(others), tuple(same))
+
+
+def _as_factor(found: Difference) -> Difference:
+    return Difference(found.key, found.label, found.a, found.b, "harmless", "this is the question", factor=True)
+
+
+def _objections(pairings: Sequence[Pairing], names: Mapping[str, str]) -> tuple[Objection, ...]:
+    found: dict[str, Objection] = {}
+
+    def object_to(key: str, lane: str, label: str, weight: Weight, reason: str) -> None:
+        earlier = found.get(key)
+        if earlier is None:
+            found[key] = Objection(key, (lane,), label, weight, reason)
+            return
+        graver = _RANK[weight] < _RANK[earlier.weight]
+        worst, why = (weight, reason) if graver else (earlier.weight, earlier.reason)
+        found[key] = Objection(key, (*earlier.lanes, lane), label, worst, why)
+
+    for pairing in pairings:
+        if not pairing.factor and not pairing.differences:
+            reason = f"{names[pairing.b]} and {names[pairing.a]} differ in nothing, so any margin is noise"
+            object_to(NOTHING, pairing.b, "No difference at all", "spoils", reason)
+        elif not pairing.factor:
+            reason = f"{names[pairing.b]} does not differ from {names[pairing.a]} in the factor the study names"
+            object_to(NO_FACTOR, pairing.b, "The factor is the same", "spoils", reason)
+        for one in pairing.differences:
+            object_to(one.key, pairing.b, one.label, one.weight, one.reason)
+    return tuple(sorted(found.values(), key=lambda one: _RANK[one.weight]))
+
+
+def _with_condition(lane: LaneDescription) -> dict[str, tuple[PartDescription, ...] | str]:
+    things = things_of(lane.setup)
+    return {**things, CONDITION: lane.condition} if lane.condition else things
+
+
+def _part_key(part: PartDescription) -> str:
+    game = part.facts.get("game") if part.kind == "build" else None
+    return f"part:{part.kind}:{_plain(str(game))}" if game else f"part:{part.kind}"
+
+
+def _plain_parts(parts: tuple[PartDescription, ...] | str | None) -> tuple[Mapping[str, FactValue], ...]:
+    return tuple(part.facts for part in parts) if isinstance(parts, tuple) else ()
+
+
+def _text(thing: tuple[PartDescription, ...] | str | None) -> str:
+    return thing if isinstance(thing, str) else ""
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.lower().split())

@@ -1,0 +1,102 @@
+"""In which order passes are run.
+
+Lane after lane is quickest where changing lanes is dear; what drifts meanwhile falls on the lanes unequally. The other
+orders spend changes to spread it. How much each leaves is computed by `timeline`, not asserted here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from rennbahn.planning.schedule import OrderName, PlannedPass, Work
+
+
+def ordered(work: Work, order: OrderName, seed: int = 0, by_hand: Sequence[str] = ()) -> list[PlannedPass]:
+    """All passes of `work`, each once, in an order.
+
+    - `lane_by_lane`: all of one lane, then the next.
+    - `alternating`: the lanes in turn, forward and back (A B B A), every test once a turn; tests run backward on the
+      way back, so that every cell has the same mean time where passes are even in number.
+    - `by_game`: the same within each game before the next game is loaded; games begin with lanes in turn.
+    - `random`: rounds of every test in every lane, lanes and games shuffled within each round from `seed`.
+    - `by_hand`: pass ids in `by_hand`; passes it does not name follow in the order of `alternating`.
+    """
+    if order == "by_hand":
+        return _by_hand(work, by_hand)
+    if order == "lane_by_lane":
+        return sorted(work.passes, key=lambda one: (one.lane, *_place(work, one), one.number))
+    if order == "by_game":
+        return _by_game(work)
+    if order == "random":
+        return _random(work, np.random.default_rng(seed))
+    return _turns(work, work.passes, 0)
+
+
+def _place(work: Work, one: PlannedPass) -> tuple[int, int]:
+    """A test's place within a turn: by game in the order they appear, then by test."""
+    return _games(work)[work.tests[one.test].game], one.test
+
+
+def _games(work: Work) -> dict[str, int]:
+    return {game: position for position, game in enumerate(dict.fromkeys(test.game for test in work.tests))}
+
+
+def _rounds(passes: Iterable[PlannedPass]) -> list[list[PlannedPass]]:
+    """The first pass of every cell, then the second, and so on, whatever they are numbered."""
+    cells: dict[tuple[int, int], list[PlannedPass]] = {}
+    for one in passes:
+        cells.setdefault((one.lane, one.test), []).append(one)
+    rounds: list[list[PlannedPass]] = []
+    for cell in cells.values():
+        for turn, one in enumerate(sorted(cell, key=lambda one: one.number)):
+            if turn == len(rounds):
+                rounds.append([])
+            rounds[turn].append(one)
+    return rounds
+
+
+def _turns(work: Work, passes: Iterable[PlannedPass], first: int) -> list[PlannedPass]:
+    """Rounds of all lanes, forward and back in turn, beginning with lane `first`."""
+    count = len(work.lanes)
+    games = _games(work)
+
+    def forward(one: PlannedPass) -> tuple[int, int, int]:
+        return (one.lane - first) % count, games[work.tests[one.test].game], one.test
+
+    found: list[PlannedPass] = []
+    for turn, members in enumerate(_rounds(passes)):
+        found += sorted(members, key=forward, reverse=turn % 2 == 1)
+    return found
+
+
+def _by_game(work: Work) -> list[PlannedPass]:
+    found: list[PlannedPass] = []
+    for game, position in _games(work).items():
+        own = [one for one in work.passes if work.tests[one.test].game == game]
+        found += _turns(work, own, position % max(len(work.lanes), 1))
+    return found
+
+
+def _random(work: Work, rng: np.random.Generator) -> list[PlannedPass]:
+    """Within a round the lanes are shuffled, and within a lane the games; tests of one game stay together."""
+    games = _games(work)
+    found: list[PlannedPass] = []
+    for members in _rounds(work.passes):
+        lanes = rng.permutation(len(work.lanes))
+        shuffled = [rng.permutation(len(games)) for _ in work.lanes]
+        found += sorted(
+            members,
+            key=lambda one: (
+                int(lanes[one.lane]), int(shuffled[one.lane][games[work.tests[one.test].game]]), one.test,
+            ),
+        )  # fmt: skip
+    return found
+
+
+def _by_hand(work: Work, wanted: Sequence[str]) -> list[PlannedPass]:
+    known = {one.id: one for one in work.passes}
+    named = [known[one] for one in dict.fromkeys(wanted) if one in known]
+    placed = {one.id for one in named}
+    return named + [one for one in _turns(work, work.passes, 0) if one.id not in placed]
