@@ -1,22 +1,25 @@
-"""Bench: parts and setups."""
+"""Bench: parts, rigs and setups."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest
-from ninja import Router, Status
-from people.access import user_of
+from typing import Any
 
-from bench import queries, services
-from bench.models import PartKind
-from bench.schemas import KindOut, PartIn, PartOut, SetupIn, SetupOut
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Status, UploadedFile
+from people.access import user_of
+from problems import Problem
+
+from bench import queries, services, tables
+from bench.schemas import Imported, KindOut, PartIn, PartOut, RigIn, RigOut, SetupIn, SetupOut
 
 router = Router(tags=["bench"])
+FILE: Any = File(None)  # type: ignore[type-arg]
 
 
 @router.get("/part-kinds", response=list[KindOut])
 def part_kinds(request: HttpRequest) -> list[KindOut]:
-    """The kinds of part, in the order of a setup sheet."""
-    return [KindOut(kind=kind, label=label) for kind, label in PartKind.choices]
+    """The kinds of part with their facts, in the order of a setup sheet."""
+    return queries.all_kinds()
 
 
 @router.get("/parts", response=list[PartOut])
@@ -28,8 +31,47 @@ def parts(request: HttpRequest) -> list[PartOut]:
 @router.post("/parts", response={201: PartOut})
 def add_part(request: HttpRequest, payload: PartIn) -> Status[PartOut]:
     """Add a part."""
-    part = services.add_part(user_of(request), payload)
-    return Status(201, PartOut(id=part.pk, kind=part.kind, name=part.name, notes=part.notes, setups=0))
+    return Status(201, queries.one_part(services.add_part(user_of(request), payload).pk))
+
+
+@router.put("/parts/{int:part_id}", response=PartOut)
+def edit_part(request: HttpRequest, part_id: int, payload: PartIn) -> PartOut:
+    """Edit a part; of one that a run used, facts can only be added."""
+    return queries.one_part(services.edit_part(user_of(request), part_id, payload).pk)
+
+
+@router.get("/parts.csv")
+def parts_csv(request: HttpRequest) -> HttpResponse:
+    """All parts as CSV."""
+    response = HttpResponse(tables.parts_csv(), content_type="text/csv; charset=utf-8")
+    response.headers["Content-Disposition"] = 'attachment; filename="parts.csv"'
+    return response
+
+
+@router.post("/parts.csv", response=Imported)
+def import_parts(request: HttpRequest, file: UploadedFile | None = FILE) -> Imported:
+    """Add and change parts by a CSV table: all rows or none."""
+    if file is None or (file.size or 0) > tables.LARGEST_TABLE:
+        raise Problem("no_table", "No table came, or one over 4 MB.", field="file", hint="Save the sheet as CSV.")
+    return tables.import_parts(user_of(request), file.read())
+
+
+@router.get("/rigs", response=list[RigOut])
+def rigs(request: HttpRequest) -> list[RigOut]:
+    """All rigs."""
+    return queries.all_rigs()
+
+
+@router.post("/rigs", response={201: RigOut})
+def add_rig(request: HttpRequest, payload: RigIn) -> Status[RigOut]:
+    """Make a rig."""
+    return Status(201, queries.one_rig(services.save_rig(user_of(request), payload).pk))
+
+
+@router.put("/rigs/{int:rig_id}", response=RigOut)
+def edit_rig(request: HttpRequest, rig_id: int, payload: RigIn) -> RigOut:
+    """Rebuild a rig; its setups follow, used ones as their next version."""
+    return queries.one_rig(services.save_rig(user_of(request), payload, rig_id).pk)
 
 
 @router.get("/setups", response=list[SetupOut])
@@ -45,14 +87,14 @@ def add_setup(request: HttpRequest, payload: SetupIn) -> Status[SetupOut]:
     return Status(201, queries.setup_out(queries.setup_version(version.pk)))
 
 
-@router.put("/setups/{setup_id}", response=SetupOut)
+@router.put("/setups/{int:setup_id}", response=SetupOut)
 def edit_setup(request: HttpRequest, setup_id: int, payload: SetupIn) -> SetupOut:
     """Edit a setup; one that a run used becomes the next version."""
     version = services.save_setup(user_of(request), payload, setup_id)
     return queries.setup_out(queries.setup_version(version.pk))
 
 
-@router.get("/setup-versions/{version_id}", response=SetupOut)
+@router.get("/setup-versions/{int:version_id}", response=SetupOut)
 def setup_version(request: HttpRequest, version_id: int) -> SetupOut:
     """One version of a setup, as a study used it."""
     return queries.setup_out(queries.setup_version(version_id))

@@ -1,47 +1,60 @@
-"""Parts and setups. What a run used never changes: an edited setup becomes a new version."""
+"""Parts, rigs and setups. What a run used never changes: an edited setup becomes a new version."""
 
 from __future__ import annotations
 
 from django.db import models
 from django.db.models.functions import Lower
+from rennbahn.parts import KINDS
 
-
-class PartKind(models.TextChoices):
-    """A thing that can be swapped."""
-
-    CARD = "card", "Graphics card"
-    PROCESSOR = "processor", "Processor"
-    MEMORY = "memory", "Memory kit"
-    BOARD = "board", "Board"
-    DRIVE = "drive", "Drive"
-    COOLER = "cooler", "Cooler"
-    SUPPLY = "supply", "Power supply"
-    CASE = "case", "Case"
-    DISPLAY = "display", "Display"
-    ADAPTER = "adapter", "Dock or adapter"
-    SYSTEM = "system", "Operating system"
-    DRIVER = "driver", "Driver"
-    FIRMWARE = "firmware", "Firmware"
-    BUILD = "build", "Game build"
+#: Kinds of part as the core defines them, in the order of a setup sheet.
+KIND_IDS = [kind.id for kind in KINDS]
 
 
 class Part(models.Model):
-    """A part by kind and name."""
+    """A part by kind and name, with the facts that its kind is defined to have."""
 
-    kind = models.CharField(max_length=12, choices=PartKind.choices)
+    kind = models.CharField(max_length=12, choices=[(kind.id, kind.label) for kind in KINDS])
     name = models.CharField(max_length=120)
+    maker = models.CharField(max_length=80, blank=True)
+    facts = models.JSONField(default=dict, blank=True)
+    price = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
+    currency = models.CharField(max_length=3, blank=True)
+    price_from = models.CharField(max_length=120, blank=True)
+    weight_g = models.PositiveIntegerField(null=True, blank=True)
     notes = models.TextField(blank=True)
 
     class Meta:
         ordering = ["kind", "name"]
         constraints = [
             models.UniqueConstraint("kind", Lower("name"), name="part_once"),
-            models.CheckConstraint(condition=models.Q(kind__in=PartKind.values), name="part_kind_known"),
+            models.CheckConstraint(condition=models.Q(kind__in=KIND_IDS), name="part_kind_known"),
             models.CheckConstraint(condition=~models.Q(name=""), name="part_named"),
+            models.CheckConstraint(
+                condition=models.Q(price__isnull=True) | (models.Q(price__gte=0) & ~models.Q(currency="")),
+                name="price_has_a_currency",
+            ),
         ]
 
     def __str__(self) -> str:
         return f"{self.kind}: {self.name}"
+
+
+class Rig(models.Model):
+    """A machine built of parts. Setups put it together with settings."""
+
+    name = models.CharField(max_length=120)
+    notes = models.TextField(blank=True)
+    parts = models.ManyToManyField(Part, related_name="rigs")
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(Lower("name"), name="rig_once"),
+            models.CheckConstraint(condition=~models.Q(name=""), name="rig_named"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class Setup(models.Model):
@@ -61,12 +74,16 @@ class Setup(models.Model):
 
 
 class SetupVersion(models.Model):
-    """Everything that must be known to repeat a run. Frozen once a pass was recorded with it."""
+    """Everything that must be known to repeat a run. Frozen once a pass was recorded with it.
+
+    `parts` are all of its parts: those of `rig`, where it is built on one, with what was swapped for this setup.
+    """
 
     setup = models.ForeignKey(Setup, on_delete=models.PROTECT, related_name="versions")
     number = models.PositiveIntegerField()
     frozen = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
+    rig = models.ForeignKey(Rig, on_delete=models.PROTECT, null=True, blank=True, related_name="setup_versions")
     parts = models.ManyToManyField(Part, related_name="setup_versions")
 
     class Meta:

@@ -2,47 +2,189 @@
 
 from __future__ import annotations
 
-from django.db.models import Count, OuterRef, Subquery
-from problems import NotFound
+from collections.abc import Iterable, Mapping
+from typing import Any
 
-from bench.models import Part, Setup, SetupVersion
-from bench.schemas import PartOut, SetupOut
-from bench.services import as_refs
+from django.db.models import Count, Exists, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models.functions import Coalesce
+from problems import NotFound
+from rennbahn.parts import KINDS, derived, fact_to_text, kind_named
+from rennbahn.plain import plain
+from rennbahn.planning.fairness import PartDescription, SetupDescription
+
+from bench.models import Part, Rig, Setup, SetupVersion
+from bench.schemas import DerivedOut, FactOut, KindOut, PartOut, PartRef, PartUsed, RigOut, SettingIn, SetupOut
+from bench.services import in_sheet_order
+
+#: How many facts stand beside a part's name on a sheet.
+_TELLING = 4
+
+
+def all_kinds() -> list[KindOut]:
+    """The kinds of part with their facts, in the order of a setup sheet."""
+    return [KindOut(kind=k.id, label=k.label, facts=[FactOut(**plain(fact)) for fact in k.facts]) for k in KINDS]
 
 
 def all_parts() -> list[PartOut]:
     """All parts, by kind and name."""
-    found = Part.objects.annotate(used=Count("setup_versions__setup", distinct=True)).order_by("kind", "name")
-    return [PartOut(id=p.pk, kind=p.kind, name=p.name, notes=p.notes, setups=p.used) for p in found]
+    return [part_out(part) for part in _parts()]
+
+
+def one_part(part_id: int) -> PartOut:
+    """One part."""
+    return part_out(_parts().get(pk=part_id))
+
+
+def part_out(part: Part) -> PartOut:
+    """A part as the API gives it."""
+    return PartOut(
+        id=part.pk,
+        kind=part.kind,
+        name=part.name,
+        maker=part.maker,
+        facts=ordered_facts(part.kind, part.facts),
+        derived=[DerivedOut(**plain(one)) for one in derived(part.kind, part.facts)],
+        price=None if part.price is None else float(part.price),
+        currency=part.currency,
+        price_from=part.price_from,
+        weight_g=part.weight_g,
+        notes=part.notes,
+        setups=getattr(part, "in_setups", 0),
+        used=bool(getattr(part, "in_a_run", False)),
+    )
+
+
+def ordered_facts(kind: str, facts: Mapping[str, Any]) -> dict[str, Any]:
+    """Facts in the order of their definition; the database forgets it."""
+    return {fact.name: facts[fact.name] for fact in kind_named(kind).facts if fact.name in facts}
+
+
+def fact_words(kind: str, facts: Mapping[str, Any], most: int | None = None) -> str:
+    """Facts in one line: `8 GB, 128 bit, beta`."""
+    words = []
+    for fact in kind_named(kind).facts:
+        value = facts.get(fact.name)
+        if value is None or value is False:
+            continue
+        if value is True:
+            words.append(fact.label.lower())
+        elif fact.type in ("text", "choice", "date"):
+            words.append(str(value))
+        else:
+            words.append(f"{fact_to_text(value)} {fact.unit or fact.label.lower()}")
+    return ", ".join(words[:most])
+
+
+def all_rigs() -> list[RigOut]:
+    """All rigs by name."""
+    return [_rig_out(rig) for rig in _rigs()]
+
+
+def one_rig(rig_id: int) -> RigOut:
+    """One rig."""
+    return _rig_out(_rigs().get(pk=rig_id))
 
 
 def all_setups() -> list[SetupOut]:
     """The newest version of every setup."""
     newest = SetupVersion.objects.filter(setup=OuterRef("pk")).order_by("-number").values("pk")[:1]
     ids = Setup.objects.annotate(newest=Subquery(newest)).values_list("newest", flat=True)
-    versions = SetupVersion.objects.filter(pk__in=[i for i in ids if i is not None])
-    found = versions.select_related("setup").prefetch_related("parts", "settings").order_by("setup__name")
-    return [setup_out(version) for version in found]
+    versions = whole_versions().filter(pk__in=[i for i in ids if i is not None])
+    return [setup_out(version) for version in versions.order_by("setup__name")]
 
 
 def setup_version(version_id: int) -> SetupVersion:
     """One version with its parts and settings. Raises :class:`NotFound`."""
-    found = SetupVersion.objects.select_related("setup").prefetch_related("parts", "settings").filter(pk=version_id)
-    version = found.first()
+    version = whole_versions().filter(pk=version_id).first()
     if version is None:
         raise NotFound("setup")
     return version
 
 
+def whole_versions() -> QuerySet[SetupVersion]:
+    """Versions with everything that :func:`setup_out` and :func:`description_of` read."""
+    newer = SetupVersion.objects.filter(setup=OuterRef("setup"), number__gt=OuterRef("number"))
+    return (
+        SetupVersion.objects.select_related("setup", "rig")
+        .prefetch_related("parts", "settings", "rig__parts")
+        .annotate(is_superseded=Exists(newer))
+    )
+
+
 def setup_out(version: SetupVersion) -> SetupOut:
     """A version as the API gives it."""
-    parts, settings = as_refs(version)
+    own = {part.pk for part in version.rig.parts.all()} if version.rig else set()
     return SetupOut(
         id=version.setup_id,
         version_id=version.pk,
         name=version.setup.name,
         version=version.number,
         frozen=version.frozen,
-        parts=parts,
-        settings=settings,
+        newest=not getattr(version, "is_superseded", False),
+        rig_id=version.rig_id,
+        rig=version.rig.name if version.rig else "",
+        parts=[
+            PartUsed(
+                id=part.pk,
+                kind=part.kind,
+                name=part.name,
+                swapped=bool(version.rig) and part.pk not in own,
+                summary=fact_words(part.kind, part.facts, _TELLING),
+            )
+            for part in in_sheet_order(version.parts.all())
+        ],
+        settings=[SettingIn(name=s.name, value=s.value) for s in version.settings.all()],
     )
+
+
+def description_of(version: SetupVersion) -> SetupDescription:
+    """A version as the core's checks see it."""
+    return SetupDescription(
+        tuple(part_description(part) for part in in_sheet_order(version.parts.all())),
+        {setting.name: setting.value for setting in version.settings.all()},
+    )
+
+
+def described(
+    refs: Iterable[PartRef], settings: Mapping[str, str], known: Mapping[tuple[str, str], Part]
+) -> SetupDescription:
+    """A setup that is not on the bench yet, as the core's checks see it; parts in `known` bring their facts."""
+    parts = []
+    for ref in refs:
+        part = known.get((ref.kind, ref.name.lower()))
+        parts.append(part_description(part) if part else PartDescription(kind_named(ref.kind).id, ref.name))
+    return SetupDescription(tuple(parts), settings)
+
+
+def parts_named(refs: Iterable[PartRef]) -> dict[tuple[str, str], Part]:
+    """Parts on the bench by kind and name in lower case, of the kinds asked for."""
+    return {(p.kind, p.name.lower()): p for p in Part.objects.filter(kind__in={ref.kind for ref in refs})}
+
+
+def part_description(part: Part) -> PartDescription:
+    """A part as the core's checks see it."""
+    return PartDescription(part.kind, part.name, part.facts)
+
+
+def _parts() -> QuerySet[Part]:
+    # A subquery of its own: joined, the count would multiply with every version that is looked at.
+    count = (
+        Part.objects.filter(pk=OuterRef("pk"))
+        .annotate(n=Count("setup_versions__setup", distinct=True))
+        .values("n")[:1]
+    )  # fmt: skip
+    used = SetupVersion.objects.filter(parts=OuterRef("pk"), frozen=True)
+    return Part.objects.annotate(in_setups=Coalesce(Subquery(count), 0), in_a_run=Exists(used)).order_by("kind", "name")
+
+
+def _rigs() -> QuerySet[Rig]:
+    return (
+        Rig.objects.prefetch_related(Prefetch("parts"))
+        .annotate(in_setups=Count("setup_versions__setup", distinct=True))
+        .order_by("name")
+    )
+
+
+def _rig_out(rig: Rig) -> RigOut:
+    parts = [PartRef(kind=part.kind, name=part.name) for part in in_sheet_order(rig.parts.all())]
+    return RigOut(id=rig.pk, name=rig.name, parts=parts, notes=rig.notes, setups=getattr(rig, "in_setups", 0))

@@ -1,32 +1,87 @@
-"""Parts and setups as the API speaks of them."""
+"""Parts, rigs and setups as the API speaks of them."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from decimal import Decimal
+from typing import Annotated, Any
 
 from ninja import Schema
 from pydantic import Field, StringConstraints
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
 Value = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+Notes = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
+
+
+class FactOut(Schema):
+    """A fact of a kind of part: its type, unit and range."""
+
+    name: str
+    label: str
+    type: str
+    unit: str
+    low: float | None
+    high: float | None
+    choices: list[str]
+    stated_limit: bool
+
+
+class KindOut(Schema):
+    """A kind of part with its name on screen and its facts."""
+
+    kind: str
+    label: str
+    facts: list[FactOut]
 
 
 class PartIn(Schema):
-    """A part by kind and name."""
+    """A part by kind and name. `facts` are those of its kind; a price needs its currency."""
 
     kind: str
     name: Name
-    notes: str = ""
+    maker: Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)] = ""
+    facts: dict[str, Any] = Field(default_factory=dict)
+    price: Decimal | None = Field(default=None, ge=0, max_digits=10, decimal_places=2)
+    currency: Annotated[str, StringConstraints(strip_whitespace=True, to_upper=True, pattern=r"^([A-Za-z]{3})?$")] = ""
+    price_from: Short = ""
+    weight_g: int | None = Field(default=None, ge=0, le=200_000)
+    notes: Notes = ""
+
+
+class DerivedOut(Schema):
+    """A value that follows from a part's facts."""
+
+    name: str
+    label: str
+    value: float
+    unit: str
 
 
 class PartOut(Schema):
-    """A part, and in how many setups it is."""
+    """A part with what follows from its facts, and in how many setups it is. `used` once a run used it."""
 
     id: int
     kind: str
     name: str
+    maker: str
+    facts: dict[str, Any]
+    derived: list[DerivedOut]
+    price: float | None
+    currency: str
+    price_from: str
+    weight_g: int | None
     notes: str
     setups: int
+    used: bool
+
+
+class Imported(Schema):
+    """What became of a table of parts."""
+
+    added: int
+    changed: int
+    unchanged: int
 
 
 class SettingIn(Schema):
@@ -43,12 +98,36 @@ class PartRef(Schema):
     name: Name
 
 
-class SetupIn(Schema):
-    """A setup: parts by kind, settings by name."""
+class RigIn(Schema):
+    """A machine built of parts."""
 
     name: Name
     parts: list[PartRef] = Field(default_factory=list, max_length=60)
+    notes: Notes = ""
+
+
+class RigOut(RigIn):
+    """A rig, and how many setups are built on it."""
+
+    id: int
+    setups: int
+
+
+class SetupIn(Schema):
+    """A setup: a rig with settings. On a rig, `parts` are those swapped for this setup; without one, all of them."""
+
+    name: Name
+    rig_id: int | None = None
+    parts: list[PartRef] = Field(default_factory=list, max_length=60)
     settings: list[SettingIn] = Field(default_factory=list, max_length=100)
+
+
+class PartUsed(PartRef):
+    """A part of a setup; `swapped` where it is not the rig's own. `summary` are its telling facts in words."""
+
+    id: int
+    swapped: bool
+    summary: str
 
 
 class SetupOut(Schema):
@@ -59,12 +138,8 @@ class SetupOut(Schema):
     name: str
     version: int
     frozen: bool
-    parts: list[PartRef]
+    newest: bool
+    rig_id: int | None
+    rig: str
+    parts: list[PartUsed]
     settings: list[SettingIn]
-
-
-class KindOut(Schema):
-    """A kind of part with its name on screen."""
-
-    kind: str
-    label: str

@@ -2,33 +2,64 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.parts import checked_facts, kind_named
 
-from bench.models import Part, PartKind, Setting, Setup, SetupVersion
-from bench.schemas import PartIn, PartRef, SettingIn, SetupIn
+from bench.models import KIND_IDS, Part, Rig, Setting, Setup, SetupVersion
+from bench.schemas import PartIn, PartRef, RigIn, SetupIn
+
+Caller = User | AnonymousUser
+_PART_FIELDS = ("name", "maker", "price", "currency", "price_from", "weight_g", "notes")
 
 
-def add_part(user: User | AnonymousUser, data: PartIn) -> Part:
+def add_part(user: Caller, data: PartIn) -> Part:
     """Add a part. Raises :class:`Conflict` where the kind has one of that name."""
     require(user, Role.LEAD)
-    _known_kind(data.kind)
-    try:
-        with transaction.atomic():
-            return Part.objects.create(kind=data.kind, name=data.name, notes=data.notes)
-    except IntegrityError:
-        raise Conflict("part_exists", f"There is already a {data.kind} “{data.name}”.", field="name") from None
+    return _kept(Part(kind=kind_named(data.kind).id), data)
 
 
-def save_setup(user: User | AnonymousUser, data: SetupIn, setup_id: int | None = None) -> SetupVersion:
+def edit_part(user: Caller, part_id: int, data: PartIn) -> Part:
+    """Edit a part. Of one that a run used, what was written down stays; what was not may be added."""
+    require(user, Role.LEAD)
+    with transaction.atomic():
+        part = Part.objects.select_for_update().filter(pk=part_id).first()
+        if part is None:
+            raise NotFound("part")
+        return _kept(part, data)
+
+
+def save_rig(user: Caller, data: RigIn, rig_id: int | None = None) -> Rig:
+    """Make a rig, or rebuild one. Its setups follow: in place while unused, else as their next version."""
+    require(user, Role.LEAD)
+    _check_parts(data.parts)
+    with transaction.atomic():
+        rig = Rig() if rig_id is None else Rig.objects.select_for_update().filter(pk=rig_id).first()
+        if rig is None:
+            raise NotFound("rig")
+        before = list(rig.parts.all()) if rig.pk else []
+        rig.name, rig.notes = data.name, data.notes
+        try:
+            with transaction.atomic():
+                rig.save()
+        except IntegrityError:
+            raise Conflict("rig_exists", f"There is already a rig “{data.name}”.", field="name") from None
+        after = parts_by_name(data.parts)
+        rig.parts.set(after)
+        _rebuild_setups(rig, before, after)
+    return rig
+
+
+def save_setup(user: Caller, data: SetupIn, setup_id: int | None = None) -> SetupVersion:
     """Make a setup, or edit one: in place while no run used its newest version, else as the next version."""
     require(user, Role.LEAD)
-    _check(data)
+    _check_parts(data.parts)
+    _check_settings(data)
     with transaction.atomic():
         if setup_id is None:
             setup = _new_setup(data.name)
@@ -38,9 +69,7 @@ def save_setup(user: User | AnonymousUser, data: SetupIn, setup_id: int | None =
             if found is None:
                 raise NotFound("setup")
             setup = found
-            version = setup.versions.order_by("-number")[:1].get()
-            if version.frozen:
-                version = SetupVersion.objects.create(setup=setup, number=version.number + 1)
+            version = _editable(setup.versions.order_by("-number")[:1].get())
             if setup.name != data.name:
                 setup.name = data.name
                 try:
@@ -48,12 +77,33 @@ def save_setup(user: User | AnonymousUser, data: SetupIn, setup_id: int | None =
                         setup.save()
                 except IntegrityError:
                     raise _name_taken(data.name) from None
-        version.parts.set(parts_by_name(data.parts))
+        rig = _rig(data.rig_id)
+        version.rig = rig
+        version.save(update_fields=["rig"])
+        version.parts.set(_assembled(rig, parts_by_name(data.parts)))
         version.settings.all().delete()
         Setting.objects.bulk_create(
             Setting(version=version, position=i, name=s.name, value=s.value) for i, s in enumerate(data.settings)
         )
     return version
+
+
+def setup_like(user: Caller, data: SetupIn) -> SetupVersion:
+    """The setup described: the one of that name where it is the same, made where there is none.
+
+    Raises :class:`Conflict` where the bench has another setup under that name.
+    """
+    require(user, Role.LEAD)
+    found = Setup.objects.filter(name__iexact=data.name).first()
+    if found is None:
+        return save_setup(user, data)
+    version = found.versions.order_by("-number").prefetch_related("parts", "settings")[:1].get()
+    wanted = _assembled(_rig(data.rig_id), parts_by_name(data.parts))
+    same_parts = {part.pk for part in wanted} == {part.pk for part in version.parts.all()}
+    said = {(s.name.lower(), s.value) for s in data.settings}
+    if same_parts and said == {(s.name.lower(), s.value) for s in version.settings.all()}:
+        return version
+    raise _name_taken(data.name)
 
 
 def freeze(version: SetupVersion) -> None:
@@ -71,6 +121,92 @@ def parts_by_name(refs: Sequence[PartRef]) -> list[Part]:
     return [known[ref.kind, ref.name.lower()] for ref in refs]
 
 
+def in_sheet_order(parts: Iterable[Part]) -> list[Part]:
+    """Parts as a setup sheet lists them."""
+    return sorted(parts, key=lambda part: (KIND_IDS.index(part.kind), part.name))
+
+
+def _kept(part: Part, data: PartIn) -> Part:
+    facts = checked_facts(data.kind, data.facts)
+    if data.price is not None and not data.currency:
+        raise Problem("no_currency", "A price needs its currency.", field="currency", hint="Three letters, as in EUR.")
+    if part.pk and part.setup_versions.filter(frozen=True).exists():
+        changed = data.kind != part.kind or data.name != part.name
+        lost = [name for name, value in part.facts.items() if facts.get(name) != value]
+        if changed or lost:
+            raise Conflict(
+                "part_in_use",
+                f"A run used “{part.name}”: what is written down of it stays.",
+                field=f"facts.{lost[0]}" if lost else "name",
+                hint="Facts that are missing can be added. For another part, add it under its own name.",
+            )
+    part.kind, part.facts = data.kind, facts
+    for name in _PART_FIELDS:
+        setattr(part, name, getattr(data, name))
+    try:
+        with transaction.atomic():
+            part.save()
+    except IntegrityError:
+        label = kind_named(data.kind).label.lower()
+        raise Conflict("part_exists", f"There is already a {label} “{data.name}”.", field="name") from None
+    return part
+
+
+def _rebuild_setups(rig: Rig, before: list[Part], after: list[Part]) -> None:
+    """Setups whose newest version stands on this rig get its new parts, but for the kinds they had swapped."""
+    old, new = ({part.pk for part in parts} for parts in (before, after))
+    if old == new:
+        return
+    versions = SetupVersion.objects.filter(rig=rig).select_related("setup").prefetch_related("parts", "settings")
+    newest: dict[int, SetupVersion] = {}
+    for version in versions.order_by("number"):
+        newest[version.setup_id] = version
+    current = {v.pk for v in newest.values() if not v.setup.versions.filter(number__gt=v.number).exists()}
+    for version in (v for v in newest.values() if v.pk in current):
+        swapped = _swapped(version.parts.all(), before)
+        _editable(version).parts.set(_assembled(rig, swapped))
+
+
+def _swapped(parts: Iterable[Part], rig_parts: Sequence[Part]) -> list[Part]:
+    """Parts of a setup whose kind is not filled as in the rig."""
+    own: dict[str, set[int]] = {}
+    for part in rig_parts:
+        own.setdefault(part.kind, set()).add(part.pk)
+    mine: dict[str, list[Part]] = {}
+    for part in parts:
+        mine.setdefault(part.kind, []).append(part)
+    return [p for kind, found in mine.items() if {x.pk for x in found} != own.get(kind) for p in found]
+
+
+def _assembled(rig: Rig | None, swaps: Sequence[Part]) -> list[Part]:
+    """The rig's parts, but those of a kind that is swapped."""
+    kinds = {part.kind for part in swaps}
+    base = [part for part in rig.parts.all() if part.kind not in kinds] if rig else []
+    return [*base, *swaps]
+
+
+def _editable(version: SetupVersion) -> SetupVersion:
+    """The version itself, or the next one with the same content where a run used it."""
+    if not version.frozen:
+        return version
+    parts, settings = list(version.parts.all()), list(version.settings.all())
+    following = SetupVersion.objects.create(setup=version.setup, number=version.number + 1, rig=version.rig)
+    following.parts.set(parts)
+    Setting.objects.bulk_create(
+        Setting(version=following, position=s.position, name=s.name, value=s.value) for s in settings
+    )
+    return following
+
+
+def _rig(rig_id: int | None) -> Rig | None:
+    if rig_id is None:
+        return None
+    rig = Rig.objects.prefetch_related("parts").filter(pk=rig_id).first()
+    if rig is None:
+        raise NotFound("rig")
+    return rig
+
+
 def _new_setup(name: str) -> Setup:
     try:
         with transaction.atomic():
@@ -83,25 +219,15 @@ def _name_taken(name: str) -> Conflict:
     return Conflict("setup_exists", f"There is already a setup “{name}”.", field="name", hint="Choose another name.")
 
 
-def _check(data: SetupIn) -> None:
-    for ref in data.parts:
-        _known_kind(ref.kind)
-    if len({(ref.kind, ref.name.lower()) for ref in data.parts}) < len(data.parts):
-        raise Problem("part_twice", "The setup names a part twice.", field="parts")
+def _check_parts(refs: Sequence[PartRef]) -> None:
+    for ref in refs:
+        kind_named(ref.kind)
+    if len({(ref.kind, ref.name.lower()) for ref in refs}) < len(refs):
+        raise Problem("part_twice", "A part is named twice.", field="parts")
+
+
+def _check_settings(data: SetupIn) -> None:
     names = [setting.name.lower() for setting in data.settings]
     for setting in data.settings:
         if names.count(setting.name.lower()) > 1:
             raise Problem("setting_twice", f"The setting “{setting.name}” stands there twice.", field="settings")
-
-
-def _known_kind(kind: str) -> None:
-    if kind not in PartKind.values:
-        raise Problem("unknown_kind", f"{kind!r} is no kind of part: {', '.join(PartKind.values)}.", field="kind")
-
-
-def as_refs(version: SetupVersion) -> tuple[list[PartRef], list[SettingIn]]:
-    """Parts and settings of a version, for schemas."""
-    parts = [PartRef(kind=p.kind, name=p.name) for p in version.parts.all()]
-    order = list(PartKind.values)
-    parts.sort(key=lambda p: (order.index(p.kind), p.name))
-    return parts, [SettingIn(name=s.name, value=s.value) for s in version.settings.all()]

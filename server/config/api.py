@@ -14,8 +14,9 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from people.access import signed_in
 from people.api import router as people
+from planning.api import router as planning
 from problems import Problem
-from rennbahn.errors import CaptureRefused, RennbahnError
+from rennbahn.errors import RennbahnError
 from scenes.api import router as scenes
 from studies.api import router as studies
 
@@ -33,6 +34,7 @@ for prefix, router in (
     ("", scenes),
     ("/studies", studies),
     ("", intake),
+    ("", planning),
     ("/studies", findings),
 ):
     api.add_router(prefix, router)
@@ -47,7 +49,7 @@ def _answer(request: HttpRequest, status: int, code: str, message: str, **facts:
 def on_known_error(request: HttpRequest, error: RennbahnError) -> HttpResponse:
     """An error raised on purpose, with the facts it carries."""
     status = error.status if isinstance(error, Problem) else 422
-    row, line = (error.row, error.line) if isinstance(error, CaptureRefused) else (None, None)
+    row, line = getattr(error, "row", None), getattr(error, "line", None)
     return _answer(request, status, error.code, error.message, field=error.field, row=row, line=line, hint=error.hint)
 
 

@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "scenes",
     "studies",
     "intake",
+    "planning",
     "findings",
     "demo",
 ]

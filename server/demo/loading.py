@@ -62,7 +62,6 @@ def _scene(game: Game) -> SceneIn:
         start=game.start,
         route=game.route,
         end=game.end,
-        engine_cap_fps=scenario.ENGINE_CAPS.get(game.name),
     )
 
 

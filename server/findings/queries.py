@@ -5,16 +5,19 @@ from __future__ import annotations
 import csv
 import io
 from collections import Counter
+from dataclasses import replace
 
 from intake.queries import counted_passes, measured
+from planning.queries import caveats_of, rule_for
 from problems import NotFound
 from rennbahn import comparing
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, low_figure
-from rennbahn.comparing.study import Comparison
+from rennbahn.comparing.study import StudyResult
 from rennbahn.comparing.suite import Suite
 from rennbahn.comparing.words import reason_words, suite_sentence, verdict_words
 from rennbahn.display import fps, percent
+from sheets import safe_cell
 from studies.models import Lane, Pass, PassState, Study, Test
 from studies.queries import with_lanes_and_tests
 from studies.schemas import Method
@@ -36,27 +39,31 @@ from findings.schemas import (
 _OUT_OF_COUNT = (PassState.REJECTED, PassState.DID_NOT_RUN)
 
 
-def findings_of(study_id: int, baseline_id: int | None = None) -> FindingsOut:
-    """The findings of a study, for its own baseline or for another lane as baseline. Raises :class:`NotFound`."""
+def findings_of(study_id: int, baseline_id: int | None = None, other_id: int | None = None) -> FindingsOut:
+    """The findings of a study: one lane over its own baseline, or over another lane as baseline.
+
+    Without `other_id` it is the first lane that is not the baseline. Raises :class:`NotFound`.
+    """
     study = with_lanes_and_tests().filter(pk=study_id).first()
     if study is None:
         raise NotFound("study")
     lanes, tests = list(study.lanes.all()), list(study.tests.all())
     baseline = next((x for x in lanes if (x.pk == baseline_id if baseline_id else x.baseline)), None)
-    if baseline is None:
+    others = [x for x in lanes if baseline is None or x.pk != baseline.pk]
+    other = next((x for x in others if other_id in (None, x.pk)), None)
+    if baseline is None or other is None:
         raise NotFound("lane in this study")
-    other = next(lane for lane in lanes if lane.pk != baseline.pk)
     passes = counted_passes(study)
     method = comparing.Method(
         study.equal_band, study.cell_school, study.low_school, study.suite_school, study.target_hz
     )
     result = comparing.compare_study(_core_study(study, lanes, tests, passes, method, baseline, other))
-    return _Writer(study, method, result.compare[0], baseline, other).findings(tests, lanes, passes)
+    return _Writer(study, method, result, baseline, other).findings(tests, lanes, passes)
 
 
-def findings_csv(study_id: int, baseline_id: int | None = None) -> str:
+def findings_csv(study_id: int, baseline_id: int | None = None, other_id: int | None = None) -> str:
     """The margins of every test as CSV: levels, margins both ways round, interval, passes, verdict."""
-    found = findings_of(study_id, baseline_id)
+    found = findings_of(study_id, baseline_id, other_id)
     a, b = found.baseline.name, found.other.name
     out = io.StringIO()
     sheet = csv.writer(out)
@@ -68,22 +75,20 @@ def findings_csv(study_id: int, baseline_id: int | None = None) -> str:
     )  # fmt: skip
     for test in found.tests:
         for name, margin in (("average fps", test.average), ("1% low", test.low_1), ("0.1% low", test.low_01)):
-            where = [_cell(test.game), _cell(test.scene), _cell(test.condition), name]
+            where = [safe_cell(test.game), safe_cell(test.scene), safe_cell(test.condition), name]
             if margin.left_out is not None:
-                sheet.writerow([*where, *[""] * 8, _cell(f"left out: {margin.left_out.words}")])
+                sheet.writerow([*where, *[""] * 8, safe_cell(f"left out: {margin.left_out.words}")])
                 continue
             shares = (margin.b_over_a, margin.low, margin.high, margin.a_over_b)
             over, low, high, under = ("" if share is None else percent(share) for share in shares)
             levels = [fps(level) if level is not None else "" for level in (margin.a, margin.b)]
-            sheet.writerow([*where, *levels, over, low, high, under, margin.n_a, margin.n_b, _cell(margin.words)])
+            sheet.writerow([*where, *levels, over, low, high, under, margin.n_a, margin.n_b, safe_cell(margin.words)])
     for suite in (found.average, found.low_1, found.low_01):
-        sheet.writerow(["all tests", "", "", suite.figure, *[""] * 8, _cell(suite.sentence)])
+        sheet.writerow(["all tests", "", "", suite.figure, *[""] * 8, safe_cell(suite.sentence)])
+    for caveat in found.caveats:
+        words = f"{caveat.label}: {caveat.about}: {caveat.reason}"
+        sheet.writerow(["caveat", *[""] * 11, safe_cell(words)])
     return out.getvalue()
-
-
-def _cell(text: str) -> str:
-    """Text that a spreadsheet will not take for a formula, whatever a user called their game."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
 def _core_study(
@@ -124,9 +129,11 @@ class _Writer:
     """Turns a comparison of the core into the answer of the API."""
 
     def __init__(
-        self, study: Study, method: comparing.Method, comparison: Comparison, baseline: Lane, other: Lane
+        self, study: Study, method: comparing.Method, result: StudyResult, baseline: Lane, other: Lane
     ) -> None:
-        self.study, self.method, self.comparison = study, method, comparison
+        self.study, self.method, self.result = study, method, result
+        self.comparison = result.compare[0]
+        self.rule = rule_for(study)
         self.baseline, self.other = baseline, other
         low = study.low_school
         self.figures = {"average": AVERAGE, "low_1": low_figure("1", low), "low_01": low_figure("0.1", low)}
@@ -138,7 +145,6 @@ class _Writer:
         names = {test.pk: f"{test.scene.game.name}, {test.scene.name}" for test in tests}
         lane_names = {lane.pk: lane.name for lane in lanes}
         accepted = Counter((p.test_id, p.lane_id) for p in passes if p.state == PassState.ACCEPTED)
-        planned = self.study.passes_per_test
         return FindingsOut(
             study_id=self.study.pk,
             question=self.study.question,
@@ -164,28 +170,34 @@ class _Writer:
             missing=[
                 MissingNote(
                     test_id=test.pk, lane_id=lane.pk, test=names[test.pk], lane=lane.name,
-                    accepted=accepted[test.pk, lane.pk], planned=planned,
+                    accepted=accepted[test.pk, lane.pk], planned=test.passes_wanted,
                 )
                 for test in tests
                 for lane in lanes
-                if accepted[test.pk, lane.pk] < planned
+                if accepted[test.pk, lane.pk] < test.passes_wanted
             ],
+            caveats=caveats_of(self.study),
+            stop_level=self.rule.level if self.rule else None,
         )  # fmt: skip
 
     def _levels(self, found: list[TestFinding], lanes: list[Lane]) -> list[LevelOut]:
-        """Levels of each lane in each test that has both lanes, in the order of the findings."""
+        """Levels of each lane in each test, in the order of the findings."""
+        average, low = (
+            {(cell.test, cell.lane): cell for cell in self.result.cells.get(self.figures[key], [])}
+            for key in ("average", "low_1")
+        )
         levels = []
         for test in found:
             for lane in lanes:
-                base = lane.pk == self.baseline.pk
-                average, low = test.average, test.low_1
+                place = (str(test.test_id), str(lane.pk))
+                one, other = average.get(place), low.get(place)
                 levels.append(
                     LevelOut(
                         lane_id=lane.pk,
                         test_id=test.test_id,
-                        average=average.a if base else average.b,
-                        low_1=low.a if base else low.b,
-                        passes=low.n_a if base else low.n_b,
+                        average=one.value if one and test.average.left_out is None else None,
+                        low_1=other.value if other else None,
+                        passes=other.n if other else 0,
                     )
                 )
         return levels
@@ -206,6 +218,7 @@ class _Writer:
             return MarginOut(left_out=LeftOut(lane_id=None, reason="not_tested", words=reason_words("not_tested")))
         if found.left_out is not None:
             return MarginOut(left_out=self._left_out(found))
+        found = self._by_rule(found)
         noise = found.noise
         low, high = found.interval or (None, None)
         return MarginOut(
@@ -226,6 +239,12 @@ class _Writer:
             resolvable=found.resolvable,
             noise=NoiseOut(floor_percent=noise.floor_percent, df=noise.df, pool=noise.pool) if noise else None,
         )
+
+    def _by_rule(self, found: Margin) -> Margin:
+        """Who looks after every pass makes more claims by chance: each must hold at the rule's stricter level."""
+        if self.rule is None or found.could_be_chance is None or self.rule.holds(found.p):
+            return found
+        return replace(found, could_be_chance=True)
 
     def _left_out(self, found: Margin) -> LeftOut:
         out = found.left_out

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ninja import Schema
+from planning.schemas import CaveatOut
 from studies.schemas import Method
 
 
@@ -150,3 +151,6 @@ class FindingsOut(Schema):
     accepted_passes: int
     rejected: list[PassNote]
     missing: list[MissingNote]
+    caveats: list[CaveatOut]
+    #: The p that claims must stay under where passes are added while a verdict is open.
+    stop_level: float | None

@@ -9,23 +9,25 @@ from rennbahn import MEASURES_VERSION
 from rennbahn import capture as core
 from rennbahn.capture.pack import pack, unpack
 from rennbahn.measures import Figures, Settings, figures_of
-from studies.models import Study, Test
+from studies.models import Pass, Study
 
 from intake.models import Capture, Channel, Measurement
 
 FRAMES = "frame_ms"
 
 
-def settings_for(study: Study, test: Test) -> dict[str, Any]:
-    """What the figures of a test are measured against: target rate, limits and caps that are known."""
+def settings_for(study: Study, one: Pass) -> dict[str, Any]:
+    """What the figures of a pass are measured against: target rate, limits and caps that are known."""
+    test = one.test
+    condition = one.lane.condition or test.condition
     caps = []
     if test.scene.game.engine_cap_fps:
         caps.append({"name": "engine cap", "fps": test.scene.game.engine_cap_fps, "refresh": False})
-    if test.condition.frame_limit_fps:
-        caps.append({"name": "frame limit", "fps": test.condition.frame_limit_fps, "refresh": False})
+    if condition.frame_limit_fps:
+        caps.append({"name": "frame limit", "fps": condition.frame_limit_fps, "refresh": False})
     if study.display_hz:
         caps.append({"name": "display refresh", "fps": study.display_hz, "refresh": True})
-    return {"target_hz": study.target_hz, "limited_to_fps": test.condition.frame_limit_fps, "known_caps": caps}
+    return {"target_hz": study.target_hz, "limited_to_fps": condition.frame_limit_fps, "known_caps": caps}
 
 
 def keep_channels(capture: Capture, frames: core.Capture) -> None:
@@ -70,11 +72,11 @@ def measure(capture: Capture, frames: core.Capture, settings: dict[str, Any]) ->
 def bring_up_to_date(study: Study) -> None:
     """Measure again what was measured by other definitions, settings or another window."""
     captures = Capture.objects.filter(on_pass__test__study=study).select_related(
-        "measurement", "on_pass__test__scene__game", "on_pass__test__condition"
+        "measurement", "on_pass__test__scene__game", "on_pass__test__condition", "on_pass__lane__condition"
     )
     stale = []
     for capture in captures:
-        settings = settings_for(study, capture.on_pass.test)
+        settings = settings_for(study, capture.on_pass)
         kept = getattr(capture, "measurement", None)
         if kept is None or kept.basis != basis_of(capture, settings):
             stale.append((capture.pk, settings))

@@ -125,8 +125,10 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
         new = record_pass(tester, study, lane, test, place.number)
         capture.on_pass = new
         capture.save(update_fields=["on_pass"])
-        old.state = PassState.PLANNED
-        old.save(update_fields=["state"])
+        new.recorded_at, new.setup_version = old.recorded_at, old.setup_version
+        new.save(update_fields=["recorded_at", "setup_version"])
+        old.state, old.recorded_at, old.setup_version = PassState.PLANNED, None, None
+        old.save(update_fields=["state", "recorded_at", "setup_version"])
         AuditLine.objects.create(
             study=study,
             on_pass=new,
@@ -134,7 +136,7 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
             what="moved the capture",
             why=f"{capture.arrival.name} from {old}"[:300],
         )
-        measure(capture, frames_of(capture), settings_for(study, test))
+        measure(capture, frames_of(capture), settings_for(study, new))
     return capture
 
 
@@ -155,7 +157,7 @@ def set_window(user: Caller, capture_id: int, window: WindowIn) -> Capture:
                 raise Problem("empty_window", "No frame lies within these seconds.", field="from_s")
         capture.window_from_s, capture.window_to_s = start, stop
         capture.save(update_fields=["window_from_s", "window_to_s"])
-        measure(capture, frames, settings_for(study, one.test))
+        measure(capture, frames, settings_for(study, one))
         words = "the whole capture" if start is None else f"{start:g} s to {stop:g} s"
         AuditLine.objects.create(study=study, on_pass=one, who=tester, what="trimmed the pass", why=words)
     return capture
@@ -181,7 +183,7 @@ def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMap
                 on_pass=one, arrival=arrival, columns=columns.as_json(), source_flags=list(frames.source_flags)
             )
             keep_channels(capture, frames)
-            measure(capture, frames, settings_for(study, test))
+            measure(capture, frames, settings_for(study, one))
             arrival.state, arrival.refusal = ArrivalState.TAKEN, None
             arrival.save(update_fields=["state", "refusal"])
     except RennbahnError as error:
@@ -246,7 +248,7 @@ def _arrival(arrival_id: int) -> Arrival:
 def _capture(capture_id: int) -> Capture:
     capture = (
         Capture.objects.select_related(
-            "arrival", "on_pass__lane", "on_pass__test__scene__game", "on_pass__test__condition"
+            "arrival", "on_pass__lane__condition", "on_pass__test__scene__game", "on_pass__test__condition"
         )
         .select_for_update(of=("self",))
         .filter(pk=capture_id)

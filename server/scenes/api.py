@@ -8,7 +8,7 @@ from people.access import user_of
 
 from scenes import queries, services
 from scenes.models import SceneKind
-from scenes.schemas import ConditionIn, ConditionOut, SceneIn, SceneKindOut, SceneOut
+from scenes.schemas import ConditionIn, ConditionOut, GameIn, GameOut, SceneIn, SceneKindOut, SceneOut
 
 router = Router(tags=["scenes"])
 
@@ -31,10 +31,28 @@ def add_scene(request: HttpRequest, payload: SceneIn) -> Status[SceneOut]:
     return Status(201, queries.one_scene(services.add_scene(user_of(request), payload).pk))
 
 
-@router.put("/scenes/{scene_id}", response=SceneOut)
+@router.put("/scenes/{int:scene_id}", response=SceneOut)
 def edit_scene(request: HttpRequest, scene_id: int, payload: SceneIn) -> SceneOut:
     """Edit a scene that no study uses yet."""
     return queries.one_scene(services.edit_scene(user_of(request), scene_id, payload).pk)
+
+
+@router.get("/games", response=list[GameOut])
+def games(request: HttpRequest) -> list[GameOut]:
+    """All games."""
+    return queries.all_games()
+
+
+@router.post("/games", response={201: GameOut})
+def add_game(request: HttpRequest, payload: GameIn) -> Status[GameOut]:
+    """Add a game."""
+    return Status(201, queries.one_game(services.add_game(user_of(request), payload).pk))
+
+
+@router.put("/games/{int:game_id}", response=GameOut)
+def edit_game(request: HttpRequest, game_id: int, payload: GameIn) -> GameOut:
+    """Write down what has become known of a game."""
+    return queries.one_game(services.edit_game(user_of(request), game_id, payload).pk)
 
 
 @router.get("/conditions", response=list[ConditionOut])
@@ -47,3 +65,9 @@ def conditions(request: HttpRequest) -> list[ConditionOut]:
 def add_condition(request: HttpRequest, payload: ConditionIn) -> Status[ConditionOut]:
     """Add a condition."""
     return Status(201, queries.condition_out(services.add_condition(user_of(request), payload)))
+
+
+@router.put("/conditions/{int:condition_id}", response=ConditionOut)
+def edit_condition(request: HttpRequest, condition_id: int, payload: ConditionIn) -> ConditionOut:
+    """Edit a condition; of one that passes were run under, blanks can be filled in."""
+    return queries.condition_out(services.edit_condition(user_of(request), condition_id, payload))

@@ -7,11 +7,19 @@ from django.db.models.functions import Lower
 
 
 class Game(models.Model):
-    """A game. `engine_cap_fps` is a rate its engine never exceeds, where one is known."""
+    """A game, with what of its engine matters to who measures it.
+
+    `engine_cap_fps` is a rate its engine never exceeds, where one is known.
+    """
 
     name = models.CharField(max_length=120)
     genre = models.CharField(max_length=60, blank=True)
     engine_cap_fps = models.FloatField(null=True, blank=True)
+    preset_needs_restart = models.BooleanField(default=False)
+    forbids_overlays = models.BooleanField(default=False)
+    has_replay = models.BooleanField(default=False)
+    has_benchmark = models.BooleanField(default=False)
+    notes = models.TextField(blank=True)
 
     class Meta:
         ordering = ["name"]
@@ -38,8 +46,16 @@ class SceneKind(models.TextChoices):
     LIVE = "live", "Live play"
 
 
+#: What a scene may lean on.
+LEANS_ON = ("processor", "card", "memory", "link", "drive")
+
+
 class Scene(models.Model):
-    """A repeatable stretch of a game, so described that a colleague could repeat it."""
+    """A repeatable stretch of a game, so described that a colleague could repeat it.
+
+    `warm_up_runs` are run and not counted after each loading of the game; `warm_up` says how in words. `leans_on` names
+    what of :data:`LEANS_ON` holds the rate back here.
+    """
 
     game = models.ForeignKey(Game, on_delete=models.PROTECT, related_name="scenes")
     name = models.CharField(max_length=120)
@@ -48,6 +64,9 @@ class Scene(models.Model):
     start = models.TextField(blank=True)
     route = models.TextField(blank=True)
     end = models.TextField(blank=True)
+    warm_up_runs = models.PositiveSmallIntegerField(default=1)
+    warm_up = models.CharField(max_length=200, blank=True)
+    leans_on = models.JSONField(default=list, blank=True)
 
     class Meta:
         ordering = ["game__name", "name"]
@@ -61,18 +80,30 @@ class Scene(models.Model):
         return f"{self.game}, {self.name}"
 
 
+class Intent(models.TextChoices):
+    """Why a condition is chosen. Findings never mix the two."""
+
+    TYPICAL = "typical", "Typical: as people play"
+    EXPOSE = "expose", "Expose: every other limit removed"
+
+
 class Condition(models.Model):
     """What the game is told: a named set of resolution, preset and the like."""
 
     name = models.CharField(max_length=120)
     resolution = models.CharField(max_length=40, blank=True)
     preset = models.CharField(max_length=60, blank=True)
+    upscaling = models.CharField(max_length=60, blank=True)
+    ray_tracing = models.CharField(max_length=60, blank=True)
+    api = models.CharField(max_length=60, blank=True)
     frame_limit_fps = models.FloatField(null=True, blank=True)
+    intent = models.CharField(max_length=8, choices=Intent.choices, default=Intent.TYPICAL)
 
     class Meta:
         ordering = ["name"]
         constraints = [
             models.UniqueConstraint(Lower("name"), name="condition_once"),
+            models.CheckConstraint(condition=models.Q(intent__in=Intent.values), name="condition_intent_known"),
             models.CheckConstraint(
                 condition=models.Q(frame_limit_fps__isnull=True) | models.Q(frame_limit_fps__gt=0),
                 name="condition_limit_above_0",
@@ -81,3 +112,9 @@ class Condition(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def settings_told(self) -> str:
+        """Everything but the resolution, in one line."""
+        limit = f"limit {self.frame_limit_fps:g} fps" if self.frame_limit_fps else ""
+        return ", ".join(filter(None, (self.preset, self.upscaling, self.ray_tracing, self.api, limit)))

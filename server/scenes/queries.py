@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from django.db.models import Count, QuerySet
 
-from scenes.models import Condition, Scene
-from scenes.schemas import ConditionOut, SceneOut
+from scenes.models import Condition, Game, Scene
+from scenes.schemas import ConditionOut, GameIn, GameOut, SceneOut
+from scenes.services import condition_fields
 
 
 def all_scenes() -> list[SceneOut]:
@@ -20,18 +21,30 @@ def one_scene(scene_id: int) -> SceneOut:
 
 def all_conditions() -> list[ConditionOut]:
     """All conditions by name."""
-    return [condition_out(condition) for condition in Condition.objects.all()]
+    found = Condition.objects.annotate(in_tests=Count("tests", distinct=True), in_lanes=Count("lanes", distinct=True))
+    return [condition_out(condition) for condition in found.order_by("name")]
 
 
 def condition_out(condition: Condition) -> ConditionOut:
     """A condition as the API gives it."""
-    return ConditionOut(
-        id=condition.pk,
-        name=condition.name,
-        resolution=condition.resolution,
-        preset=condition.preset,
-        frame_limit_fps=condition.frame_limit_fps,
-    )
+    uses = getattr(condition, "in_tests", 0) + getattr(condition, "in_lanes", 0)
+    return ConditionOut(id=condition.pk, used=bool(uses), **condition_fields(condition))
+
+
+def all_games() -> list[GameOut]:
+    """All games by name."""
+    return [game_out(game) for game in _games()]
+
+
+def one_game(game_id: int) -> GameOut:
+    """One game."""
+    return game_out(_games().get(pk=game_id))
+
+
+def game_out(game: Game) -> GameOut:
+    """A game as the API gives it."""
+    own = {name: getattr(game, name) for name in GameIn.model_fields}
+    return GameOut(id=game.pk, scenes=getattr(game, "scene_count", 0), **own)
 
 
 def scene_out(scene: Scene) -> SceneOut:
@@ -46,9 +59,16 @@ def scene_out(scene: Scene) -> SceneOut:
         start=scene.start,
         route=scene.route,
         end=scene.end,
+        warm_up_runs=scene.warm_up_runs,
+        warm_up=scene.warm_up,
+        leans_on=scene.leans_on,
         engine_cap_fps=scene.game.engine_cap_fps,
         used=bool(getattr(scene, "uses", 0)),
     )
+
+
+def _games() -> QuerySet[Game]:
+    return Game.objects.annotate(scene_count=Count("scenes")).order_by("name")
 
 
 def _scenes() -> QuerySet[Scene]:

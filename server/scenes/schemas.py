@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from ninja import Schema
 from pydantic import Field, StringConstraints
@@ -10,6 +10,30 @@ from pydantic import Field, StringConstraints
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 Fps = Annotated[float, Field(gt=0, le=10_000)]
+
+
+Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60)]
+LeansOn = Literal["processor", "card", "memory", "link", "drive"]
+
+
+class GameIn(Schema):
+    """A game with what of its engine matters."""
+
+    name: Name
+    genre: Word = ""
+    engine_cap_fps: Fps | None = None
+    preset_needs_restart: bool = False
+    forbids_overlays: bool = False
+    has_replay: bool = False
+    has_benchmark: bool = False
+    notes: Text = ""
+
+
+class GameOut(GameIn):
+    """A game, and how many scenes it has."""
+
+    id: int
+    scenes: int
 
 
 class SceneIn(Schema):
@@ -22,7 +46,9 @@ class SceneIn(Schema):
     start: Text = ""
     route: Text = ""
     end: Text = ""
-    engine_cap_fps: Fps | None = None
+    warm_up_runs: int = Field(default=1, ge=0, le=20)
+    warm_up: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
+    leans_on: list[LeansOn] = Field(default_factory=list, max_length=5)
 
 
 class SceneOut(Schema):
@@ -37,6 +63,9 @@ class SceneOut(Schema):
     start: str
     route: str
     end: str
+    warm_up_runs: int
+    warm_up: str
+    leans_on: list[str]
     engine_cap_fps: float | None
     used: bool
 
@@ -45,15 +74,20 @@ class ConditionIn(Schema):
     """A named condition."""
 
     name: Name
-    resolution: Text = ""
-    preset: Text = ""
+    resolution: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
+    preset: Word = ""
+    upscaling: Word = ""
+    ray_tracing: Word = ""
+    api: Word = ""
     frame_limit_fps: Fps | None = None
+    intent: Literal["typical", "expose"] = "typical"
 
 
 class ConditionOut(ConditionIn):
-    """A condition."""
+    """A condition; `used` once a study runs under it."""
 
     id: int
+    used: bool
 
 
 class SceneKindOut(Schema):

@@ -9,6 +9,7 @@ from people.access import user_of
 from studies import queries, services
 from studies.models import Pass
 from studies.schemas import (
+    AskedIn,
     AuditOut,
     Method,
     PassChange,
@@ -19,6 +20,7 @@ from studies.schemas import (
     StudySummary,
     TestIn,
     TestOut,
+    TestsIn,
 )
 
 router = Router(tags=["studies"])
@@ -58,6 +60,24 @@ def set_baseline(request: HttpRequest, study_id: int, lane_id: int) -> StudyOut:
 def add_test(request: HttpRequest, study_id: int, payload: TestIn) -> Status[TestOut]:
     """Add a test with its planned passes."""
     return Status(201, queries.test_out(services.add_test(user_of(request), study_id, payload)))
+
+
+@router.put("/{int:study_id}/tests", response=StudyOut)
+def set_tests(request: HttpRequest, study_id: int, payload: TestsIn) -> StudyOut:
+    """Make these the tests of a study, with their passes and priorities."""
+    return queries.one_study(services.set_tests(user_of(request), study_id, payload.tests).pk)
+
+
+@router.put("/{int:study_id}/question", response=StudyOut)
+def ask_otherwise(request: HttpRequest, study_id: int, payload: AskedIn) -> StudyOut:
+    """Put the question in other words, or name another factor."""
+    return queries.one_study(services.ask_otherwise(user_of(request), study_id, payload).pk)
+
+
+@router.put("/lanes/{int:lane_id}/newest-version", response=StudyOut)
+def move_lane_on(request: HttpRequest, lane_id: int) -> StudyOut:
+    """Use the newest version of a lane's setup from now on."""
+    return queries.one_study(services.move_lane_on(user_of(request), lane_id).study_id)
 
 
 @router.post("/{int:study_id}/finish", response=StudyOut)

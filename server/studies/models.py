@@ -18,6 +18,16 @@ class StudyState(models.TextChoices):
     FINISHED = "finished", "Finished"
 
 
+class StudyKind(models.TextChoices):
+    """What the lanes of a study are to each other."""
+
+    A_B = "a_b", "A against B"
+    LADDER = "ladder", "Ladder"
+    SWEEP = "sweep", "Sweep"
+    GRID = "grid", "Grid"
+    SCALING = "scaling", "Scaling"
+
+
 class Leading(models.TextChoices):
     """The figure that a study's answer begins with."""
 
@@ -28,12 +38,17 @@ class Leading(models.TextChoices):
 class Study(models.Model):
     """One question, and the method by which it is answered."""
 
+    kind = models.CharField(max_length=8, choices=StudyKind.choices, default=StudyKind.A_B)
     question = models.CharField(max_length=200)
     factor = models.CharField(max_length=120)
+    #: The other factor of a grid.
+    second_factor = models.CharField(max_length=120, blank=True)
     state = models.CharField(max_length=10, choices=StudyState.choices, default=StudyState.OPEN)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="studies")
     created_at = models.DateTimeField(auto_now_add=True)
     finished_at = models.DateTimeField(null=True, blank=True)
+    #: When a lead called the plan ready: its lanes are fair, or their differences accepted.
+    ready_at = models.DateTimeField(null=True, blank=True)
     passes_per_test = models.PositiveSmallIntegerField(default=3)
 
     leading = models.CharField(max_length=12, choices=Leading.choices, default=Leading.AVERAGE)
@@ -49,6 +64,7 @@ class Study(models.Model):
         constraints = [
             models.CheckConstraint(condition=~Q(question=""), name="study_asks"),
             models.CheckConstraint(condition=Q(state__in=StudyState.values), name="study_state_known"),
+            models.CheckConstraint(condition=Q(kind__in=StudyKind.values), name="study_kind_known"),
             models.CheckConstraint(condition=Q(leading__in=Leading.values), name="study_leading_known"),
             models.CheckConstraint(condition=Q(low_school__in=LOW_SCHOOLS), name="study_low_school_known"),
             models.CheckConstraint(condition=Q(suite_school__in=SUITE_SCHOOLS), name="study_suite_school_known"),
@@ -63,13 +79,19 @@ class Study(models.Model):
 
 
 class Lane(models.Model):
-    """A setup taking part in a study; one lane is the baseline."""
+    """A setup taking part in a study; one lane is the baseline.
+
+    `levels` says, by factor, which level of it this lane stands for. `condition` is what this lane tells the games, in
+    place of the tests' own: the lanes of a scaling study are one setup under several conditions.
+    """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="lanes")
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=80)
     setup_version = models.ForeignKey(SetupVersion, on_delete=models.PROTECT, related_name="lanes")
     baseline = models.BooleanField(default=False)
+    levels = models.JSONField(default=dict, blank=True)
+    condition = models.ForeignKey(Condition, on_delete=models.PROTECT, null=True, blank=True, related_name="lanes")
 
     class Meta:
         ordering = ["study", "position"]
@@ -84,19 +106,28 @@ class Lane(models.Model):
 
 
 class Test(models.Model):
-    """A scene under a condition."""
+    """A scene under a condition. `priority` 1 is run whatever happens, 3 is dropped first.
+
+    `passes_wanted` is how many passes are planned in each lane.
+    """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="tests")
     position = models.PositiveSmallIntegerField()
     scene = models.ForeignKey(Scene, on_delete=models.PROTECT, related_name="tests")
     condition = models.ForeignKey(Condition, on_delete=models.PROTECT, related_name="tests")
+    priority = models.PositiveSmallIntegerField(default=2)
+    passes_wanted = models.PositiveSmallIntegerField(default=3)
 
     __test__ = False
 
     class Meta:
         ordering = ["study", "position"]
         constraints = [
-            models.UniqueConstraint(fields=["study", "position"], name="test_position_once"),
+            models.UniqueConstraint(
+                fields=["study", "position"], name="test_position_once", deferrable=models.Deferrable.DEFERRED
+            ),
+            models.CheckConstraint(condition=Q(priority__gte=1, priority__lte=3), name="test_priority_1_to_3"),
+            models.CheckConstraint(condition=Q(passes_wanted__gte=1), name="test_wants_passes"),
             models.UniqueConstraint(fields=["study", "scene", "condition"], name="test_once"),
         ]
 
@@ -118,13 +149,17 @@ NEEDS_REASON = [PassState.REJECTED, PassState.DID_NOT_RUN]
 
 
 class Pass(models.Model):
-    """One run of a test in a lane."""
+    """One run of a test in a lane. Once recorded it knows the version of the setup it was run with."""
 
     lane = models.ForeignKey(Lane, on_delete=models.CASCADE, related_name="passes")
     test = models.ForeignKey(Test, on_delete=models.CASCADE, related_name="passes")
     number = models.PositiveSmallIntegerField()
     state = models.CharField(max_length=12, choices=PassState.choices, default=PassState.PLANNED)
     reason = models.CharField(max_length=300, blank=True)
+    setup_version = models.ForeignKey(
+        SetupVersion, on_delete=models.PROTECT, null=True, blank=True, related_name="passes"
+    )
+    recorded_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["test__position", "lane__position", "number"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from bench.queries import setup_out
+from bench.queries import setup_out, whole_versions
 from django.db.models import Count, Prefetch, Q, QuerySet
 from problems import NotFound
 
@@ -35,6 +35,8 @@ def one_study(study_id: int) -> StudyOut:
                 name=lane.name,
                 baseline=lane.baseline,
                 setup=setup_out(lane.setup_version),
+                levels=lane.levels,
+                condition=lane.condition.name if lane.condition else "",
             )
             for lane in study.lanes.all()
         ],
@@ -44,9 +46,7 @@ def one_study(study_id: int) -> StudyOut:
 
 def with_lanes_and_tests() -> QuerySet[Study]:
     """Studies with all that names their lanes and tests, in a fixed number of queries."""
-    lanes = Lane.objects.select_related("setup_version__setup").prefetch_related(
-        "setup_version__parts", "setup_version__settings"
-    )
+    lanes = Lane.objects.select_related("condition").prefetch_related(Prefetch("setup_version", whole_versions()))
     tests = Test.objects.select_related("scene__game", "condition")
     return Study.objects.select_related("created_by").prefetch_related(
         Prefetch("lanes", lanes), Prefetch("tests", tests)
@@ -58,9 +58,13 @@ def test_out(test: Test) -> TestOut:
     return TestOut(
         id=test.pk,
         position=test.position,
+        scene_id=test.scene_id,
+        condition_id=test.condition_id,
         game=test.scene.game.name,
         scene=test.scene.name,
         condition=test.condition.name,
+        priority=test.priority,
+        passes=test.passes_wanted,
     )
 
 
@@ -98,9 +102,12 @@ def _counted(studies: QuerySet[Study]) -> QuerySet[Study]:
 def _summary(study: Study) -> StudySummary:
     return StudySummary(
         id=study.pk,
+        kind=study.kind,
         question=study.question,
         factor=study.factor,
+        second_factor=study.second_factor,
         state=study.state,
+        ready_at=study.ready_at,
         lanes=[lane.name for lane in study.lanes.all()],
         tests=getattr(study, "test_count", 0),
         counts=Counts(**{state: getattr(study, f"{state}_count", 0) for state in PassState.values}),

@@ -11,6 +11,7 @@ from pydantic import Field, StringConstraints
 from scenes.schemas import Name
 
 Question = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+MaybeName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
 
@@ -27,11 +28,13 @@ class Method(Schema):
 
 
 class LaneIn(Schema):
-    """A lane: an existing setup, or one described here."""
+    """A lane: an existing setup, or one described here. `levels` by factor; `condition` replaces the tests' own."""
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
     setup_id: int | None = None
     setup: SetupIn | None = None
+    levels: dict[str, str] = Field(default_factory=dict, max_length=2)
+    condition: MaybeName = ""
 
 
 class TestIn(Schema):
@@ -42,28 +45,47 @@ class TestIn(Schema):
     game: Name
     scene: Name
     condition: Name
+    priority: int = Field(default=2, ge=1, le=3)
+    passes: int | None = Field(default=None, ge=1, le=50)
 
 
-class StudyIn(Schema):
-    """A study of A against B."""
+class TestsIn(Schema):
+    """All tests of a study, in their order."""
+
+    __test__ = False
+
+    tests: list[TestIn] = Field(min_length=1, max_length=400)
+
+
+class AskedIn(Schema):
+    """What a study asks: its question and its factor, of a grid both."""
 
     question: Question
     factor: Name
-    lanes: list[LaneIn] = Field(min_length=2, max_length=2)
-    baseline: int = Field(default=0, ge=0, le=1)
-    tests: list[TestIn] = Field(min_length=1, max_length=200)
+    second_factor: MaybeName = ""
+
+
+class StudyIn(AskedIn):
+    """A study of any kind: its lanes, its tests, its method."""
+
+    kind: Literal["a_b", "ladder", "sweep", "grid", "scaling"] = "a_b"
+    lanes: list[LaneIn] = Field(min_length=2, max_length=60)
+    baseline: int = Field(default=0, ge=0, le=59)
+    tests: list[TestIn] = Field(min_length=1, max_length=400)
     passes_per_test: int = Field(default=3, ge=1, le=50)
     method: Method = Field(default_factory=Method)
 
 
 class LaneOut(Schema):
-    """A lane with the version of its setup."""
+    """A lane with the version of its setup, what level of each factor it stands for, and its own condition if any."""
 
     id: int
     position: int
     name: str
     baseline: bool
     setup: SetupOut
+    levels: dict[str, str]
+    condition: str
 
 
 class TestOut(Schema):
@@ -73,9 +95,13 @@ class TestOut(Schema):
 
     id: int
     position: int
+    scene_id: int
+    condition_id: int
     game: str
     scene: str
     condition: str
+    priority: int
+    passes: int
 
 
 class Counts(Schema):
@@ -92,9 +118,12 @@ class StudySummary(Schema):
     """A study on the desk."""
 
     id: int
+    kind: str
     question: str
     factor: str
+    second_factor: str
     state: str
+    ready_at: datetime | None
     lanes: list[str]
     tests: int
     counts: Counts

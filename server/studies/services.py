@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from bench.models import SetupVersion
-from bench.services import freeze, save_setup
+from bench.services import freeze, setup_like
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import transaction
 from django.db.models import Max
@@ -13,8 +15,8 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 from scenes.services import condition_named, scene_named
 
-from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyState, Test
-from studies.schemas import LaneIn, Method, StudyIn, TestIn
+from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyKind, StudyState, Test
+from studies.schemas import AskedIn, LaneIn, Method, StudyIn, TestIn
 
 Caller = User | AnonymousUser
 
@@ -31,35 +33,32 @@ _MOVES = {
 def create_study(user: Caller, data: StudyIn) -> Study:
     """Create a study with its lanes, tests and planned passes."""
     lead = require(user, Role.LEAD)
+    _check_lanes(data)
     with transaction.atomic():
         study = Study.objects.create(
+            kind=data.kind,
             question=data.question,
             factor=data.factor,
+            second_factor=data.second_factor,
             created_by=lead,
             passes_per_test=data.passes_per_test,
             **data.method.dict(),
         )
-        if data.lanes[0].name.lower() == data.lanes[1].name.lower():
-            raise Problem("lane_twice", "The two lanes need names of their own.", field="lanes.1.name")
-        for position, lane in enumerate(data.lanes):
+        lanes = [
             Lane.objects.create(
                 study=study,
                 position=position,
                 name=lane.name,
                 baseline=position == data.baseline,
                 setup_version=_setup_of(user, lane, position),
+                levels=lane.levels,
+                condition=condition_named(lane.condition) if lane.condition else None,
             )
-        versions = {lane.setup_version_id for lane in study.lanes.all()}
-        if len(versions) < len(data.lanes):
-            raise Problem(
-                "lanes_alike",
-                "Both lanes have the same setup, so there is nothing to compare.",
-                field="lanes.1",
-                hint="Copy the setup and change the factor in the copy.",
-            )
-        for test in data.tests:
-            _add_test(study, test)
-        _note(study, lead, "created the study")
+            for position, lane in enumerate(data.lanes)
+        ]
+        _not_alike(lanes)
+        _write_tests(study, data.tests)
+        note(study, lead, "created the study")
     return study
 
 
@@ -68,9 +67,64 @@ def add_test(user: Caller, study_id: int, data: TestIn) -> Test:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
-        test = _add_test(study, data)
-        _note(study, lead, "added a test", str(test))
+        there = _tests_in(study)
+        if _key(data) in there:
+            raise _test_twice(data)
+        last = study.tests.aggregate(last=Max("position"))["last"]
+        test = _new_test(study, data, 0 if last is None else last + 1)
+        test.save()
+        _plan_passes(study, [test])
+        note(study, lead, "added a test", str(test))
     return test
+
+
+def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn]) -> Study:
+    """Make these the tests of a study, in this order, with these numbers of passes and priorities.
+
+    Passes that were run stay whatever is asked. Raises :class:`Conflict` where a test that has some would go.
+    """
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = open_study(study_id)
+        before = study.tests.count()
+        _write_tests(study, tests)
+        note(study, lead, "changed the tests", f"{before} → {len(tests)}" if before != len(tests) else "")
+    return study
+
+
+def ask_otherwise(user: Caller, study_id: int, asked: AskedIn) -> Study:
+    """Put the question in other words, or name another factor. A ready study has to be called ready again."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = open_study(study_id)
+        was = (study.factor, study.second_factor)
+        study.question, study.factor, study.second_factor = asked.question, asked.factor, asked.second_factor
+        if was != (study.factor, study.second_factor):
+            study.ready_at = None
+        study.save()
+        note(study, lead, "changed the question", f"{study.question} ({study.factor})")
+    return study
+
+
+def move_lane_on(user: Caller, lane_id: int) -> Lane:
+    """Use the newest version of a lane's setup from now on. Passes that were run keep the version they had."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        found = Lane.objects.filter(pk=lane_id).first()
+        if found is None:
+            raise NotFound("lane")
+        study = open_study(found.study_id)
+        lane = study.lanes.select_related("setup_version__setup").get(pk=lane_id)
+        newest = SetupVersion.objects.filter(setup=lane.setup_version.setup).order_by("-number")[:1].get()
+        if newest.pk != lane.setup_version_id:
+            words = f"{lane.name}: version {lane.setup_version.number} → {newest.number}"
+            lane.setup_version = newest
+            lane.save(update_fields=["setup_version"])
+            study.ready_at = None
+            study.save(update_fields=["ready_at"])
+            _not_alike(list(study.lanes.all()))
+            note(study, lead, "moved a lane to its setup's newest version", words)
+    return lane
 
 
 def edit_method(user: Caller, study_id: int, method: Method) -> Study:
@@ -85,7 +139,7 @@ def edit_method(user: Caller, study_id: int, method: Method) -> Study:
                 setattr(study, name, value)
         if changes:
             study.save()
-            _note(study, lead, "changed the method", "; ".join(changes))
+            note(study, lead, "changed the method", "; ".join(changes))
     return study
 
 
@@ -99,7 +153,7 @@ def set_baseline(user: Caller, study_id: int, lane_id: int) -> Study:
             raise NotFound("lane in this study")
         study.lanes.update(baseline=False)
         study.lanes.filter(pk=lane_id).update(baseline=True)
-        _note(study, lead, "changed the baseline", lane.name)
+        note(study, lead, "changed the baseline", lane.name)
     return study
 
 
@@ -119,7 +173,7 @@ def finish_study(user: Caller, study_id: int) -> Study:
         study.state = StudyState.FINISHED
         study.finished_at = timezone.now()
         study.save()
-        _note(study, lead, "finished the study")
+        note(study, lead, "finished the study")
     return study
 
 
@@ -131,7 +185,7 @@ def reopen_study(user: Caller, study_id: int) -> Study:
         if study.state != StudyState.OPEN:
             study.state, study.finished_at = StudyState.OPEN, None
             study.save()
-            _note(study, lead, "opened the study again")
+            note(study, lead, "opened the study again")
     return study
 
 
@@ -157,7 +211,7 @@ def change_pass(user: Caller, pass_id: int, state: str, reason: str = "") -> Pas
             raise Problem("reason_needed", f"Say why the pass is {wanted.label.lower()}.", field="reason")
         one.state, one.reason = wanted, reason if wanted in NEEDS_REASON else ""
         one.save()
-        _note(study, tester, _WORDS[wanted], reason, one)
+        note(study, tester, _WORDS[wanted], reason, one)
     return one
 
 
@@ -168,7 +222,7 @@ def plan_pass(user: Caller, lane_id: int, test_id: int) -> Pass:
         lane, test = lane_and_test(lane_id, test_id)
         study = open_study(test.study_id)
         one = Pass.objects.create(lane=lane, test=test, number=_next_number(lane, test))
-        _note(study, tester, "planned one more pass", "", one)
+        note(study, tester, "planned one more pass", "", one)
     return one
 
 
@@ -193,9 +247,10 @@ def record_pass(tester: User, study: Study, lane: Lane, test: Test, number: int 
             hint="Give it the next free number; a doubted pass stays beside its repeat.",
         )
     one.state = PassState.RECORDED
+    one.setup_version, one.recorded_at = lane.setup_version, timezone.now()
     one.save()
     freeze(lane.setup_version)
-    _note(study, tester, "recorded a pass", "", one)
+    note(study, tester, "recorded a pass", "", one)
     return one
 
 
@@ -232,9 +287,44 @@ def _locked(study_id: int) -> Study:
     return study
 
 
+def _check_lanes(data: StudyIn) -> None:
+    kind = StudyKind(data.kind)
+    if kind is StudyKind.A_B and len(data.lanes) != 2:
+        raise Problem("two_lanes", "A against B has two lanes.", field="lanes", hint="A ladder takes more.")
+    if data.baseline >= len(data.lanes):
+        raise Problem("no_such_lane", "The baseline is none of the lanes.", field="baseline")
+    names = [lane.name.lower() for lane in data.lanes]
+    for position, name in enumerate(names):
+        if name in names[:position]:
+            raise Problem("lane_twice", "Lanes need names of their own.", field=f"lanes.{position}.name")
+    if kind is StudyKind.GRID and not data.second_factor:
+        raise Problem("second_factor_missing", "A grid crosses two factors.", field="second_factor")
+    for position, lane in enumerate(data.lanes):
+        if kind is StudyKind.SCALING and not lane.condition:
+            raise Problem(
+                "condition_missing", f"Lane “{lane.name}” says not what it tells the games.",
+                field=f"lanes.{position}.condition", hint="Each lane of a scaling study is a condition.",
+            )  # fmt: skip
+
+
+def _not_alike(lanes: Sequence[Lane]) -> None:
+    """Two lanes of one setup and one condition have nothing between them."""
+    seen: set[tuple[int, int | None]] = set()
+    for lane in lanes:
+        what = (lane.setup_version_id, lane.condition_id)
+        if what in seen:
+            raise Problem(
+                "lanes_alike",
+                f"“{lane.name}” has the same setup as another lane, so there is nothing to compare.",
+                field=f"lanes.{lane.position}",
+                hint="Copy the setup and change the factor in the copy.",
+            )
+        seen.add(what)
+
+
 def _setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
     if lane.setup is not None:
-        return save_setup(user, lane.setup)
+        return setup_like(user, lane.setup)
     version = SetupVersion.objects.filter(setup=lane.setup_id).order_by("-number").first()
     if version is None:
         raise Problem(
@@ -244,23 +334,85 @@ def _setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
     return version
 
 
-def _add_test(study: Study, data: TestIn) -> Test:
-    scene, condition = scene_named(data.game, data.scene), condition_named(data.condition)
-    if study.tests.filter(scene=scene, condition=condition).exists():
-        raise Conflict("test_twice", f"{scene} under {condition} is in the study already.", field="tests")
-    last = study.tests.aggregate(last=Max("position"))["last"]
-    test = Test.objects.create(study=study, position=0 if last is None else last + 1, scene=scene, condition=condition)
-    Pass.objects.bulk_create(
-        Pass(lane=lane, test=test, number=number)
-        for lane in study.lanes.all()
-        for number in range(1, study.passes_per_test + 1)
+def _key(test: TestIn) -> tuple[str, str, str]:
+    return test.game.lower(), test.scene.lower(), test.condition.lower()
+
+
+def _tests_in(study: Study) -> dict[tuple[str, str, str], Test]:
+    found = study.tests.select_related("scene__game", "condition")
+    return {(t.scene.game.name.lower(), t.scene.name.lower(), t.condition.name.lower()): t for t in found}
+
+
+def _new_test(study: Study, data: TestIn, position: int) -> Test:
+    return Test(
+        study=study,
+        position=position,
+        scene=scene_named(data.game, data.scene),
+        condition=condition_named(data.condition),
+        priority=data.priority,
+        passes_wanted=data.passes or study.passes_per_test,
     )
-    return test
+
+
+def _write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
+    there = _tests_in(study)
+    keep: dict[tuple[str, str, str], Test] = {}
+    for position, data in enumerate(wanted):
+        if _key(data) in keep:
+            raise _test_twice(data)
+        test = there.get(_key(data))
+        if test is None:
+            test = _new_test(study, data, position)
+        else:
+            test.position, test.priority = position, data.priority
+            test.passes_wanted = data.passes or test.passes_wanted
+        keep[_key(data)] = test
+    gone = [test for key, test in there.items() if key not in keep]
+    run = Pass.objects.filter(test__in=gone).exclude(state=PassState.PLANNED).select_related("test").first()
+    if run is not None:
+        raise Conflict(
+            "test_has_passes",
+            f"{run.test} has passes that were run, so it stays.",
+            field="tests",
+            hint="Give it priority 3 to plan no more of it first, or leave its passes out with a reason.",
+        )
+    Test.objects.filter(pk__in=[test.pk for test in gone]).delete()
+    Test.objects.bulk_update([t for t in keep.values() if t.pk], ["position", "priority", "passes_wanted"])
+    Test.objects.bulk_create([t for t in keep.values() if not t.pk])
+    _plan_passes(study, list(keep.values()))
+
+
+def _plan_passes(study: Study, tests: Sequence[Test]) -> None:
+    """Bring the planned passes of each cell to what is wanted; passes that were run are never touched."""
+    numbers: dict[tuple[int, int], list[tuple[int, str, int]]] = {}
+    for one in Pass.objects.filter(test__in=tests).only("number", "state", "lane", "test"):
+        numbers.setdefault((one.lane_id, one.test_id), []).append((one.number, one.state, one.pk))
+    new: list[Pass] = []
+    gone: list[int] = []
+    for test in tests:
+        for lane in study.lanes.all():
+            there = sorted(numbers.get((lane.pk, test.pk), []))
+            # A pass that was rejected or did not run is repeated beside what is wanted, not instead of it.
+            counting = [one for one in there if one[1] not in NEEDS_REASON]
+            missing = test.passes_wanted - len(counting)
+            planned = [pk for _, state, pk in counting if state == PassState.PLANNED]
+            if missing < 0:
+                gone += planned[max(0, len(planned) + missing) :]
+            first = (there[-1][0] if there else 0) + 1
+            new += [Pass(lane=lane, test=test, number=first + i) for i in range(max(0, missing))]
+    Pass.objects.filter(pk__in=gone).delete()
+    Pass.objects.bulk_create(new)
+
+
+def _test_twice(data: TestIn) -> Conflict:
+    where = f"{data.game}, {data.scene}, {data.condition}"
+    return Conflict("test_twice", f"{where} is in the study already.", field="tests")
 
 
 def _next_number(lane: Lane, test: Test) -> int:
     return (Pass.objects.filter(lane=lane, test=test).aggregate(last=Max("number"))["last"] or 0) + 1
 
 
-def _note(study: Study, who: User, what: str, why: str = "", one: Pass | None = None) -> None:
+def note(study: Study, who: User, what: str, why: str = "", one: Pass | None = None) -> None:
+    """Add a line to the study's record."""
     AuditLine.objects.create(study=study, on_pass=one, who=who, what=what, why=why[:300])

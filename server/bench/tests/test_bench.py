@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from testkit import Bench, Caller, setup
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from testkit import Bench, Caller, setup, study_body
 
 
 def test_a_part_is_there_once(lead: Caller) -> None:
@@ -47,7 +49,7 @@ def test_a_used_setup_becomes_the_next_version_and_the_study_keeps_its_own(bench
     assert (edited["version"], edited["frozen"]) == (2, False)
     kept = bench.lead.get(f"/setup-versions/{used['version_id']}")
     assert kept["frozen"]
-    assert {"kind": "cooler", "name": "Plain 41"} in kept["parts"]
+    assert ("cooler", "Plain 41") in [(part["kind"], part["name"]) for part in kept["parts"]]
     lane = bench.lead.get(f"/studies/{bench.id}")["lanes_full"][0]
     assert lane["setup"]["version"] == 1
 
@@ -55,7 +57,122 @@ def test_a_used_setup_becomes_the_next_version_and_the_study_keeps_its_own(bench
 def test_lists_take_the_same_queries_for_any_number(lead: Caller, queries: Callable[[int], Any]) -> None:
     for number in range(6):
         lead.post("/setups", setup(f"Box {number}", f"Fins {number}"), status=201)
+    for number in range(5):
+        lead.post("/rigs", {"name": f"Rig {number}", "parts": [{"kind": "card", "name": f"V{number}"}]}, status=201)
     with queries(8):
         assert len(lead.get("/setups")) == 6
     with queries(5):
-        assert len(lead.get("/parts")) == 7
+        assert len(lead.get("/rigs")) == 5
+    with queries(5):
+        assert len(lead.get("/parts")) == 12
+
+
+def refs(found: dict[str, Any]) -> dict[str, str]:
+    return {part["kind"]: part["name"] for part in found["parts"]}
+
+
+def test_parts_carry_the_facts_of_their_kind(lead: Caller) -> None:
+    kinds = {kind["kind"]: kind for kind in lead.get("/part-kinds")}
+    bus = next(fact for fact in kinds["card"]["facts"] if fact["name"] == "bus_bits")
+    assert (bus["unit"], bus["low"], bus["high"], bus["type"]) == ("bit", 32, 8192, "whole")
+    card = {"kind": "card", "name": "V5", "facts": {"gbit_per_pin": 18, "bus_bits": 128}, "price": "399.5",
+            "currency": "eur", "price_from": "a shop", "weight_g": 700}  # fmt: skip
+    part = lead.post("/parts", card, status=201)
+    assert list(part["facts"]) == ["bus_bits", "gbit_per_pin"]
+    assert [(one["name"], one["value"], one["unit"]) for one in part["derived"]] == [("memory_gb_per_s", 288.0, "GB/s")]
+    assert (part["price"], part["currency"], part["used"]) == (399.5, "EUR", False)
+    wrong = lead.put(f"/parts/{part['id']}", {**card, "facts": {"bus_bits": 12}}, status=422)
+    assert (wrong["code"], wrong["field"]) == ("wrong_fact", "facts.bus_bits")
+    assert "32 to 8192 bit" in wrong["message"]
+    assert lead.put(f"/parts/{part['id']}", {**card, "currency": ""}, status=422)["field"] == "currency"
+    assert lead.put(f"/parts/{part['id']}", {**card, "currency": "coins"}, status=422)["field"] == "currency"
+    assert lead.put("/parts/0", card, status=404)["code"] == "not_found"
+
+
+def test_what_is_written_of_a_part_that_ran_stays(bench: Bench) -> None:
+    card = next(part for part in bench.lead.get("/parts") if part["kind"] == "card")
+    path, body = f"/parts/{card['id']}", {"kind": "card", "name": card["name"], "facts": {"bus_bits": 128}}
+    bench.lead.put(path, body)
+    bench.record(0, 0)
+    more = bench.lead.put(path, {**body, "facts": {"bus_bits": 128, "memory_gb": 8}, "price": 300, "currency": "EUR"})
+    assert (more["facts"]["memory_gb"], more["price"], more["used"]) == (8, 300, True)
+    for change in ({"name": "V6"}, {"facts": {"bus_bits": 192, "memory_gb": 8}}, {"facts": {}}):
+        assert bench.lead.put(path, {**body, **change}, status=409)["code"] == "part_in_use"
+
+
+def test_setups_stand_on_a_rig_and_follow_it(bench: Bench) -> None:
+    lead = bench.lead
+    parts = [{"kind": "card", "name": "V5"}, {"kind": "board", "name": "Mini 3"}, {"kind": "driver", "name": "41.2"}]
+    rig = lead.post("/rigs", {"name": "Neun", "parts": parts}, status=201)
+    plain = lead.post("/setups", {"name": "Neun, plain", "rig_id": rig["id"]}, status=201)
+    swap = [{"kind": "driver", "name": "42.0"}]
+    other = lead.post("/setups", {"name": "Neun, new driver", "rig_id": rig["id"], "parts": swap}, status=201)
+    assert refs(plain) == {"card": "V5", "board": "Mini 3", "driver": "41.2"}
+    assert refs(other) == {"card": "V5", "board": "Mini 3", "driver": "42.0"}
+    assert [part["swapped"] for part in other["parts"]] == [False, False, True]
+    assert (other["rig"], lead.get("/rigs")[0]["setups"]) == ("Neun", 2)
+    lanes = [{"name": "old", "setup_id": plain["id"]}, {"name": "new", "setup_id": other["id"]}]
+    study = Bench(lead, bench.tester, lead.post("/studies", study_body(lanes=lanes, factor="Driver"), status=201))
+    study.record(0, 0)
+    parts[1] = {"kind": "board", "name": "Mini 4"}
+    parts[2] = {"kind": "driver", "name": "41.9"}
+    lead.put(f"/rigs/{rig['id']}", {"name": "Neun", "parts": parts})
+    now = {setup["name"]: setup for setup in lead.get("/setups")}
+    used, free = now["Neun, plain"], now["Neun, new driver"]
+    assert (used["version"], refs(used)["board"], refs(used)["driver"]) == (2, "Mini 4", "41.9")
+    assert (free["version"], refs(free)["board"], refs(free)["driver"]) == (1, "Mini 4", "42.0"), "a swap stays"
+    kept = lead.get(f"/setup-versions/{plain['version_id']}")
+    assert (refs(kept)["board"], kept["newest"]) == ("Mini 3", False), "what a run used never changes"
+    assert lead.post("/rigs", {"name": "NEUN"}, status=409)["code"] == "rig_exists"
+    assert lead.put("/rigs/0", {"name": "x"}, status=404)["code"] == "not_found"
+    assert lead.post("/setups", {"name": "y", "rig_id": 0}, status=404)["code"] == "not_found"
+    twice = lead.post("/rigs", {"name": "z", "parts": parts[:1] * 2}, status=422)
+    assert (twice["code"], twice["field"]) == ("part_twice", "parts")
+
+
+def hand_in_table(who: Caller, table: str | bytes, status: int = 200) -> Any:
+    content = table.encode() if isinstance(table, str) else table
+    response = who.client.post("/api/parts.csv", {"file": SimpleUploadedFile("parts.csv", content)})
+    assert response.status_code == status, response.content
+    return response.json()
+
+
+def test_parts_go_out_and_come_back_as_a_table(lead: Caller) -> None:
+    table = (
+        "\ufeffname;kind;bus_bits;price;currency;weight_g;variable_refresh;notes\r\n"
+        "V5;card;128;399.50;EUR;700;;=SUM(1)\r\nPanora 27;display;;;;;yes;\r\n\r\n"
+    )
+    assert hand_in_table(lead, table) == {"added": 2, "changed": 0, "unchanged": 0}
+    said = {part["name"]: part for part in lead.get("/parts")}
+    assert (said["V5"]["facts"], said["V5"]["price"], said["V5"]["notes"]) == ({"bus_bits": 128}, 399.5, "=SUM(1)")
+    assert said["Panora 27"]["facts"] == {"variable_refresh": True}
+    out = lead.client.get("/api/parts.csv").content.decode()
+    assert "'=SUM(1)" in out, "no spreadsheet takes it for a formula"
+    assert hand_in_table(lead, out) == {"added": 0, "changed": 0, "unchanged": 2}
+    assert hand_in_table(lead, out.replace("128", "192")) == {"added": 0, "changed": 1, "unchanged": 1}
+    assert {part["name"]: part["notes"] for part in lead.get("/parts")}["V5"] == "=SUM(1)"
+
+
+@pytest.mark.parametrize(
+    ("table", "code", "field", "row"),
+    [
+        ("name\nV5\n", "missing_column", "kind", None),
+        ("kind,name,wings\n", "unknown_column", "wings", None),
+        ("kind,name,name\n", "ambiguous_column", "file", None),
+        ("kind,name,bus_bits\ncard,V5,128\ncard,V6,wide\n", "wrong_fact", "facts.bus_bits", 2),
+        ("kind,name,bus_bits\nsupply,S,128\n", "unknown_fact", "facts.bus_bits", 1),
+        ("kind,name\nspoon,V5\n", "unknown_kind", "kind", 1),
+        ("kind,name\ncard,\n", "invalid", "name", 1),
+        ("kind,name,price\ncard,V5,3\n", "no_currency", "currency", 1),
+        ("kind,name\ncard,V5,3\n", "broken_row", None, 1),
+        (b"\xff\xfe\x00kind", "not_text", "file", None),
+    ],
+)
+def test_a_table_is_taken_whole_or_not_at_all(
+    lead: Caller, table: str | bytes, code: str, field: str | None, row: int | None
+) -> None:
+    refused = hand_in_table(lead, table, status=422)
+    assert (refused["code"], refused.get("field"), refused.get("row")) == (code, field, row)
+    assert refused["hint"]
+    assert lead.get("/parts") == []
+    assert lead.post("/parts.csv", status=422)["code"] == "no_table"

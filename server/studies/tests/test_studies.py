@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 from django.db import IntegrityError, connection, transaction
+from rennbahn.simulation import Rig
 from studies.models import Pass, Study
 from studies.services import change_pass
 from testkit import Bench, Caller, study_body
@@ -148,3 +149,100 @@ def test_two_decisions_at_once_are_taken_one_after_the_other(bench: Bench, djang
         "rejected the pass",
         "accepted the pass",
     ]
+
+
+def described(name: str, **settings: str) -> dict[str, Any]:
+    said = [{"name": key.replace("_", " "), "value": value} for key, value in settings.items()]
+    parts = [{"kind": "card", "name": "Ostrane V5"}]
+    return {"name": name, "setup": {"name": f"Box, {name}", "parts": parts, "settings": said}}
+
+
+def test_every_kind_of_study(lead: Caller) -> None:
+    sweep = [{**described(f"{watts} W", power_limit=f"{watts} W"), "levels": {"Power limit": f"{watts} W"}}
+             for watts in (160, 140, 120)]  # fmt: skip
+    made = lead.post("/studies", study_body(kind="sweep", factor="Power limit", lanes=sweep), status=201)
+    assert [lane["levels"]["Power limit"] for lane in made["lanes_full"]] == ["160 W", "140 W", "120 W"]
+    assert made["counts"]["planned"] == 3 * 3 * 3
+
+    grid = [described(f"{fans}, {sync}", fans=fans, sync=sync) for fans in ("slow", "fast") for sync in ("on", "off")]
+    crossed = study_body(kind="grid", factor="Fans", second_factor="Sync", lanes=grid)
+    assert lead.post("/studies", crossed, status=201)["second_factor"] == "Sync"
+    assert lead.get(f"/studies/{lead.get('/studies')[0]['id']}/plan")["objections"] == []
+
+    one = lead.post("/setups", described("alone")["setup"], status=201)["id"]
+    scaling = [{"name": name, "setup_id": one, "condition": name} for name in ("1080 high", "1440 high", "2160 high")]
+    scaled = lead.post("/studies", study_body(kind="scaling", factor="Resolution", lanes=scaling), status=201)
+    assert [lane["condition"] for lane in scaled["lanes_full"]] == ["1080 high", "1440 high", "2160 high"]
+    assert lead.get(f"/studies/{scaled['id']}/plan")["objections"] == []
+    assert [study["kind"] for study in lead.get("/studies")] == ["scaling", "grid", "sweep"]
+
+
+@pytest.mark.parametrize(
+    ("change", "code", "field"),
+    [
+        ({"lanes": [described(str(n), fans=str(n)) for n in range(3)]}, "two_lanes", "lanes"),
+        ({"kind": "grid"}, "second_factor_missing", "second_factor"),
+        ({"kind": "scaling"}, "condition_missing", "lanes.0.condition"),
+        ({"baseline": 2}, "no_such_lane", "baseline"),
+        ({"kind": "tower"}, "invalid", "kind"),
+    ],
+)
+def test_lanes_must_fit_their_kind(lead: Caller, change: dict[str, Any], code: str, field: str) -> None:
+    refused = lead.post("/studies", study_body(**change), status=422)
+    assert (refused["code"], refused["field"]) == (code, field)
+
+
+def test_a_described_setup_that_is_there_already_is_used_again(lead: Caller) -> None:
+    first = lead.post("/studies", study_body(), status=201)
+    second = lead.post("/studies", study_body(question="And at night?"), status=201)
+    versions = [[lane["setup"]["version_id"] for lane in study["lanes_full"]] for study in (first, second)]
+    assert versions[0] == versions[1]
+    body = study_body()
+    body["lanes"][0]["setup"]["settings"] = []
+    assert lead.post("/studies", body, status=409)["code"] == "setup_exists"
+
+
+def test_the_tests_of_a_study_are_set_as_a_whole(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/tests"
+    kept = {"game": "Ninth Ferry", "scene": "harbour", "condition": "1440 high"}
+    bench.accept(bench.record(0, 1))
+    more = {"game": "ninth ferry", "scene": "harbour", "condition": "1080 low", "priority": 3, "passes": 5}
+    study = bench.lead.put(path, {"tests": [more, {**kept, "priority": 1, "passes": 4}]})
+    assert [(t["condition"], t["priority"], t["passes"]) for t in study["tests_full"]] == [
+        ("1080 low", 3, 5),
+        ("1440 high", 1, 4),
+    ]
+    assert (study["counts"]["planned"], study["counts"]["accepted"]) == (2 * 5 + 2 * 4 - 1, 1)
+    fewer = bench.lead.put(path, {"tests": [{**kept, "passes": 1}, more]})
+    assert (fewer["counts"]["planned"], fewer["counts"]["accepted"]) == (1 + 2 * 5, 1), "what was run stays"
+    gone = bench.lead.put(path, {"tests": [more]}, status=409)
+    assert (gone["code"], gone["field"]) == ("test_has_passes", "tests")
+    assert bench.lead.put(path, {"tests": [more, more]}, status=409)["code"] == "test_twice"
+    assert bench.lead.put(path, {"tests": [{**more, "priority": 4}]}, status=422)["field"] == "tests.0.priority"
+    said = [line["what"] for line in bench.lead.get(f"/studies/{bench.id}/audit")]
+    assert said.count("changed the tests") == 2
+
+
+def test_a_rejected_pass_is_repeated_beside_what_is_wanted(bench: Bench) -> None:
+    one = bench.record(0, 0)
+    bench.tester.put(f"/studies/passes/{one}/state", {"state": "rejected", "reason": "an update ran"})
+    tests = [{key: test[key] for key in ("game", "scene", "condition")} for test in bench.study["tests_full"]]
+    study = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests})
+    assert (study["counts"]["planned"], study["counts"]["rejected"]) == (18, 1)
+
+
+def test_findings_compare_any_two_lanes_of_a_ladder(lead: Caller, tester: Caller) -> None:
+    lanes = [described(f"step {n}", fans=str(n)) for n in range(3)]
+    body = study_body(kind="ladder", factor="fans", lanes=lanes, tests=study_body()["tests"][:1])
+    bench = Bench(lead, tester, lead.post("/studies", body, status=201))
+    for lane in range(3):
+        for number in range(3):
+            bench.accept(bench.record(lane, 0, seed=10 * lane + number, rig=Rig(gpu_speed=1.0 + 0.1 * lane)))
+    path = f"/studies/{bench.id}/findings"
+    first, last = (lead.get(f"{path}?other={bench.lane(n)}") for n in (1, 2))
+    assert first["average"]["margin"] < last["average"]["margin"]
+    assert (first["other"]["name"], last["other"]["name"]) == ("step 1", "step 2")
+    levels = [level["average"] for level in last["levels"]]
+    assert len(levels) == 3
+    assert levels == sorted(levels)
+    assert lead.get(f"{path}?other={bench.lane(0)}", status=404)["code"] == "not_found"

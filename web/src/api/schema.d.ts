@@ -88,6 +88,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conditions/{condition_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit Condition
+         * @description Edit a condition; of one that passes were run under, blanks can be filled in.
+         */
+        put: operations["scenes_api_edit_condition"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/files/{arrival_id}/preview": {
         parameters: {
             query?: never;
@@ -128,6 +148,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/games": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Games
+         * @description All games.
+         */
+        get: operations["scenes_api_games"];
+        put?: never;
+        /**
+         * Add Game
+         * @description Add a game.
+         */
+        post: operations["scenes_api_add_game"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit Game
+         * @description Write down what has become known of a game.
+         */
+        put: operations["scenes_api_edit_game"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outlooks
+         * @description Which open studies end before their deadline.
+         */
+        get: operations["planning_api_outlooks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/part-kinds": {
         parameters: {
             query?: never;
@@ -137,7 +221,7 @@ export interface paths {
         };
         /**
          * Part Kinds
-         * @description The kinds of part, in the order of a setup sheet.
+         * @description The kinds of part with their facts, in the order of a setup sheet.
          */
         get: operations["bench_api_part_kinds"];
         put?: never;
@@ -172,6 +256,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts Csv
+         * @description All parts as CSV.
+         */
+        get: operations["bench_api_parts_csv"];
+        put?: never;
+        /**
+         * Import Parts
+         * @description Add and change parts by a CSV table: all rows or none.
+         */
+        post: operations["bench_api_import_parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit Part
+         * @description Edit a part; of one that a run used, facts can only be added.
+         */
+        put: operations["bench_api_edit_part"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/passes/{pass_id}": {
         parameters: {
             query?: never;
@@ -192,6 +320,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rigs
+         * @description All rigs.
+         */
+        get: operations["bench_api_rigs"];
+        put?: never;
+        /**
+         * Add Rig
+         * @description Make a rig.
+         */
+        post: operations["bench_api_add_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit Rig
+         * @description Rebuild a rig; its setups follow, used ones as their next version.
+         */
+        put: operations["bench_api_edit_rig"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scene-kinds": {
         parameters: {
             query?: never;
@@ -204,6 +376,26 @@ export interface paths {
          * @description The kinds of scene, from the one that repeats best.
          */
         get: operations["scenes_api_scene_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scene-noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scene Noise
+         * @description How well each scene repeats, learned from all studies.
+         */
+        get: operations["planning_api_scene_noise"];
         put?: never;
         post?: never;
         delete?: never;
@@ -348,6 +540,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sketch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sketch
+         * @description What a study as typed so far comes to; nothing is kept.
+         */
+        post: operations["planning_api_sketch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies": {
         parameters: {
             query?: never;
@@ -366,6 +578,26 @@ export interface paths {
          * @description Create a study with lanes, tests and planned passes.
          */
         post: operations["studies_api_create_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/lanes/{lane_id}/newest-version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Move Lane On
+         * @description Use the newest version of a lane's setup from now on.
+         */
+        put: operations["studies_api_move_lane_on"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -426,6 +658,46 @@ export interface paths {
         get: operations["studies_api_study"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/acceptances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Difference
+         * @description Accept a difference between lanes with a written reason.
+         */
+        post: operations["planning_api_accept_difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/acceptances/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Acceptance
+         * @description No longer accept a difference.
+         */
+        post: operations["planning_api_withdraw_acceptance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -505,7 +777,7 @@ export interface paths {
         };
         /**
          * Findings
-         * @description The findings of a study, for its own baseline or another lane.
+         * @description The findings of a study: one lane over its own baseline, or over another.
          */
         get: operations["findings_api_findings"];
         put?: never;
@@ -596,6 +868,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whole Plan
+         * @description A study's plan: what differs between its lanes, what its tests need, and its passes laid out in time.
+         */
+        get: operations["planning_api_whole_plan"];
+        /**
+         * Save Plan
+         * @description Keep what a plan rests on; it is laid out anew.
+         */
+        put: operations["planning_api_save_plan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plan.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan Csv
+         * @description The plan pass by pass, as CSV.
+         */
+        get: operations["planning_api_plan_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plan.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan Ics
+         * @description The plan session by session, as iCalendar.
+         */
+        get: operations["planning_api_plan_ics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plan/sequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order By Hand
+         * @description Run the passes in an order of one's own.
+         */
+        put: operations["planning_api_order_by_hand"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Ask Otherwise
+         * @description Put the question in other words, or name another factor.
+         */
+        put: operations["studies_api_ask_otherwise"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Call Ready
+         * @description Call a study ready to run.
+         */
+        post: operations["planning_api_call_ready"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/reopen": {
         parameters: {
             query?: never;
@@ -644,7 +1040,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Set Tests
+         * @description Make these the tests of a study, with their passes and priorities.
+         */
+        put: operations["studies_api_set_tests"];
         /**
          * Add Test
          * @description Add a test with its planned passes.
@@ -681,6 +1081,33 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AcceptIn
+         * @description The reason why a difference is accepted. `about` is what it was when it was read.
+         */
+        AcceptIn: {
+            /** About */
+            about: string;
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * AcceptanceOut
+         * @description Who accepted a difference, and why.
+         */
+        AcceptanceOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * ArrivalOut
          * @description A file that arrived: what it seems to be and where its name says it belongs.
          */
@@ -713,6 +1140,21 @@ export interface components {
             state: string;
             /** Test Id */
             test_id: number | null;
+        };
+        /**
+         * AskedIn
+         * @description What a study asks: its question and its factor, of a grid both.
+         */
+        AskedIn: {
+            /** Factor */
+            factor: string;
+            /** Question */
+            question: string;
+            /**
+             * Second Factor
+             * @default
+             */
+            second_factor: string;
         };
         /**
          * Assignment
@@ -748,6 +1190,82 @@ export interface components {
             who: string;
             /** Why */
             why: string;
+        };
+        /**
+         * BlockOut
+         * @description Passes of one lane in one game, run together. Times in seconds from the plan's beginning.
+         */
+        BlockOut: {
+            /** Begin S */
+            begin_s: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** End S */
+            end_s: number;
+            /** Game */
+            game: string;
+            /** Inner Changes */
+            inner_changes: number;
+            /** Lane Id */
+            lane_id: number;
+            /** Pass Ids */
+            pass_ids: number[];
+            /** Session */
+            session: number;
+            /** Start S */
+            start_s: number;
+            /** Tests */
+            tests: number[];
+        };
+        /**
+         * CaveatOut
+         * @description What prints with every finding: an accepted difference with its reason, or one that nobody accepted.
+         */
+        CaveatOut: {
+            /** About */
+            about: string;
+            /** Accepted */
+            accepted: boolean;
+            /** Label */
+            label: string;
+            /** Reason */
+            reason: string;
+            /** Weight */
+            weight: string;
+        };
+        /**
+         * ChangeOut
+         * @description Something done before a block of passes.
+         */
+        ChangeOut: {
+            /** Kind */
+            kind: string;
+            /** Seconds */
+            seconds: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ChangedOut
+         * @description Something that changed within a lane while the study ran.
+         */
+        ChangedOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Label */
+            label: string;
+            /** Lane */
+            lane: string;
+            /** On */
+            on: string;
+            /** Pass Id */
+            pass_id: number;
+            /** Reason */
+            reason: string;
+            /** Weight */
+            weight: string;
         };
         /**
          * ColumnMap
@@ -789,8 +1307,19 @@ export interface components {
          * @description A named condition.
          */
         ConditionIn: {
+            /**
+             * Api
+             * @default
+             */
+            api: string;
             /** Frame Limit Fps */
             frame_limit_fps?: number | null;
+            /**
+             * Intent
+             * @default typical
+             * @enum {string}
+             */
+            intent: "typical" | "expose";
             /** Name */
             name: string;
             /**
@@ -799,20 +1328,41 @@ export interface components {
              */
             preset: string;
             /**
+             * Ray Tracing
+             * @default
+             */
+            ray_tracing: string;
+            /**
              * Resolution
              * @default
              */
             resolution: string;
+            /**
+             * Upscaling
+             * @default
+             */
+            upscaling: string;
         };
         /**
          * ConditionOut
-         * @description A condition.
+         * @description A condition; `used` once a study runs under it.
          */
         ConditionOut: {
+            /**
+             * Api
+             * @default
+             */
+            api: string;
             /** Frame Limit Fps */
             frame_limit_fps?: number | null;
             /** Id */
             id: number;
+            /**
+             * Intent
+             * @default typical
+             * @enum {string}
+             */
+            intent: "typical" | "expose";
             /** Name */
             name: string;
             /**
@@ -821,10 +1371,22 @@ export interface components {
              */
             preset: string;
             /**
+             * Ray Tracing
+             * @default
+             */
+            ray_tracing: string;
+            /**
              * Resolution
              * @default
              */
             resolution: string;
+            /**
+             * Upscaling
+             * @default
+             */
+            upscaling: string;
+            /** Used */
+            used: boolean;
         };
         /**
          * Counts
@@ -843,6 +1405,70 @@ export interface components {
             rejected: number;
         };
         /**
+         * DerivedOut
+         * @description A value that follows from a part's facts.
+         */
+        DerivedOut: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * DifferenceOut
+         * @description Something in which a lane differs from the baseline, weighed.
+         */
+        DifferenceOut: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Reason */
+            reason: string;
+            /** Weight */
+            weight: string;
+        };
+        /**
+         * DroppedOut
+         * @description A test left out to meet the deadline.
+         */
+        DroppedOut: {
+            /** Priority */
+            priority: number;
+            /** Test Id */
+            test_id: number;
+        };
+        /**
+         * FactOut
+         * @description A fact of a kind of part: its type, unit and range.
+         */
+        FactOut: {
+            /** Choices */
+            choices: string[];
+            /** High */
+            high: number | null;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number | null;
+            /** Name */
+            name: string;
+            /** Stated Limit */
+            stated_limit: boolean;
+            /** Type */
+            type: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * FindingsOut
          * @description The findings of a study for one baseline.
          */
@@ -851,6 +1477,8 @@ export interface components {
             accepted_passes: number;
             average: components["schemas"]["SuiteOut"];
             baseline: components["schemas"]["LaneRef"];
+            /** Caveats */
+            caveats: components["schemas"]["CaveatOut"][];
             /** Factor */
             factor: string;
             /** Levels */
@@ -867,16 +1495,116 @@ export interface components {
             rejected: components["schemas"]["PassNote"][];
             /** State */
             state: string;
+            /** Stop Level */
+            stop_level: number | null;
             /** Study Id */
             study_id: number;
             /** Tests */
             tests: components["schemas"]["TestFinding"][];
         };
         /**
+         * GameIn
+         * @description A game with what of its engine matters.
+         */
+        GameIn: {
+            /** Engine Cap Fps */
+            engine_cap_fps?: number | null;
+            /**
+             * Forbids Overlays
+             * @default false
+             */
+            forbids_overlays: boolean;
+            /**
+             * Genre
+             * @default
+             */
+            genre: string;
+            /**
+             * Has Benchmark
+             * @default false
+             */
+            has_benchmark: boolean;
+            /**
+             * Has Replay
+             * @default false
+             */
+            has_replay: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Preset Needs Restart
+             * @default false
+             */
+            preset_needs_restart: boolean;
+        };
+        /**
+         * GameOut
+         * @description A game, and how many scenes it has.
+         */
+        GameOut: {
+            /** Engine Cap Fps */
+            engine_cap_fps?: number | null;
+            /**
+             * Forbids Overlays
+             * @default false
+             */
+            forbids_overlays: boolean;
+            /**
+             * Genre
+             * @default
+             */
+            genre: string;
+            /**
+             * Has Benchmark
+             * @default false
+             */
+            has_benchmark: boolean;
+            /**
+             * Has Replay
+             * @default false
+             */
+            has_replay: boolean;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Preset Needs Restart
+             * @default false
+             */
+            preset_needs_restart: boolean;
+            /** Scenes */
+            scenes: number;
+        };
+        /**
+         * Imported
+         * @description What became of a table of parts.
+         */
+        Imported: {
+            /** Added */
+            added: number;
+            /** Changed */
+            changed: number;
+            /** Unchanged */
+            unchanged: number;
+        };
+        /**
          * KindOut
-         * @description A kind of part with its name on screen.
+         * @description A kind of part with its name on screen and its facts.
          */
         KindOut: {
+            /** Facts */
+            facts: components["schemas"]["FactOut"][];
             /** Kind */
             kind: string;
             /** Label */
@@ -884,9 +1612,18 @@ export interface components {
         };
         /**
          * LaneIn
-         * @description A lane: an existing setup, or one described here.
+         * @description A lane: an existing setup, or one described here. `levels` by factor; `condition` replaces the tests' own.
          */
         LaneIn: {
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+            /** Levels */
+            levels?: {
+                [key: string]: string;
+            };
             /** Name */
             name: string;
             setup?: components["schemas"]["SetupIn"] | null;
@@ -895,13 +1632,19 @@ export interface components {
         };
         /**
          * LaneOut
-         * @description A lane with the version of its setup.
+         * @description A lane with the version of its setup, what level of each factor it stands for, and its own condition if any.
          */
         LaneOut: {
             /** Baseline */
             baseline: boolean;
+            /** Condition */
+            condition: string;
             /** Id */
             id: number;
+            /** Levels */
+            levels: {
+                [key: string]: string;
+            };
             /** Name */
             name: string;
             /** Position */
@@ -1064,6 +1807,32 @@ export interface components {
             without: number;
         };
         /**
+         * NeedOut
+         * @description What a test needs. `source` says whether its noise was learned from the scene's passes or guessed.
+         *
+         *     `resolvable` by figure is the margin that the planned passes can show, as a share.
+         */
+        NeedOut: {
+            /** Enough */
+            enough: boolean;
+            /** For Even */
+            for_even: number | null;
+            /** Needed */
+            needed: number | null;
+            /** Noise Percent */
+            noise_percent: number;
+            /** Proposed */
+            proposed: number;
+            /** Resolvable */
+            resolvable: {
+                [key: string]: number | null;
+            };
+            /** Source */
+            source: string;
+            /** Test Id */
+            test_id: number;
+        };
+        /**
          * NoiseOut
          * @description Pass noise: the floor in percent, and whose passes it was pooled over.
          */
@@ -1076,12 +1845,104 @@ export interface components {
             pool: string;
         };
         /**
+         * ObjectionOut
+         * @description What has to be mended or accepted before a study is ready. `lanes` as in its pairings.
+         */
+        ObjectionOut: {
+            /** About */
+            about: string;
+            acceptance?: components["schemas"]["AcceptanceOut"] | null;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Lanes */
+            lanes: string[];
+            /** Reason */
+            reason: string;
+            /** Weight */
+            weight: string;
+        };
+        /**
+         * OutlineOut
+         * @description An order in a few numbers. Drift is what 1% an hour would add to margins, as a share.
+         */
+        OutlineOut: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Drift Suite */
+            drift_suite: number;
+            /** Drift Worst */
+            drift_worst: number;
+            /** Dropped */
+            dropped: number;
+            /** Ends */
+            ends: string | null;
+            /** Fits */
+            fits: boolean;
+            /** Order */
+            order: string;
+            /** Passes */
+            passes: number;
+            /** Total S */
+            total_s: number;
+        };
+        /**
+         * OutlookOut
+         * @description Whether a study that still has passes to run ends before its deadline.
+         */
+        OutlookOut: {
+            /**
+             * Deadline
+             * Format: date-time
+             */
+            deadline: string;
+            /** Dropped */
+            dropped: number;
+            /** Ends */
+            ends: string | null;
+            /** Late */
+            late: boolean;
+            /** Study Id */
+            study_id: number;
+        };
+        /**
+         * PairingOut
+         * @description A lane held against the baseline; of a study on paper, lanes go by their position.
+         */
+        PairingOut: {
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Factor */
+            factor: components["schemas"]["DifferenceOut"][];
+            /** Lane */
+            lane: string;
+            /** Same */
+            same: components["schemas"]["SameOut"][];
+        };
+        /**
          * PartIn
-         * @description A part by kind and name.
+         * @description A part by kind and name. `facts` are those of its kind; a price needs its currency.
          */
         PartIn: {
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            /** Facts */
+            facts?: {
+                [key: string]: unknown;
+            };
             /** Kind */
             kind: string;
+            /**
+             * Maker
+             * @default
+             */
+            maker: string;
             /** Name */
             name: string;
             /**
@@ -1089,22 +1950,49 @@ export interface components {
              * @default
              */
             notes: string;
+            /** Price */
+            price?: number | string | null;
+            /**
+             * Price From
+             * @default
+             */
+            price_from: string;
+            /** Weight G */
+            weight_g?: number | null;
         };
         /**
          * PartOut
-         * @description A part, and in how many setups it is.
+         * @description A part with what follows from its facts, and in how many setups it is. `used` once a run used it.
          */
         PartOut: {
+            /** Currency */
+            currency: string;
+            /** Derived */
+            derived: components["schemas"]["DerivedOut"][];
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
             /** Id */
             id: number;
             /** Kind */
             kind: string;
+            /** Maker */
+            maker: string;
             /** Name */
             name: string;
             /** Notes */
             notes: string;
+            /** Price */
+            price: number | null;
+            /** Price From */
+            price_from: string;
             /** Setups */
             setups: number;
+            /** Used */
+            used: boolean;
+            /** Weight G */
+            weight_g: number | null;
         };
         /**
          * PartRef
@@ -1115,6 +2003,22 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+        };
+        /**
+         * PartUsed
+         * @description A part of a setup; `swapped` where it is not the rig's own. `summary` are its telling facts in words.
+         */
+        PartUsed: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Summary */
+            summary: string;
+            /** Swapped */
+            swapped: boolean;
         };
         /**
          * PassChange
@@ -1273,6 +2177,154 @@ export interface components {
             test_id: number;
         };
         /**
+         * PlanIn
+         * @description What a plan rests on. `margin` is a share; times are the bench's own.
+         */
+        PlanIn: {
+            /** Costs */
+            costs?: {
+                [key: string]: number;
+            };
+            /**
+             * Day Starts
+             * Format: time
+             * @default 09:00:00
+             */
+            day_starts: string;
+            /** Deadline */
+            deadline?: string | null;
+            /**
+             * Hours A Day
+             * @default 8
+             */
+            hours_a_day: number;
+            /**
+             * Margin
+             * @default 0.02
+             */
+            margin: number;
+            /** Most Passes */
+            most_passes?: number | null;
+            /**
+             * Order
+             * @default alternating
+             * @enum {string}
+             */
+            order: "lane_by_lane" | "alternating" | "by_game" | "random" | "by_hand";
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /**
+             * Weekdays
+             * @default [
+             *       0,
+             *       1,
+             *       2,
+             *       3,
+             *       4
+             *     ]
+             */
+            weekdays: number[];
+        };
+        /**
+         * PlanOut
+         * @description A whole plan: is it fair, is it enough, does it fit.
+         */
+        PlanOut: {
+            /** All Costs */
+            all_costs: {
+                [key: string]: number;
+            };
+            /** Blocks */
+            blocks: components["schemas"]["BlockOut"][];
+            /** Changed */
+            changed: components["schemas"]["ChangedOut"][];
+            chosen: components["schemas"]["OutlineOut"];
+            /** Costs */
+            costs?: {
+                [key: string]: number;
+            };
+            /**
+             * Day Starts
+             * Format: time
+             * @default 09:00:00
+             */
+            day_starts: string;
+            /** Deadline */
+            deadline?: string | null;
+            /** Dropped */
+            dropped: components["schemas"]["DroppedOut"][];
+            /**
+             * Hours A Day
+             * @default 8
+             */
+            hours_a_day: number;
+            /** Late */
+            late: boolean;
+            /** Leading */
+            leading: string;
+            /**
+             * Margin
+             * @default 0.02
+             */
+            margin: number;
+            /** Most Passes */
+            most_passes?: number | null;
+            /** Needs */
+            needs: components["schemas"]["NeedOut"][];
+            /** Objections */
+            objections: components["schemas"]["ObjectionOut"][];
+            /**
+             * Order
+             * @default alternating
+             * @enum {string}
+             */
+            order: "lane_by_lane" | "alternating" | "by_game" | "random" | "by_hand";
+            /** Outlines */
+            outlines: components["schemas"]["OutlineOut"][];
+            /** Pairings */
+            pairings: components["schemas"]["PairingOut"][];
+            rule: components["schemas"]["RuleOut"] | null;
+            /** Saved */
+            saved: boolean;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /** Sessions */
+            sessions: components["schemas"]["SessionOut"][];
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Study Id */
+            study_id: number;
+            /** Suite Resolvable */
+            suite_resolvable: number | null;
+            /** Unplaceable */
+            unplaceable: number;
+            /**
+             * Weekdays
+             * @default [
+             *       0,
+             *       1,
+             *       2,
+             *       3,
+             *       4
+             *     ]
+             */
+            weekdays: number[];
+        };
+        /**
          * Preview
          * @description What a column map makes of a file.
          */
@@ -1316,6 +2368,66 @@ export interface components {
             row?: number | null;
         };
         /**
+         * RigIn
+         * @description A machine built of parts.
+         */
+        RigIn: {
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** Parts */
+            parts?: components["schemas"]["PartRef"][];
+        };
+        /**
+         * RigOut
+         * @description A rig, and how many setups are built on it.
+         */
+        RigOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** Parts */
+            parts?: components["schemas"]["PartRef"][];
+            /** Setups */
+            setups: number;
+        };
+        /**
+         * RuleOut
+         * @description The rule of adding passes while a verdict is open. `level` is the p that a claim must stay under at each look.
+         */
+        RuleOut: {
+            /** First */
+            first: number;
+            /** Level */
+            level: number;
+            /** Limit */
+            limit: number;
+            /** Looks */
+            looks: number;
+        };
+        /**
+         * SameOut
+         * @description Something that a lane shares with the baseline.
+         */
+        SameOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * SceneIn
          * @description A scene of a game; the game is made if it is not there yet.
          */
@@ -1325,8 +2437,6 @@ export interface components {
              * @default
              */
             end: string;
-            /** Engine Cap Fps */
-            engine_cap_fps?: number | null;
             /** Game */
             game: string;
             /**
@@ -1334,6 +2444,8 @@ export interface components {
              * @default route
              */
             kind: string;
+            /** Leans On */
+            leans_on?: ("processor" | "card" | "memory" | "link" | "drive")[];
             /**
              * Length S
              * @default 60
@@ -1351,6 +2463,16 @@ export interface components {
              * @default
              */
             start: string;
+            /**
+             * Warm Up
+             * @default
+             */
+            warm_up: string;
+            /**
+             * Warm Up Runs
+             * @default 1
+             */
+            warm_up_runs: number;
         };
         /**
          * SceneKindOut
@@ -1361,6 +2483,24 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
+        };
+        /**
+         * SceneNoiseOut
+         * @description How well a scene repeats, learned from all studies: noise in percent by figure.
+         */
+        SceneNoiseOut: {
+            /** Cells */
+            cells: number;
+            /** Passes */
+            passes: number;
+            /** Percent */
+            percent: {
+                [key: string]: number;
+            };
+            /** Scene Id */
+            scene_id: number;
+            /** Studies */
+            studies: number;
         };
         /**
          * SceneOut
@@ -1379,6 +2519,8 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /** Leans On */
+            leans_on: string[];
             /** Length S */
             length_s: number;
             /** Name */
@@ -1389,6 +2531,18 @@ export interface components {
             start: string;
             /** Used */
             used: boolean;
+            /** Warm Up */
+            warm_up: string;
+            /** Warm Up Runs */
+            warm_up_runs: number;
+        };
+        /**
+         * SequenceIn
+         * @description An order by hand, as pass ids; what it does not name follows.
+         */
+        SequenceIn: {
+            /** Sequence */
+            sequence: number[];
         };
         /**
          * Session
@@ -1403,6 +2557,28 @@ export interface components {
             role: string;
         };
         /**
+         * SessionOut
+         * @description A day at the bench.
+         */
+        SessionOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Length S */
+            length_s: number;
+            /** Start S */
+            start_s: number;
+            /**
+             * Starts
+             * Format: date-time
+             */
+            starts: string;
+            /** Used S */
+            used_s: number;
+        };
+        /**
          * SettingIn
          * @description A setting as name and value.
          */
@@ -1414,13 +2590,15 @@ export interface components {
         };
         /**
          * SetupIn
-         * @description A setup: parts by kind, settings by name.
+         * @description A setup: a rig with settings. On a rig, `parts` are those swapped for this setup; without one, all of them.
          */
         SetupIn: {
             /** Name */
             name: string;
             /** Parts */
             parts?: components["schemas"]["PartRef"][];
+            /** Rig Id */
+            rig_id?: number | null;
             /** Settings */
             settings?: components["schemas"]["SettingIn"][];
         };
@@ -1435,8 +2613,14 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Newest */
+            newest: boolean;
             /** Parts */
-            parts: components["schemas"]["PartRef"][];
+            parts: components["schemas"]["PartUsed"][];
+            /** Rig */
+            rig: string;
+            /** Rig Id */
+            rig_id: number | null;
             /** Settings */
             settings: components["schemas"]["SettingIn"][];
             /** Version */
@@ -1455,8 +2639,96 @@ export interface components {
             password: string;
         };
         /**
+         * SketchIn
+         * @description A study as typed so far, to show what would be run.
+         */
+        SketchIn: {
+            /**
+             * Baseline
+             * @default 0
+             */
+            baseline: number;
+            /** Factors */
+            factors?: string[];
+            /** Lanes */
+            lanes?: components["schemas"]["SketchLane"][];
+            /**
+             * Passes
+             * @default 3
+             */
+            passes: number;
+            /** Tests */
+            tests?: components["schemas"]["SketchTest"][];
+        };
+        /**
+         * SketchLane
+         * @description A lane as typed so far.
+         */
+        SketchLane: {
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts?: components["schemas"]["SketchPart"][];
+            /** Settings */
+            settings?: components["schemas"]["SketchSetting"][];
+        };
+        /**
+         * SketchOut
+         * @description What a study on paper comes to.
+         */
+        SketchOut: {
+            /** Objections */
+            objections: components["schemas"]["ObjectionOut"][];
+            /** Outlines */
+            outlines: components["schemas"]["OutlineOut"][];
+            /** Pairings */
+            pairings: components["schemas"]["PairingOut"][];
+            /** Passes */
+            passes: number;
+        };
+        /**
+         * SketchPart
+         * @description A part as typed so far.
+         */
+        SketchPart: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * SketchSetting
+         * @description A setting as typed so far.
+         */
+        SketchSetting: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * SketchTest
+         * @description A test as typed so far.
+         */
+        SketchTest: {
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+            /** Game */
+            game: string;
+            /** Scene */
+            scene: string;
+        };
+        /**
          * StudyIn
-         * @description A study of A against B.
+         * @description A study of any kind: its lanes, its tests, its method.
          */
         StudyIn: {
             /**
@@ -1466,6 +2738,12 @@ export interface components {
             baseline: number;
             /** Factor */
             factor: string;
+            /**
+             * Kind
+             * @default a_b
+             * @enum {string}
+             */
+            kind: "a_b" | "ladder" | "sweep" | "grid" | "scaling";
             /** Lanes */
             lanes: components["schemas"]["LaneIn"][];
             method?: components["schemas"]["Method"];
@@ -1476,6 +2754,11 @@ export interface components {
             passes_per_test: number;
             /** Question */
             question: string;
+            /**
+             * Second Factor
+             * @default
+             */
+            second_factor: string;
             /** Tests */
             tests: components["schemas"]["TestIn"][];
         };
@@ -1498,6 +2781,8 @@ export interface components {
             finished_at: string | null;
             /** Id */
             id: number;
+            /** Kind */
+            kind: string;
             /** Lanes */
             lanes: string[];
             /** Lanes Full */
@@ -1507,6 +2792,10 @@ export interface components {
             passes_per_test: number;
             /** Question */
             question: string;
+            /** Ready At */
+            ready_at: string | null;
+            /** Second Factor */
+            second_factor: string;
             /** State */
             state: string;
             /** Tests */
@@ -1531,10 +2820,16 @@ export interface components {
             finished_at: string | null;
             /** Id */
             id: number;
+            /** Kind */
+            kind: string;
             /** Lanes */
             lanes: string[];
             /** Question */
             question: string;
+            /** Ready At */
+            ready_at: string | null;
+            /** Second Factor */
+            second_factor: string;
             /** State */
             state: string;
             /** Tests */
@@ -1680,6 +2975,13 @@ export interface components {
             condition: string;
             /** Game */
             game: string;
+            /** Passes */
+            passes?: number | null;
+            /**
+             * Priority
+             * @default 2
+             */
+            priority: number;
             /** Scene */
             scene: string;
         };
@@ -1690,14 +2992,22 @@ export interface components {
         TestOut: {
             /** Condition */
             condition: string;
+            /** Condition Id */
+            condition_id: number;
             /** Game */
             game: string;
             /** Id */
             id: number;
+            /** Passes */
+            passes: number;
             /** Position */
             position: number;
+            /** Priority */
+            priority: number;
             /** Scene */
             scene: string;
+            /** Scene Id */
+            scene_id: number;
         };
         /**
          * TestTraces
@@ -1710,6 +3020,14 @@ export interface components {
             test_id: number;
             /** Traces */
             traces: components["schemas"]["TraceOut"][];
+        };
+        /**
+         * TestsIn
+         * @description All tests of a study, in their order.
+         */
+        TestsIn: {
+            /** Tests */
+            tests: components["schemas"]["TestIn"][];
         };
         /**
          * TraceOut
@@ -1740,6 +3058,14 @@ export interface components {
             from_s?: number | null;
             /** To S */
             to_s?: number | null;
+        };
+        /**
+         * WithdrawIn
+         * @description The difference whose acceptance is withdrawn.
+         */
+        WithdrawIn: {
+            /** Key */
+            key: string;
         };
     };
     responses: never;
@@ -1866,6 +3192,32 @@ export interface operations {
             };
         };
     };
+    scenes_api_edit_condition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                condition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConditionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionOut"];
+                };
+            };
+        };
+    };
     intake_api_preview: {
         parameters: {
             query?: never;
@@ -1910,6 +3262,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArrivalOut"];
+                };
+            };
+        };
+    };
+    scenes_api_games: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameOut"][];
+                };
+            };
+        };
+    };
+    scenes_api_add_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GameIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameOut"];
+                };
+            };
+        };
+    };
+    scenes_api_edit_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameOut"];
+                };
+            };
+        };
+    };
+    planning_api_outlooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlookOut"][];
                 };
             };
         };
@@ -1978,6 +3420,77 @@ export interface operations {
             };
         };
     };
+    bench_api_parts_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bench_api_import_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+        };
+    };
+    bench_api_edit_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
     intake_api_one_pass: {
         parameters: {
             query?: never;
@@ -2000,6 +3513,76 @@ export interface operations {
             };
         };
     };
+    bench_api_rigs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"][];
+                };
+            };
+        };
+    };
+    bench_api_add_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    bench_api_edit_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
     scenes_api_scene_kinds: {
         parameters: {
             query?: never;
@@ -2016,6 +3599,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SceneKindOut"][];
+                };
+            };
+        };
+    };
+    planning_api_scene_noise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneNoiseOut"][];
                 };
             };
         };
@@ -2246,6 +3849,30 @@ export interface operations {
             };
         };
     };
+    planning_api_sketch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SketchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SketchOut"];
+                };
+            };
+        };
+    };
     studies_api_studies: {
         parameters: {
             query?: never;
@@ -2281,6 +3908,28 @@ export interface operations {
         responses: {
             /** @description Created */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+        };
+    };
+    studies_api_move_lane_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lane_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2358,6 +4007,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+        };
+    };
+    planning_api_accept_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    planning_api_withdraw_acceptance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
                 };
             };
         };
@@ -2462,6 +4163,7 @@ export interface operations {
         parameters: {
             query?: {
                 baseline?: number | null;
+                other?: number | null;
             };
             header?: never;
             path: {
@@ -2486,6 +4188,7 @@ export interface operations {
         parameters: {
             query?: {
                 baseline?: number | null;
+                other?: number | null;
             };
             header?: never;
             path: {
@@ -2574,6 +4277,168 @@ export interface operations {
             };
         };
     };
+    planning_api_whole_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    planning_api_save_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    planning_api_plan_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    planning_api_plan_ics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    planning_api_order_by_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequenceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    studies_api_ask_otherwise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+        };
+    };
+    planning_api_call_ready: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+        };
+    };
     studies_api_reopen: {
         parameters: {
             query?: never;
@@ -2618,6 +4483,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Taken"][];
+                };
+            };
+        };
+    };
+    studies_api_set_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
                 };
             };
         };

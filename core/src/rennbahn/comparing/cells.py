@@ -8,6 +8,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 
 from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, FIGURES, Pass, Study
+from rennbahn.planning.noise import pooled_noise, sample_sd
 
 #: A scene's own noise is used from this many degrees of freedom on, else that of the whole study.
 FEWEST_FREEDOM = 8
@@ -87,7 +88,7 @@ class Sheet:
         if not values:
             return None
         value = statistics.median(values) if school == "median_pass" else math.fsum(values) / len(values)
-        spread = _sd(values) if len(values) > 1 else None
+        spread = sample_sd(values) if len(values) > 1 else None
         return Cell(lane, test, value, len(values), spread, min(values), max(values))
 
     def cells(self, figure: str, school: str) -> list[Cell]:
@@ -102,13 +103,13 @@ class Sheet:
         return self._noise[figure]
 
     def _pooled(self, figure: str) -> dict[str, Noise]:
-        by_scene: dict[str, list[tuple[int, float]]] = {scene.id: [] for scene in self.study.scenes}
+        by_scene: dict[str, list[list[float]]] = {scene.id: [] for scene in self.study.scenes}
         for test in self.study.tests:
             for lane in self.study.lanes:
                 values = self.values(lane.id, test.id, figure)
                 if len(values) < 2 or (figure == AVERAGE and self.capped(lane.id, test.id)):
                     continue
-                by_scene[test.scene].append((len(values) - 1, _sd([math.log(value) for value in values])))
+                by_scene[test.scene].append(values)
         study = _pool([cell for cells in by_scene.values() for cell in cells], "study")
         pooled = {}
         for scene, cells in by_scene.items():
@@ -117,13 +118,6 @@ class Sheet:
         return pooled
 
 
-def _sd(values: list[float]) -> float:
-    mean = math.fsum(values) / len(values)
-    return math.sqrt(math.fsum((value - mean) ** 2 for value in values) / (len(values) - 1))
-
-
-def _pool(cells: list[tuple[int, float]], name: str, owner: str = "") -> Noise:
-    freedom = sum(df for df, _ in cells)
-    if not freedom:
-        return Noise(None, 0, 0, name, owner)
-    return Noise(math.sqrt(math.fsum(df * s * s for df, s in cells) / freedom), freedom, len(cells), name, owner)
+def _pool(cells: list[list[float]], name: str, owner: str = "") -> Noise:
+    found = pooled_noise(cells)
+    return Noise(found.s, found.df, found.cells, name, owner)

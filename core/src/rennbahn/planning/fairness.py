@@ -90,13 +90,17 @@ class Pairing:
 
 @dataclass(frozen=True)
 class Objection:
-    """What stands between a study and being called ready; accepted by its `key` with a written reason."""
+    """What stands between a study and being called ready; accepted by its `key` with a written reason.
+
+    `about` says in words what it is now, so that an acceptance cannot outlive what it accepted.
+    """
 
     key: str
     lanes: tuple[str, ...]
     label: str
     weight: Weight
     reason: str
+    about: str
 
 
 @dataclass(frozen=True)
@@ -106,10 +110,9 @@ class Fairness:
     pairings: tuple[Pairing, ...]
     objections: tuple[Objection, ...]
 
-    def unanswered(self, accepted: Iterable[str]) -> tuple[Objection, ...]:
-        """Objections that nobody accepted."""
-        answered = set(accepted)
-        return tuple(one for one in self.objections if one.key not in answered)
+    def unanswered(self, accepted: Mapping[str, str]) -> tuple[Objection, ...]:
+        """Objections that nobody accepted as they are; `accepted` gives by key what was accepted."""
+        return tuple(one for one in self.objections if accepted.get(one.key) != one.about)
 
 
 def check_fairness(lanes: Sequence[LaneDescription], baseline: str, factors: Iterable[str]) -> Fairness:
@@ -206,24 +209,27 @@ def _as_factor(found: Difference) -> Difference:
 def _objections(pairings: Sequence[Pairing], names: Mapping[str, str]) -> tuple[Objection, ...]:
     found: dict[str, Objection] = {}
 
-    def object_to(key: str, lane: str, label: str, weight: Weight, reason: str) -> None:
+    def object_to(key: str, lane: str, label: str, weight: Weight, reason: str, about: str) -> None:
         earlier = found.get(key)
         if earlier is None:
-            found[key] = Objection(key, (lane,), label, weight, reason)
+            found[key] = Objection(key, (lane,), label, weight, reason, about)
             return
         graver = _RANK[weight] < _RANK[earlier.weight]
         worst, why = (weight, reason) if graver else (earlier.weight, earlier.reason)
-        found[key] = Objection(key, (*earlier.lanes, lane), label, worst, why)
+        said = earlier.about if about in earlier.about else f"{earlier.about}; {about}"
+        found[key] = Objection(key, (*earlier.lanes, lane), label, worst, why, said)
 
     for pairing in pairings:
+        names_of = f"{names[pairing.b]} and {names[pairing.a]}"
         if not pairing.factor and not pairing.differences:
-            reason = f"{names[pairing.b]} and {names[pairing.a]} differ in nothing, so any margin is noise"
-            object_to(NOTHING, pairing.b, "No difference at all", "spoils", reason)
+            reason = "lanes that differ in nothing show only noise"
+            object_to(NOTHING, pairing.b, "No difference at all", "spoils", reason, names_of)
         elif not pairing.factor:
-            reason = f"{names[pairing.b]} does not differ from {names[pairing.a]} in the factor the study names"
-            object_to(NO_FACTOR, pairing.b, "The factor is the same", "spoils", reason)
+            reason = "these lanes do not differ in the factor that the study names"
+            object_to(NO_FACTOR, pairing.b, "The factor is the same", "spoils", reason, names_of)
         for one in pairing.differences:
-            object_to(one.key, pairing.b, one.label, one.weight, one.reason)
+            about = f"{one.a or 'nothing'} / {one.b or 'nothing'}"
+            object_to(one.key, pairing.b, one.label, one.weight, one.reason, about)
     return tuple(sorted(found.values(), key=lambda one: _RANK[one.weight]))
 
 

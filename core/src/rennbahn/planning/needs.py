@@ -32,6 +32,11 @@ class Estimate:
     s: float
     source: Source
 
+    @property
+    def percent(self) -> float:
+        """The noise floor: one standard deviation as percent."""
+        return math.expm1(self.s) * 100.0
+
 
 @dataclass(frozen=True)
 class Need:

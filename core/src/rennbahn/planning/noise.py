@@ -1,0 +1,31 @@
+"""The noise of passes: how much runs of the same thing scatter (measures, section 5)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Pooled:
+    """Pooled standard deviation of ln x within `cells` cells, with `df` degrees of freedom; `s` None without any."""
+
+    s: float | None
+    df: int
+    cells: int
+
+
+def pooled_noise(cells: Iterable[Sequence[float]]) -> Pooled:
+    """The noise of a positive figure over cells of passes; a cell of fewer than two says nothing."""
+    known = [(len(values) - 1, sample_sd([math.log(value) for value in values])) for values in cells if len(values) > 1]
+    freedom = sum(df for df, _ in known)
+    if not freedom:
+        return Pooled(None, 0, 0)
+    return Pooled(math.sqrt(math.fsum(df * s * s for df, s in known) / freedom), freedom, len(known))
+
+
+def sample_sd(values: Sequence[float]) -> float:
+    """Sample standard deviation (n - 1) of two or more values."""
+    mean = math.fsum(values) / len(values)
+    return math.sqrt(math.fsum((value - mean) ** 2 for value in values) / (len(values) - 1))

@@ -1,0 +1,81 @@
+"""The plan of a study: the time there is, the order, and which differences between its lanes were accepted."""
+
+from __future__ import annotations
+
+import datetime
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+from studies.models import Study
+
+
+class Order(models.TextChoices):
+    """In which order passes are run."""
+
+    LANE_BY_LANE = "lane_by_lane", "Lane after lane"
+    ALTERNATING = "alternating", "Lanes in turn, there and back"
+    BY_GAME = "by_game", "Lanes in turn within each game"
+    RANDOM = "random", "Shuffled within rounds"
+    BY_HAND = "by_hand", "By hand"
+
+
+def _working_days() -> list[int]:
+    return [0, 1, 2, 3, 4]
+
+
+class Plan(models.Model):
+    """What a study's plan rests on. Times are the bench's own: no time zone is meant.
+
+    `margin` is the smallest margin that matters, as a share. `costs` holds what differs from the core's defaults, in
+    seconds. `sequence` is the order by hand, as pass ids. `weekdays` count from Monday, 0.
+    """
+
+    study = models.OneToOneField(Study, on_delete=models.CASCADE, related_name="plan", primary_key=True)
+    margin = models.FloatField(default=0.02)
+    most_passes = models.PositiveSmallIntegerField(null=True, blank=True)
+    order = models.CharField(max_length=12, choices=Order.choices, default=Order.ALTERNATING)
+    seed = models.PositiveIntegerField(default=1)
+    sequence = models.JSONField(default=list, blank=True)
+    costs = models.JSONField(default=dict, blank=True)
+    starts_on = models.DateField()
+    day_starts = models.TimeField(default=datetime.time(9))
+    hours_a_day = models.FloatField(default=8.0)
+    weekdays = models.JSONField(default=_working_days)
+    deadline = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(order__in=Order.values), name="plan_order_known"),
+            models.CheckConstraint(condition=Q(margin__gt=0, margin__lt=1), name="plan_margin_is_a_share"),
+            models.CheckConstraint(condition=Q(hours_a_day__gt=0, hours_a_day__lte=24), name="plan_hours_a_day"),
+        ]
+
+    def __str__(self) -> str:
+        return f"plan of {self.study}"
+
+
+class Acceptance(models.Model):
+    """A difference between lanes that a lead accepts, with the reason that prints with every finding.
+
+    It holds for what the difference was then: `about` says so in words, and an acceptance of something else is none.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="acceptances")
+    key = models.CharField(max_length=200)
+    label = models.CharField(max_length=200)
+    about = models.TextField()
+    weight = models.CharField(max_length=8)
+    reason = models.CharField(max_length=400)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="acceptances")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["study", "key"]
+        constraints = [
+            models.UniqueConstraint(fields=["study", "key"], name="difference_accepted_once"),
+            models.CheckConstraint(condition=~Q(reason=""), name="acceptance_has_a_reason"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.label}: {self.reason}"

@@ -1,0 +1,372 @@
+"""What one can ask of plans: is it fair, is it enough, does it fit."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+
+from bench.queries import description_of, whole_versions
+from problems import NotFound
+from rennbahn.comparing.cells import FEWEST_FREEDOM
+from rennbahn.plain import plain
+from rennbahn.planning.fairness import Difference, Fairness, Pairing
+from rennbahn.planning.needs import Estimate, need_of, suite_resolvable
+from rennbahn.planning.passes import FEWEST_PASSES
+from rennbahn.planning.schedule import ORDERS, OrderName, Work
+from rennbahn.planning.sequential import SequentialRule
+from rennbahn.planning.steadiness import RunWith, watch
+from rennbahn.planning.timeline import Slot, Timeline, plan
+from studies.models import Pass, PassState, Study, StudyState, Test
+from studies.queries import with_lanes_and_tests
+
+from planning.building import costs_of, fairness_of, sketched, work_of
+from planning.calendar import BenchTime
+from planning.models import Acceptance, Order, Plan
+from planning.noise import KINDS, estimate, scene_noise
+from planning.schemas import (
+    AcceptanceOut,
+    BlockOut,
+    CaveatOut,
+    ChangedOut,
+    ChangeOut,
+    DifferenceOut,
+    DroppedOut,
+    NeedOut,
+    ObjectionOut,
+    OutlineOut,
+    OutlookOut,
+    PairingOut,
+    PlanIn,
+    PlanOut,
+    RuleOut,
+    SameOut,
+    SceneNoiseOut,
+    SessionOut,
+    SketchIn,
+    SketchOut,
+)
+
+
+def plan_of(study: Study) -> Plan:
+    """The study's plan; one of defaults, not kept yet, where nobody planned it."""
+    found = Plan.objects.filter(study=study).first()
+    return found or Plan(study=study, starts_on=study.created_at.date())
+
+
+def whole_plan(study_id: int) -> PlanOut:
+    """Everything of a study's plan. Raises :class:`NotFound`."""
+    study = one_study(study_id)
+    kept = plan_of(study)
+    costs = costs_of(kept.costs)
+    work, when = work_of(study, costs), bench_time(kept)
+    chosen = laid_out(work, kept, kept.order, when)
+    # The order by hand is compared with the others only where it was chosen.
+    compared = [laid_out(work, kept, order, when) if order != kept.order else chosen for order in ORDERS]
+    needs, suite = _needs(study, kept)
+    fairness = fairness_of(study)
+    return PlanOut(
+        **plan_in(kept).dict(),
+        study_id=study.pk,
+        saved=not kept._state.adding,
+        pairings=pairings_out(fairness),
+        objections=objections_out(study, fairness),
+        changed=changed_within(study),
+        needs=needs,
+        leading=study.leading,
+        suite_resolvable=suite,
+        rule=_rule_out(kept),
+        all_costs=asdict(costs),
+        outlines=[outline(one, when) for one in compared],
+        chosen=outline(chosen, when),
+        sessions=_sessions(chosen, when),
+        blocks=_blocks(work, chosen),
+        dropped=[DroppedOut(test_id=int(work.tests[t].id), priority=work.tests[t].priority) for t in chosen.dropped],
+        unplaceable=len(chosen.unplaceable),
+        late=_late(chosen),
+    )
+
+
+def one_study(study_id: int) -> Study:
+    """A study with all that plans read. Raises :class:`NotFound`."""
+    study = with_lanes_and_tests().filter(pk=study_id).first()
+    if study is None:
+        raise NotFound("study")
+    return study
+
+
+def plan_in(kept: Plan) -> PlanIn:
+    """A plan's own settings."""
+    names = [name for name in PlanIn.model_fields if name != "deadline"]
+    deadline = kept.deadline.replace(tzinfo=None) if kept.deadline else None
+    return PlanIn(**{name: getattr(kept, name) for name in names}, deadline=deadline)
+
+
+def bench_time(kept: Plan) -> BenchTime:
+    """The plan's calendar."""
+    return BenchTime(kept.starts_on, kept.day_starts, kept.hours_a_day, frozenset(kept.weekdays))
+
+
+def laid_out(work: Work, kept: Plan, order: str, when: BenchTime) -> Timeline:
+    """The work in an order, within the plan's time."""
+    name: OrderName = order  # type: ignore[assignment]
+    deadline = when.seconds(kept.deadline.replace(tzinfo=None)) if kept.deadline else None
+    return plan(
+        work, name, when.sessions(), deadline_s=deadline, seed=kept.seed, by_hand=[str(pk) for pk in kept.sequence]
+    )
+
+
+def pairings_out(fairness: Fairness) -> list[PairingOut]:
+    """Each lane against the baseline."""
+    return [_pairing_out(one) for one in fairness.pairings]
+
+
+def objections_out(study: Study, fairness: Fairness) -> list[ObjectionOut]:
+    """What has to be mended or accepted, with what was accepted of it."""
+    accepted = {
+        (one.key, one.about): AcceptanceOut(reason=one.reason, by=one.by.get_username(), at=one.at)
+        for one in Acceptance.objects.filter(study=study).select_related("by")
+    }
+    return [ObjectionOut(**plain(one), acceptance=accepted.get((one.key, one.about))) for one in fairness.objections]
+
+
+def caveats_of(study: Study) -> list[CaveatOut]:
+    """What prints with every finding of a study; of a scaling or swept factor nothing, for that is the question."""
+    found = [
+        CaveatOut(
+            label=one.label, about=one.about, weight=one.weight, accepted=one.acceptance is not None,
+            reason=one.acceptance.reason if one.acceptance else one.reason,
+        )
+        for one in objections_out(study, fairness_of(study))
+    ]  # fmt: skip
+    found += [
+        CaveatOut(
+            label=f"{one.label} changed during the study",
+            about=f"{one.lane}, from {one.on} on: {one.before or 'nothing'} → {one.after or 'nothing'}",
+            weight=one.weight,
+            reason=one.reason,
+            accepted=False,
+        )
+        for one in changed_within(study)
+    ]
+    return found
+
+
+def changed_within(study: Study) -> list[ChangedOut]:
+    """What changed within a lane from pass to pass; rejected passes do not count."""
+    run = list(
+        Pass.objects.filter(
+            test__study=study, setup_version__isnull=False, state__in=(PassState.RECORDED, PassState.ACCEPTED)
+        )
+        .select_related("lane", "test__scene__game", "test__condition")
+        .order_by("recorded_at", "pk")
+    )
+    versions = {one.setup_version_id for one in run if one.setup_version_id}
+    lanes = {one.lane_id for one in run}
+    if len(versions) <= len(lanes):
+        return []
+    described = {version.pk: description_of(version) for version in whole_versions().filter(pk__in=versions)}
+    runs = [RunWith(str(p.lane_id), p.test.scene.game.name, described[p.setup_version_id or 0]) for p in run]
+    return [
+        ChangedOut(
+            lane=run[one.before].lane.name,
+            pass_id=run[one.before].pk,
+            on=str(run[one.before]),
+            label=one.change.label,
+            before=one.change.a,
+            after=one.change.b,
+            weight=one.change.weight,
+            reason=one.change.reason,
+        )
+        for one in watch(runs)
+    ]
+
+
+def outlooks() -> list[OutlookOut]:
+    """Of every open study with a deadline and passes to run: does it end in time?"""
+    plans = Plan.objects.filter(deadline__isnull=False, study__state=StudyState.OPEN)
+    kept = {one.study_id: one for one in plans}
+    found = []
+    for study in with_lanes_and_tests().filter(pk__in=kept).order_by("pk"):
+        own = kept[study.pk]
+        work, when = work_of(study, costs_of(own.costs)), bench_time(own)
+        if not work.passes:
+            continue
+        laid = laid_out(work, own, own.order, when)
+        deadline = own.deadline.replace(tzinfo=None) if own.deadline else dt.datetime.max
+        found.append(
+            OutlookOut(
+                study_id=study.pk, ends=when.moment(laid.end_s) if laid.slots else None, deadline=deadline,
+                dropped=len(laid.dropped), late=_late(laid),
+            )
+        )  # fmt: skip
+    return found
+
+
+def learned_noise() -> list[SceneNoiseOut]:
+    """How well each scene repeats, under the default school of lows."""
+    return [
+        SceneNoiseOut(
+            scene_id=scene,
+            passes=known.passes,
+            cells=known.noise[KINDS[0]].cells,
+            studies=known.studies,
+            percent={kind: Estimate(one.s, "scene").percent for kind, one in known.noise.items() if one.s is not None},
+        )
+        for scene, known in scene_noise("percentile").items()
+    ]
+
+
+def sketch(data: SketchIn) -> SketchOut:
+    """What a study as typed so far comes to: passes, hours by order, and whether its lanes are fair."""
+    found = sketched(data)
+    when = BenchTime(dt.date(2000, 1, 3), dt.time(9), 8.0, range(7))
+    timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if found.work.passes else []
+    fairness = found.fairness
+    return SketchOut(
+        passes=len(found.work.passes),
+        outlines=[outline(one, when) for one in timelines],
+        pairings=pairings_out(fairness) if fairness else [],
+        objections=[ObjectionOut(**plain(one)) for one in fairness.objections] if fairness else [],
+    )
+
+
+def rule_for(study: Study) -> SequentialRule | None:
+    """The study's rule of adding passes while a verdict is open, if it has one."""
+    most = plan_of(study).most_passes
+    return None if most is None else SequentialRule(most)
+
+
+def outline(timeline: Timeline, when: BenchTime) -> OutlineOut:
+    """A timeline in a few numbers."""
+    return OutlineOut(
+        order=timeline.order,
+        passes=len(timeline.slots),
+        total_s=timeline.total_s,
+        ends=when.moment(timeline.end_s) if timeline.slots else None,
+        counts={str(kind): number for kind, number in timeline.counts.items()},
+        drift_worst=timeline.drift.worst,
+        drift_suite=timeline.drift.suite,
+        dropped=len(timeline.dropped),
+        fits=timeline.fits,
+    )
+
+
+def _rule_out(kept: Plan) -> RuleOut | None:
+    if kept.most_passes is None:
+        return None
+    rule = SequentialRule(kept.most_passes)
+    return RuleOut(first=rule.first, limit=rule.limit, looks=rule.looks, level=rule.level)
+
+
+def _late(timeline: Timeline) -> bool:
+    return bool(timeline.dropped) or not timeline.fits
+
+
+def _needs(study: Study, kept: Plan) -> tuple[list[NeedOut], float | None]:
+    """What each test needs, and what all tests together can tell of the leading figure."""
+    tests, lanes = list(study.tests.all()), len(study.lanes.all())
+    known = scene_noise(study.low_school, {test.scene_id for test in tests})
+    of_scene = Counter(test.scene_id for test in tests)
+    found = []
+    suite: list[tuple[float, int]] = []
+    freedom = 0
+    for test in tests:
+        estimates = {kind: estimate(known.get(test.scene_id), test.scene.kind, kind) for kind in KINDS}
+        cells = lanes * of_scene[test.scene_id]
+        # A scene of few cells borrows the noise of the whole study, as the findings will.
+        pool = cells if (FEWEST_PASSES - 1) * cells >= FEWEST_FREEDOM else lanes * len(tests)
+        need = need_of(estimates, study.leading, kept.margin, study.equal_band, pool, test.passes_wanted)
+        suite.append((need.estimate.s, test.passes_wanted))
+        freedom += (test.passes_wanted - 1) * lanes
+        found.append(_need_out(test, need.estimate, need))
+    return found, suite_resolvable(suite, freedom)
+
+
+def _need_out(test: Test, own: Estimate, need: object) -> NeedOut:
+    facts = plain(need)
+    facts.pop("estimate")
+    return NeedOut(test_id=test.pk, source=own.source, noise_percent=own.percent, **facts)
+
+
+def _pairing_out(one: Pairing) -> PairingOut:
+    return PairingOut(
+        lane=one.b,
+        factor=[_difference_out(found) for found in one.factor],
+        differences=[_difference_out(found) for found in one.differences],
+        same=[SameOut(**plain(found)) for found in one.same],
+    )
+
+
+def _difference_out(one: Difference) -> DifferenceOut:
+    return DifferenceOut(key=one.key, label=one.label, a=one.a, b=one.b, weight=one.weight, reason=one.reason)
+
+
+def _sessions(timeline: Timeline, when: BenchTime) -> list[SessionOut]:
+    """The sessions that are used."""
+    ends: dict[int, float] = {}
+    for slot in timeline.slots:
+        ends[slot.session] = slot.end_s
+    sessions = when.sessions()
+    return [
+        SessionOut(
+            day=when.moment(sessions[number].start_s).date(),
+            starts=when.moment(sessions[number].start_s),
+            start_s=sessions[number].start_s,
+            length_s=sessions[number].length_s,
+            used_s=end - sessions[number].start_s,
+        )
+        for number, end in ends.items()
+    ]
+
+
+def _blocks(work: Work, timeline: Timeline) -> list[BlockOut]:
+    """Slots of one lane and game that follow each other in a session, together."""
+    blocks: list[BlockOut] = []
+    positions: Mapping[int, int] = {s: i for i, s in enumerate(dict.fromkeys(x.session for x in timeline.slots))}
+    last: Slot | None = None
+    for slot in timeline.slots:
+        game = work.tests[slot.one.test].game
+        test = int(work.tests[slot.one.test].id)
+        if last is not None and _together(work, last, slot):
+            block = blocks[-1]
+            block.pass_ids.append(int(slot.one.id))
+            if test not in block.tests:
+                block.tests.append(test)
+            block.end_s, block.inner_changes = slot.end_s, block.inner_changes + len(slot.changes)
+        else:
+            blocks.append(
+                BlockOut(
+                    pass_ids=[int(slot.one.id)],
+                    lane_id=int(work.lanes[slot.one.lane].id),
+                    game=game,
+                    tests=[test],
+                    session=positions[slot.session],
+                    start_s=slot.start_s,
+                    begin_s=slot.begin_s,
+                    end_s=slot.end_s,
+                    changes=[ChangeOut(kind=c.kind, words=c.words, seconds=c.seconds) for c in slot.changes],
+                    inner_changes=0,
+                )
+            )
+        last = slot
+    return blocks
+
+
+def _together(work: Work, one: Slot, other: Slot) -> bool:
+    same_game = work.tests[one.one.test].game == work.tests[other.one.test].game
+    return same_game and one.one.lane == other.one.lane and one.session == other.session
+
+
+def order_label(order: str) -> str:
+    """An order in words."""
+    return Order(order).label
+
+
+def slots_of(study_id: int) -> tuple[Study, Work, Sequence[Slot], BenchTime]:
+    """A study's timeline, pass by pass, for exports. Raises :class:`NotFound`."""
+    study = one_study(study_id)
+    kept = plan_of(study)
+    work, when = work_of(study, costs_of(kept.costs)), bench_time(kept)
+    return study, work, laid_out(work, kept, kept.order, when).slots, when

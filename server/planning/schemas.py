@@ -1,0 +1,297 @@
+"""Plans as the API speaks of them."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time
+from typing import Annotated, Literal
+
+from bench.schemas import PartRef
+from ninja import Schema
+from pydantic import Field, StringConstraints, field_validator
+
+Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
+OrderName = Literal["lane_by_lane", "alternating", "by_game", "random", "by_hand"]
+#: A text of a draft, which may still be empty.
+Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+
+
+class DifferenceOut(Schema):
+    """Something in which a lane differs from the baseline, weighed."""
+
+    key: str
+    label: str
+    a: str
+    b: str
+    weight: str
+    reason: str
+
+
+class SameOut(Schema):
+    """Something that a lane shares with the baseline."""
+
+    key: str
+    label: str
+    value: str
+
+
+class PairingOut(Schema):
+    """A lane held against the baseline; of a study on paper, lanes go by their position."""
+
+    lane: str
+    factor: list[DifferenceOut]
+    differences: list[DifferenceOut]
+    same: list[SameOut]
+
+
+class AcceptanceOut(Schema):
+    """Who accepted a difference, and why."""
+
+    reason: str
+    by: str
+    at: datetime
+
+
+class ObjectionOut(Schema):
+    """What has to be mended or accepted before a study is ready. `lanes` as in its pairings."""
+
+    key: str
+    lanes: list[str]
+    label: str
+    weight: str
+    reason: str
+    about: str
+    acceptance: AcceptanceOut | None = None
+
+
+class ChangedOut(Schema):
+    """Something that changed within a lane while the study ran."""
+
+    lane: str
+    pass_id: int
+    on: str
+    label: str
+    before: str
+    after: str
+    weight: str
+    reason: str
+
+
+class CaveatOut(Schema):
+    """What prints with every finding: an accepted difference with its reason, or one that nobody accepted."""
+
+    label: str
+    about: str
+    weight: str
+    reason: str
+    accepted: bool
+
+
+class NeedOut(Schema):
+    """What a test needs. `source` says whether its noise was learned from the scene's passes or guessed.
+
+    `resolvable` by figure is the margin that the planned passes can show, as a share.
+    """
+
+    test_id: int
+    source: str
+    noise_percent: float
+    needed: int | None
+    for_even: int | None
+    proposed: int
+    enough: bool
+    resolvable: dict[str, float | None]
+
+
+class RuleOut(Schema):
+    """The rule of adding passes while a verdict is open. `level` is the p that a claim must stay under at each look."""
+
+    first: int
+    limit: int
+    looks: int
+    level: float
+
+
+class PlanIn(Schema):
+    """What a plan rests on. `margin` is a share; times are the bench's own."""
+
+    margin: float = Field(default=0.02, gt=0, lt=1)
+    most_passes: int | None = Field(default=None, ge=4, le=20)
+    order: OrderName = "alternating"
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+    costs: dict[str, float] = Field(default_factory=dict, max_length=20)
+    starts_on: date
+    day_starts: time = time(9)
+    hours_a_day: float = Field(default=8.0, gt=0, le=24)
+    weekdays: list[Annotated[int, Field(ge=0, le=6)]] = Field(default=[0, 1, 2, 3, 4], min_length=1, max_length=7)
+    deadline: datetime | None = None
+
+    @field_validator("deadline", "day_starts")
+    @classmethod
+    def _as_on_the_wall(cls, value: datetime | time | None) -> datetime | time | None:
+        """The bench's own time: a zone that came along is dropped."""
+        return value.replace(tzinfo=None) if value is not None else None
+
+
+class SequenceIn(Schema):
+    """An order by hand, as pass ids; what it does not name follows."""
+
+    sequence: list[int] = Field(max_length=20_000)
+
+
+class ChangeOut(Schema):
+    """Something done before a block of passes."""
+
+    kind: str
+    words: str
+    seconds: float
+
+
+class BlockOut(Schema):
+    """Passes of one lane in one game, run together. Times in seconds from the plan's beginning."""
+
+    pass_ids: list[int]
+    lane_id: int
+    game: str
+    tests: list[int]
+    session: int
+    start_s: float
+    begin_s: float
+    end_s: float
+    changes: list[ChangeOut]
+    inner_changes: int
+
+
+class SessionOut(Schema):
+    """A day at the bench."""
+
+    day: date
+    starts: datetime
+    start_s: float
+    length_s: float
+    used_s: float
+
+
+class DroppedOut(Schema):
+    """A test left out to meet the deadline."""
+
+    test_id: int
+    priority: int
+
+
+class OutlineOut(Schema):
+    """An order in a few numbers. Drift is what 1% an hour would add to margins, as a share."""
+
+    order: str
+    passes: int
+    total_s: float
+    ends: datetime | None
+    counts: dict[str, int]
+    drift_worst: float
+    drift_suite: float
+    dropped: int
+    fits: bool
+
+
+class PlanOut(PlanIn):
+    """A whole plan: is it fair, is it enough, does it fit."""
+
+    study_id: int
+    saved: bool
+    pairings: list[PairingOut]
+    objections: list[ObjectionOut]
+    changed: list[ChangedOut]
+    needs: list[NeedOut]
+    leading: str
+    suite_resolvable: float | None
+    rule: RuleOut | None
+    all_costs: dict[str, float]
+    outlines: list[OutlineOut]
+    chosen: OutlineOut
+    sessions: list[SessionOut]
+    blocks: list[BlockOut]
+    dropped: list[DroppedOut]
+    unplaceable: int
+    late: bool
+
+
+class AcceptIn(Schema):
+    """The reason why a difference is accepted. `about` is what it was when it was read."""
+
+    key: Annotated[str, StringConstraints(max_length=200)]
+    about: str
+    reason: Reason
+
+
+class WithdrawIn(Schema):
+    """The difference whose acceptance is withdrawn."""
+
+    key: str
+
+
+class OutlookOut(Schema):
+    """Whether a study that still has passes to run ends before its deadline."""
+
+    study_id: int
+    ends: datetime | None
+    deadline: datetime
+    dropped: int
+    late: bool
+
+
+class SceneNoiseOut(Schema):
+    """How well a scene repeats, learned from all studies: noise in percent by figure."""
+
+    scene_id: int
+    passes: int
+    cells: int
+    studies: int
+    percent: dict[str, float]
+
+
+class SketchSetting(Schema):
+    """A setting as typed so far."""
+
+    name: Draft
+    value: Draft
+
+
+class SketchPart(PartRef):
+    """A part as typed so far."""
+
+    name: Draft
+
+
+class SketchLane(Schema):
+    """A lane as typed so far."""
+
+    name: Draft
+    parts: list[SketchPart] = Field(default_factory=list, max_length=60)
+    settings: list[SketchSetting] = Field(default_factory=list, max_length=100)
+    condition: Draft = ""
+
+
+class SketchTest(Schema):
+    """A test as typed so far."""
+
+    game: Draft
+    scene: Draft
+    condition: Draft = ""
+
+
+class SketchIn(Schema):
+    """A study as typed so far, to show what would be run."""
+
+    factors: list[Draft] = Field(default_factory=list, max_length=2)
+    baseline: int = Field(default=0, ge=0)
+    lanes: list[SketchLane] = Field(default_factory=list, max_length=60)
+    tests: list[SketchTest] = Field(default_factory=list, max_length=400)
+    passes: int = Field(default=3, ge=1, le=50)
+
+
+class SketchOut(Schema):
+    """What a study on paper comes to."""
+
+    passes: int
+    outlines: list[OutlineOut]
+    pairings: list[PairingOut]
+    objections: list[ObjectionOut]

@@ -1,0 +1,126 @@
+"""What one can do with a plan. Each verb checks the role, changes in one transaction, and leaves an audit line."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from django.contrib.auth.models import AnonymousUser, User
+from django.db import transaction
+from django.utils import timezone
+from people.access import require
+from people.models import Role
+from problems import Conflict, NotFound, Problem
+from studies.models import Pass, Study
+from studies.services import note, open_study
+
+from planning.building import costs_of, fairness_of
+from planning.models import Acceptance, Order, Plan
+from planning.queries import one_study, plan_in, plan_of
+from planning.schemas import AcceptIn, PlanIn
+
+Caller = User | AnonymousUser
+
+
+def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
+    """Keep what a plan rests on."""
+    lead = require(user, Role.LEAD)
+    costs_of(data.costs)
+    with transaction.atomic():
+        study = open_study(study_id)
+        kept = plan_of(study)
+        before = plan_in(kept).dict()
+        after = data.dict()
+        if after == before and not kept._state.adding:
+            return kept
+        for name, value in after.items():
+            setattr(kept, name, value)
+        kept.deadline = data.deadline.replace(tzinfo=dt.UTC) if data.deadline else None
+        kept.weekdays = sorted(set(data.weekdays))
+        kept.save()
+        said = [f"{name}: {before[name]} → {value}" for name, value in after.items() if before[name] != value]
+        note(study, lead, "changed the plan", "; ".join(said))
+    return kept
+
+
+def order_by_hand(user: Caller, study_id: int, sequence: list[int]) -> Plan:
+    """Run the passes in this order. Passes it does not name follow."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = open_study(study_id)
+        known = set(Pass.objects.filter(test__study=study, pk__in=sequence).values_list("pk", flat=True))
+        strange = next((pk for pk in sequence if pk not in known), None)
+        if strange is not None:
+            raise Problem("strange_pass", f"Pass {strange} is none of this study's.", field="sequence")
+        kept = plan_of(study)
+        first_time = kept.order != Order.BY_HAND
+        kept.sequence, kept.order = sequence, Order.BY_HAND
+        kept.save()
+        if first_time:
+            note(study, lead, "ordered the passes by hand")
+    return kept
+
+
+def accept_difference(user: Caller, study_id: int, data: AcceptIn) -> Acceptance:
+    """Accept a difference between lanes, with the reason that prints with every finding."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        open_study(study_id)
+        study = one_study(study_id)
+        found = next((one for one in fairness_of(study).objections if one.key == data.key), None)
+        if found is None:
+            raise NotFound("difference between the lanes of this study")
+        if found.about != data.about:
+            raise Conflict(
+                "difference_changed",
+                f"{found.label} is now: {found.about}.",
+                field="about",
+                hint="Read it again, then accept it.",
+            )
+        accepted, _ = Acceptance.objects.update_or_create(
+            study=study,
+            key=data.key,
+            defaults={
+                "label": found.label, "about": found.about, "weight": found.weight, "reason": data.reason, "by": lead,
+            },
+        )  # fmt: skip
+        note(study, lead, "accepted a difference", f"{found.label}: {data.reason}")
+    return accepted
+
+
+def withdraw_acceptance(user: Caller, study_id: int, key: str) -> Study:
+    """No longer accept a difference. A ready study has to be called ready again."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = open_study(study_id)
+        found = Acceptance.objects.filter(study=study, key=key).first()
+        if found is None:
+            raise NotFound("accepted difference")
+        found.delete()
+        study.ready_at = None
+        study.save(update_fields=["ready_at"])
+        note(study, lead, "no longer accepts a difference", found.label)
+    return study
+
+
+def call_ready(user: Caller, study_id: int) -> Study:
+    """Call a study ready to run: its lanes differ in the factor alone, or in what was accepted with a reason."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        locked = open_study(study_id)
+        study = one_study(study_id)
+        accepted = {one.key: one.about for one in Acceptance.objects.filter(study=study)}
+        open_ones = fairness_of(study).unanswered(accepted)
+        if open_ones:
+            first = open_ones[0]
+            more = f", and {len(open_ones) - 1} more" if len(open_ones) > 1 else ""
+            raise Conflict(
+                "differences_open",
+                f"{first.label}: {first.about}{more}.",
+                field=first.key,
+                hint="Mend the setups, or accept each difference with the reason why it may stand.",
+            )
+        if locked.ready_at is None:
+            locked.ready_at = timezone.now()
+            locked.save(update_fields=["ready_at"])
+            note(locked, lead, "called the study ready")
+    return locked

@@ -1,0 +1,276 @@
+"""Plans: fair or said to be unfair, enough passes, an order that fits the time, and what prints with a finding."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections import Counter
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from icalendar import Calendar
+from rennbahn.planning.passes import passes_needed
+from testkit import Bench, Caller, study_body
+
+PLAN = {"starts_on": "2026-01-05", "hours_a_day": 8, "weekdays": [0, 1, 2, 3, 4]}
+
+
+def parts(**names: str) -> list[dict[str, str]]:
+    return [{"kind": kind, "name": name} for kind, name in names.items()]
+
+
+def lane(name: str, room: str = "22 °C", **names: str) -> dict[str, Any]:
+    settings = [{"name": "Room", "value": room}]
+    return {"name": name, "setup": {"name": f"Box, {name}", "parts": parts(**names), "settings": settings}}
+
+
+def unfair(lead: Caller) -> dict[str, Any]:
+    """A cooler is asked about; the driver and the room differ too."""
+    lanes = [
+        lane("plain", cooler="Plain 40", driver="41.2"),
+        lane("tall", "29 °C", cooler="Tall 60", driver="42.0"),
+    ]
+    study: dict[str, Any] = lead.post("/studies", study_body(lanes=lanes), status=201)
+    return study
+
+
+def plan_of(caller: Caller, study: dict[str, Any]) -> dict[str, Any]:
+    found: dict[str, Any] = caller.get(f"/studies/{study['id']}/plan")
+    return found
+
+
+def test_a_fair_study_is_called_ready_and_the_record_says_so(bench: Bench) -> None:
+    plan = plan_of(bench.lead, bench.study)
+    (pairing,) = plan["pairings"]
+    assert [one["key"] for one in pairing["factor"]] == ["part:cooler"]
+    assert (pairing["differences"], plan["objections"]) == ([], [])
+    assert {one["key"] for one in pairing["same"]} == {"part:card", "setting:sync"}
+    assert bench.lead.post(f"/studies/{bench.id}/ready")["ready_at"]
+    assert bench.lead.get(f"/studies/{bench.id}/audit")[0]["what"] == "called the study ready"
+    assert (
+        bench.lead.put(f"/studies/{bench.id}/question", {"question": "Same?", "factor": "Driver"})["ready_at"] is None
+    )
+
+
+def test_an_unfair_study_needs_reasons_and_they_print_with_the_findings(lead: Caller) -> None:
+    study = unfair(lead)
+    path = f"/studies/{study['id']}"
+    refused = lead.post(f"{path}/ready", status=409)
+    assert refused["code"] == "differences_open"
+    assert "and 1 more" in refused["message"]
+    objections = {one["key"]: one for one in plan_of(lead, study)["objections"]}
+    assert {key: one["weight"] for key, one in objections.items()} == {"part:driver": "mind", "setting:room": "mind"}
+    for key, one in objections.items():
+        body = {"key": key, "about": one["about"], "reason": f"why {key}"}
+        assert lead.post(f"{path}/acceptances", {**body, "reason": " "}, status=422)["field"] == "reason"
+        stale = lead.post(f"{path}/acceptances", {**body, "about": "another"}, status=409)
+        assert (stale["code"], stale["field"]) == ("difference_changed", "about")
+        lead.post(f"{path}/acceptances", body, status=201)
+    assert lead.post(f"{path}/acceptances", {"key": "part:case", "about": "", "reason": "x"}, status=404)
+    assert lead.post(f"{path}/ready")["ready_at"]
+    caveats = lead.get(f"{path}/findings")["caveats"]
+    assert {(one["label"], one["reason"], one["accepted"]) for one in caveats} == {
+        ("Driver", "why part:driver", True),
+        ("Room", "why setting:room", True),
+    }
+    table = lead.client.get(f"/api{path}/findings.csv").content.decode()
+    assert "Room: 22 °C / 29 °C: why setting:room" in table
+    lead.post(f"{path}/acceptances/withdraw", {"key": "setting:room"})
+    assert lead.get(path)["ready_at"] is None
+    open_one = next(one for one in lead.get(f"{path}/findings")["caveats"] if one["label"] == "Room")
+    assert not open_one["accepted"]
+    assert "warmer" in open_one["reason"]
+    assert lead.post(f"{path}/acceptances/withdraw", {"key": "setting:room"}, status=404)
+
+
+def test_an_acceptance_does_not_outlive_what_it_accepted(lead: Caller) -> None:
+    study = unfair(lead)
+    room = next(one for one in plan_of(lead, study)["objections"] if one["key"] == "setting:room")
+    lead.post(f"/studies/{study['id']}/acceptances", {**room, "reason": "one summer"}, status=201)
+    setup = study["lanes_full"][1]["setup"]
+    hotter = lane("tall", "38 °C", cooler="Tall 60", driver="42.0")["setup"]
+    lead.put(f"/setups/{setup['id']}", hotter)
+    now = next(one for one in plan_of(lead, study)["objections"] if one["key"] == "setting:room")
+    assert (now["about"], now["acceptance"]) == ("22 °C / 38 °C", None)
+
+
+def test_what_changes_while_a_study_runs_is_seen(bench: Bench) -> None:
+    bench.accept(bench.record(0, 0))
+    setup = bench.study["lanes_full"][0]["setup"]
+    changed = {"name": setup["name"], "parts": parts(card="Ostrane V5", cooler="Plain 40", driver="42.0")}
+    newer = bench.lead.put(f"/setups/{setup['id']}", {**changed, "settings": [{"name": "Sync", "value": "off"}]})
+    assert newer["version"] == 2
+    assert plan_of(bench.lead, bench.study)["changed"] == [], "the lane stays on its version"
+    moved = bench.lead.put(f"/studies/lanes/{bench.lane(0)}/newest-version")
+    assert moved["lanes_full"][0]["setup"]["version"] == 2
+    bench.accept(bench.record(0, 1, seed=2))
+    (change,) = plan_of(bench.lead, bench.study)["changed"]
+    assert (change["label"], change["before"], change["after"]) == ("Driver", "", "42.0")
+    caveat = bench.lead.get(f"/studies/{bench.id}/findings")["caveats"][-1]
+    assert caveat["label"] == "Driver changed during the study"
+    assert not caveat["accepted"]
+
+
+def test_passes_needed_from_a_guess_and_then_from_what_was_learned(bench: Bench) -> None:
+    plan = plan_of(bench.lead, bench.study)
+    first = plan["needs"][0]
+    assert (first["source"], round(first["noise_percent"], 2)) == ("guess", 1.01)
+    # Six cells share their noise until a scene has enough of its own.
+    assert first["needed"] == passes_needed(0.010, 0.02, 6)
+    assert first["proposed"] >= 3
+    assert plan["suite_resolvable"] < first["resolvable"]["average_fps"] < first["resolvable"]["low_1"]
+    bench.fill()
+    needs = plan_of(bench.lead, bench.study)["needs"]
+    assert {one["source"] for one in needs} == {"scene"}
+    noise = {one["scene_id"]: one for one in bench.lead.get("/scene-noise")}
+    learned = noise[bench.study["tests_full"][0]["scene_id"]]
+    assert learned["percent"]["average_fps"] == pytest.approx(needs[0]["noise_percent"])
+    assert (learned["passes"], learned["cells"], learned["studies"]) == (6, 2, 1)
+    wider = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "margin": 0.5})
+    assert {one["needed"] for one in wider["needs"]} == {3}, "never under three"
+
+
+def test_the_plan_is_laid_out_and_kept(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/plan"
+    plan = bench.lead.put(path, {**PLAN, "order": "lane_by_lane", "costs": {"swap_s": 3600}})
+    assert plan["saved"]
+    assert plan["all_costs"]["swap_s"] == 3600
+    by_order = {one["order"]: one for one in plan["outlines"]}
+    assert set(by_order) == {"lane_by_lane", "alternating", "by_game", "random"}
+    assert by_order["lane_by_lane"]["counts"]["swap"] == 1
+    assert by_order["alternating"]["counts"]["swap"] == 3
+    assert by_order["lane_by_lane"]["total_s"] < by_order["alternating"]["total_s"]
+    assert abs(by_order["alternating"]["drift_suite"]) < by_order["lane_by_lane"]["drift_suite"]
+    assert [block["lane_id"] for block in plan["blocks"]] == [bench.lane(0)] * 3 + [bench.lane(1)] * 3
+    assert Counter(pk for block in plan["blocks"] for pk in block["pass_ids"]).most_common(1)[0][1] == 1
+    assert plan["sessions"][0]["starts"] == "2026-01-05T09:00:00"
+    assert plan["chosen"]["passes"] == 18
+    swap = next(change for change in plan["blocks"][3]["changes"] if change["kind"] == "swap")
+    assert swap["words"] == "Cooler: Plain 40 → Tall 60"
+    assert bench.tester.get(path) == bench.lead.get(path)
+    bench.accept(bench.record(0, 0))
+    assert bench.lead.get(path)["chosen"]["passes"] == 17, "what was run is not planned again"
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"margin": 0}, "margin"),
+        ({"hours_a_day": 25}, "hours_a_day"),
+        ({"weekdays": []}, "weekdays"),
+        ({"weekdays": [7]}, "weekdays.0"),
+        ({"order": "best"}, "order"),
+        ({"costs": {"tea_s": 60}}, "costs.tea_s"),
+        ({"costs": {"swap_s": -1}}, "costs.swap_s"),
+        ({"most_passes": 3}, "most_passes"),
+        ({"starts_on": "soon"}, "starts_on"),
+    ],
+)
+def test_a_plan_that_is_none_names_the_field(bench: Bench, change: dict[str, Any], field: str) -> None:
+    refused = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, **change}, status=422)
+    assert refused["field"] == field
+    assert not plan_of(bench.lead, bench.study)["saved"]
+
+
+def test_a_deadline_drops_what_can_wait(bench: Bench) -> None:
+    tests = [
+        {"game": test["game"], "scene": test["scene"], "condition": test["condition"], "priority": priority}
+        for test, priority in zip(bench.study["tests_full"], (1, 3, 2), strict=True)
+    ]
+    bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests})
+    path = f"/studies/{bench.id}/plan"
+    # Six tests' worth of work in one short day, with the deadline at its end.
+    whole = bench.lead.put(path, PLAN)["chosen"]["total_s"]
+    tight = {**PLAN, "deadline": "2026-01-05T23:00", "hours_a_day": round(0.75 * whole / 3600, 2)}
+    plan = bench.lead.put(path, tight)
+    assert [one["test_id"] for one in plan["dropped"]] == [bench.test(1)]
+    assert plan["late"]
+    assert plan["deadline"] == "2026-01-05T23:00:00"
+    (outlook,) = bench.lead.get("/outlooks")
+    assert (outlook["study_id"], outlook["dropped"], outlook["late"]) == (bench.id, 1, True)
+    assert not bench.lead.put(path, {**PLAN, "deadline": "2026-02-01T00:00"})["late"]
+
+
+def test_by_hand_and_back(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/plan"
+    before = [pk for block in plan_of(bench.lead, bench.study)["blocks"] for pk in block["pass_ids"]]
+    turned = list(reversed(before))
+    plan = bench.lead.put(f"{path}/sequence", {"sequence": turned})
+    assert plan["order"] == "by_hand"
+    assert [pk for block in plan["blocks"] for pk in block["pass_ids"]] == turned
+    assert bench.lead.put(f"{path}/sequence", {"sequence": [0]}, status=422)["field"] == "sequence"
+    again = bench.lead.put(path, {**PLAN, "order": "alternating"})
+    assert [pk for block in again["blocks"] for pk in block["pass_ids"]] == before
+
+
+def test_the_plan_goes_along_as_csv_and_calendar(bench: Bench) -> None:
+    bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "starts_on": "2026-01-09", "hours_a_day": 0.6})
+    plan = plan_of(bench.lead, bench.study)
+    rows = list(csv.DictReader(io.StringIO(bench.tester.get(f"/studies/{bench.id}/plan.csv").decode())))
+    assert len(rows) == 18
+    assert (rows[0]["day"], rows[0]["starts"], rows[0]["lane"]) == ("2026-01-09", "09:00", "plain fins")
+    assert "load Moss Republic" in rows[0]["changes before"]
+    calendar = Calendar.from_ical(bench.tester.get(f"/studies/{bench.id}/plan.ics"))
+    events = list(calendar.walk("VEVENT"))
+    days = [f"{event.decoded('dtstart'):%Y-%m-%d}" for event in events]
+    assert days == [session["day"] for session in plan["sessions"]]
+    assert days[:2] == ["2026-01-09", "2026-01-12"], "not on Saturday"
+    assert "passes" in events[0]["summary"]
+    assert "plain fins: Moss Republic" in events[0]["description"]
+
+
+def test_the_rule_of_adding_passes_marks_early_claims(bench: Bench) -> None:
+    bench.fill()
+    path = f"/studies/{bench.id}"
+    before = bench.lead.get(f"{path}/findings")
+    assert before["stop_level"] is None
+    plan = bench.lead.put(f"{path}/plan", {**PLAN, "most_passes": 8})
+    assert (plan["rule"]["first"], plan["rule"]["limit"], plan["rule"]["looks"]) == (3, 8, 6)
+    after = bench.lead.get(f"{path}/findings")
+    assert after["stop_level"] == pytest.approx(0.0174, abs=1e-4)
+    for one, other in zip(before["tests"], after["tests"], strict=True):
+        assert one["average"]["b_over_a"] == other["average"]["b_over_a"]
+        if other["average"]["could_be_chance"]:
+            assert "could be chance" in other["average"]["words"]
+
+
+def test_a_study_on_paper(bench: Bench) -> None:
+    lanes = [
+        {"name": "a", "parts": parts(cooler="Plain 40", card="Ostrane V5"), "settings": []},
+        {"name": "b", "parts": parts(cooler="Tall 60", card="Ostrane V6"), "settings": [{"name": "Fan", "value": ""}]},
+        {"name": "", "parts": [{"kind": "cooler", "name": ""}], "settings": []},
+    ]
+    tests = [
+        {"game": "Moss Republic", "scene": "square", "condition": "1440 high"},
+        {"game": "New", "scene": "", "condition": ""},
+    ]
+    found = bench.tester.post("/sketch", {"factors": ["Cooler"], "lanes": lanes[:2], "tests": tests, "passes": 4})
+    assert found["passes"] == 2 * 2 * 4
+    assert len(found["outlines"]) == 4
+    assert [one["key"] for one in found["objections"]] == ["part:card"]
+    assert found["pairings"][0]["factor"][0]["b"] == "Tall 60"
+    empty = bench.tester.post("/sketch", {"lanes": lanes, "tests": []})
+    assert (empty["passes"], empty["outlines"]) == (0, [])
+
+
+def test_a_large_ladder_takes_a_fixed_number_of_queries(lead: Caller, queries: Callable[[int], Any]) -> None:
+    lanes = [
+        {"name": f"card {i}", "setup": {"name": f"Box {i}", "parts": parts(card=f"C{i}", driver="41.2")}}
+        for i in range(12)
+    ]
+    tests = [
+        {"game": f"Game {g}", "scene": "run", "condition": resolution}
+        for g in range(8)
+        for resolution in ("1080", "1440", "2160")
+    ]
+    body = study_body(kind="ladder", factor="Graphics card", lanes=lanes, tests=tests)
+    study = lead.post("/studies", body, status=201)
+    assert study["counts"]["planned"] == 12 * 24 * 3
+    with queries(17):
+        plan = plan_of(lead, study)
+    assert plan["chosen"]["passes"] == 864
+    assert plan["objections"] == []
+    lead.put(f"/studies/{study['id']}/plan", {**PLAN, "deadline": "2027-01-01T00:00"})
+    with queries(17):
+        assert len(lead.get("/outlooks")) == 1
