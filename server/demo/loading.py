@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from bench.schemas import PartRef, SettingIn, SetupIn
-from bench.services import save_setup
+from bench.schemas import RigIn, SettingIn, SetupIn
+from bench.services import add_part, save_rig
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
@@ -15,14 +15,15 @@ from intake.queries import arrival_out
 from intake.schemas import Assignment, ColumnMap, TakeIn
 from intake.services import receive, take
 from people.models import Person
+from planning.services import call_ready, save_plan
 from rennbahn.simulation import Dialect, Rig, run_pass, write_log
-from scenes.schemas import ConditionIn, SceneIn
-from scenes.services import add_condition, add_scene
+from scenes.schemas import SceneIn
+from scenes.services import add_condition, add_game, add_scene
 from studies.models import Lane, Pass, PassState, Study, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import change_pass, create_study, finish_study
 
-from demo import scenario
+from demo import hardware, plans, scenario
 from demo.scenario import Game, Happening, LaneScript, StudyScript
 
 RIGS: dict[str, Callable[[Game], Rig]] = {
@@ -38,12 +39,22 @@ def load() -> bool:
     with transaction.atomic():
         people = {name: _person(name, role) for name, role in scenario.PEOPLE}
         lead, tester = people["mara"], people["tomke"]
+        for part in hardware.PARTS:
+            add_part(lead, part)
+        for engine in hardware.ENGINES:
+            add_game(lead, engine)
         for game in scenario.GAMES:
             add_scene(lead, _scene(game))
-        add_condition(lead, ConditionIn(name=scenario.CONDITION, resolution="2560 × 1440", preset="high"))
-        save_setup(lead, _setup("Hollin Neun, as delivered"))
+        for condition in hardware.CONDITIONS:
+            add_condition(lead, condition)
+        neun, turm = (
+            save_rig(lead, RigIn(name=name, parts=hardware.rig_parts(name))) for name in (hardware.NEUN, hardware.TURM)
+        )
+        plans.keep_setup(lead, "Hollin Neun, as delivered", neun.pk, dict(scenario.SETTINGS))
+        plans.tell_ladder(lead, turm.pk)
+        plans.tell_sweep(lead, neun.pk)
         for script in scenario.STUDIES:
-            _Story(script, lead, tester).tell()
+            _Story(script, lead, tester, neun.pk).tell()
     return True
 
 
@@ -58,6 +69,9 @@ def _scene(game: Game) -> SceneIn:
         game=game.name,
         name=game.scene,
         kind=game.kind,
+        leans_on=game.leans_on,
+        warm_up_runs=0 if game.kind == "benchmark" else 1,
+        warm_up="" if game.kind == "benchmark" else "One run after loading, not counted.",
         length_s=int(game.demand.seconds),
         start=game.start,
         route=game.route,
@@ -65,12 +79,12 @@ def _scene(game: Game) -> SceneIn:
     )
 
 
-def _setup(name: str, lane: LaneScript | None = None) -> SetupIn:
-    parts = dict(scenario.PARTS) | (lane.parts if lane else {})
-    settings = dict(scenario.SETTINGS) | (lane.settings if lane else {})
+def _setup(lane: LaneScript, rig_id: int) -> SetupIn:
+    settings = dict(scenario.SETTINGS) | lane.settings
     return SetupIn(
-        name=name,
-        parts=[PartRef(kind=kind, name=part) for kind, part in parts.items()],
+        name=f"{hardware.NEUN}, {lane.name}",
+        rig_id=rig_id,
+        parts=hardware.refs(*lane.swaps),
         settings=[SettingIn(name=setting, value=value) for setting, value in settings.items()],
     )
 
@@ -78,8 +92,8 @@ def _setup(name: str, lane: LaneScript | None = None) -> SetupIn:
 class _Story:
     """One study from its question to where the demo finds it."""
 
-    def __init__(self, script: StudyScript, lead: User, tester: User) -> None:
-        self.script, self.lead, self.tester = script, lead, tester
+    def __init__(self, script: StudyScript, lead: User, tester: User, rig_id: int) -> None:
+        self.script, self.lead, self.tester, self.rig_id = script, lead, tester, rig_id
         self.happenings = {(h.game, h.lane, h.number): h for h in script.happenings}
         self.columns: dict[int, ColumnMap] = {}
 
@@ -91,13 +105,14 @@ class _Story:
             StudyIn(
                 question=script.question,
                 factor=script.factor,
-                lanes=[
-                    LaneIn(name=lane.name, setup=_setup(f"Hollin Neun, {lane.name}", lane)) for lane in script.lanes
-                ],
+                lanes=[LaneIn(name=lane.name, setup=_setup(lane, self.rig_id)) for lane in script.lanes],
                 tests=[TestIn(game=g.name, scene=g.scene, condition=script.condition) for g in script.games],
                 method=Method(target_hz=60.0),
             ),
         )
+        plans.accept_all(self.lead, study, script.accepted)
+        save_plan(self.lead, study.pk, plans.plan(deadline=plans.FRIDAY))
+        call_ready(self.lead, study.pk)
         lanes, tests = list(study.lanes.all()), list(study.tests.select_related("scene__game", "condition"))
         for position, game in enumerate(script.games[: script.run]):
             for lane in lanes:

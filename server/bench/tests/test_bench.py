@@ -96,7 +96,8 @@ def test_what_is_written_of_a_part_that_ran_stays(bench: Bench) -> None:
     bench.record(0, 0)
     more = bench.lead.put(path, {**body, "facts": {"bus_bits": 128, "memory_gb": 8}, "price": 300, "currency": "EUR"})
     assert (more["facts"]["memory_gb"], more["price"], more["used"]) == (8, 300, True)
-    for change in ({"name": "V6"}, {"facts": {"bus_bits": 192, "memory_gb": 8}}, {"facts": {}}):
+    changes: list[dict[str, Any]] = [{"name": "V6"}, {"facts": {"bus_bits": 192, "memory_gb": 8}}, {"facts": {}}]
+    for change in changes:
         assert bench.lead.put(path, {**body, **change}, status=409)["code"] == "part_in_use"
 
 

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 from demo import scenario
 from demo.loading import load
+from demo.plans import LADDER, SWEEP
 from demo.scenario import DRIVER, FANS, GAMES, STICKS, one_stick_rig, quiet_rig
 from django.contrib.auth.models import User
 from django.core.management import call_command
@@ -124,3 +125,33 @@ def test_the_script_is_consistent() -> None:
     for game in GAMES:
         assert quiet_rig(game).cpu_speed == scenario.STANDARD.cpu_speed, "the fans do not touch the processor"
         assert one_stick_rig(game).gpu_speed == scenario.STANDARD.gpu_speed
+
+
+def test_the_plans_tell_their_story(mara: Caller) -> None:
+    plans = {one["question"]: mara.get(f"/studies/{one['id']}/plan") for one in mara.get("/studies")}
+    ladder, sweep = plans[LADDER], plans[SWEEP]
+    assert (len(ladder["pairings"]), len(ladder["needs"])) == (5, 42)
+    assert ladder["late"]
+    assert {one["priority"] for one in ladder["dropped"]} == {2, 3}, "what can wait goes first"
+    assert ladder["chosen"]["counts"]["swap"] >= 5
+    assert [one["acceptance"]["by"] for one in ladder["objections"]] == ["mara"]
+    assert not sweep["late"]
+    assert sweep["rule"]["limit"] == 6
+    assert [one["factor"][0]["label"] for one in sweep["pairings"]] == ["Power limit"] * 4
+    assert {one["source"] for one in sweep["needs"]} == {"scene"}, "noise is learned from the other studies"
+    assert all(one["ready_at"] for one in mara.get("/studies"))
+
+
+def test_the_lead_study_prints_its_caveat(mara: Caller) -> None:
+    (caveat,) = study(mara, FANS.question)["findings"]["caveats"]
+    assert (caveat["label"], caveat["about"], caveat["accepted"]) == ("Room", "22 °C / 25 °C", True)
+    assert "Three degrees" in caveat["reason"]
+
+
+def test_parts_have_their_facts(mara: Caller) -> None:
+    kit = next(part for part in mara.get("/parts") if part["name"] == "Kettle 2 × 16 GB")
+    assert {one["name"]: round(one["value"], 2) for one in kit["derived"]} == {
+        "first_word_ns": 12.86,
+        "peak_gb_per_s": 89.6,
+    }
+    assert {rig["name"]: rig["setups"] for rig in mara.get("/rigs")} == {"Hollin Neun": 12, "Marl Turm": 6}
