@@ -12,8 +12,8 @@ import { Desk } from "./places/Desk";
 import { SignIn } from "./places/SignIn";
 import { applyScheme, useScheme } from "./scheme";
 
-const Bench = lazy(() => import("./places/Bench"));
-const Scenes = lazy(() => import("./places/Scenes"));
+const Bench = lazy(() => import("./places/bench/Bench"));
+const Scenes = lazy(() => import("./places/scenes/Scenes"));
 const NewStudy = lazy(() => import("./places/study/NewStudy"));
 const StudyFrame = lazy(() => import("./places/study/StudyFrame"));
 
@@ -48,8 +48,8 @@ export function App() {
         <Suspense fallback={<Loading what="the page" />}>
           <Routes>
             <Route path="/" element={<Desk />} />
-            <Route path="/bench" element={<Bench />} />
-            <Route path="/scenes" element={<Scenes />} />
+            <Route path="/bench/*" element={<Bench />} />
+            <Route path="/scenes/*" element={<Scenes />} />
             <Route path="/studies/new" element={<NewStudy />} />
             <Route path="/studies/:study/*" element={<StudyFrame />} />
             <Route path="/sign-in" element={<SignedIn />} />

@@ -71,6 +71,35 @@ export function parted(sentence: string): { claim: string; basis: string } {
   return { claim: found?.[1] ?? sentence, basis: found?.[2] ?? "" };
 }
 
+/** A plain figure: as many decimals as it has, at most two. */
+export function figure(value: number): string {
+  return fixed(value, 2).replace(/\.?0+$/, "");
+}
+
+/** A stretch of time as people plan it: 45 min, 3 h 20 min. */
+export function hours(seconds: number): string {
+  const minutes = Math.round(seconds / 60);
+  if (minutes < 60) return `${minutes} min`;
+  const rest = minutes % 60;
+  return `${Math.floor(minutes / 60).toLocaleString("en-GB")} h${rest ? ` ${rest} min` : ""}`;
+}
+
+/** A moment at the bench, which has no time zone: Mon 11 Jan, 14:05. */
+export function benchMoment(iso: string): string {
+  const [date = "", time = ""] = iso.split("T");
+  return `${benchDay(date)}, ${time.slice(0, 5)}`;
+}
+
+/** A day at the bench: Mon 11 Jan. */
+export function benchDay(date: string): string {
+  return new Date(`${date}T12:00:00Z`).toLocaleDateString("en-GB", {
+    weekday: "short",
+    day: "numeric",
+    month: "short",
+    timeZone: "UTC",
+  });
+}
+
 /** `1 pass`, `3 passes`. */
 export function count(n: number, one: string, many = `${one}s`): string {
   return `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;

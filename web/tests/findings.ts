@@ -103,6 +103,8 @@ export function findings(more: Partial<Schemas["FindingsOut"]> = {}): Schemas["F
     accepted_passes: 12,
     rejected: [],
     missing: [],
+    caveats: [],
+    stop_level: null,
     ...more,
   };
 }

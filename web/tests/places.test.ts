@@ -2,9 +2,8 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { Problem, problemOf } from "../src/api/client";
 import { clockOf, frameAt } from "../src/charts/traces";
+import { emptySetup, draftOf as setupDraft, setupOf, wholeParts } from "../src/places/bench/SetupEditor";
 import { nextAction } from "../src/places/Desk";
-import { emptySetup, setupOf } from "../src/places/SetupEditor";
-import { differences } from "../src/places/SetupSheet";
 import { problemOfMap } from "../src/places/study/ColumnMapEditor";
 import { clashes } from "../src/places/study/FileGroup";
 import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/study/MethodDialog";
@@ -12,6 +11,9 @@ import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/study/MethodDia
 const counts = { planned: 0, recorded: 0, accepted: 0, rejected: 0, did_not_run: 0 };
 const study = {
   id: 4,
+  kind: "a_b",
+  second_factor: "",
+  ready_at: "2026-09-12T10:00:00Z" as string | null,
   question: "Q?",
   factor: "F",
   state: "open",
@@ -35,23 +37,41 @@ test("the desk names what a study needs next", () => {
     urgent: false,
   });
   assert.equal(next({ accepted: 6 }).text, "Read the findings");
+  const unready = { ...study, ready_at: null };
+  assert.equal(nextAction({ ...unready, counts: { ...counts, planned: 5 } }).text, "Make it fair");
+  assert.equal(
+    nextAction({ ...unready, counts: { ...counts, planned: 5, accepted: 1 } }).to,
+    "/studies/4/intake",
+  );
   assert.equal(next({ recorded: 1 }, "finished").text, "Read the findings");
 });
 
-test("setups differ by kind of part and name of setting", () => {
-  const parts = [
-    { kind: "card", name: "Ostrane V5" },
-    { kind: "memory", name: "Kettle" },
-    { kind: "memory", name: "Kettle B" },
+test("a setup on a rig is only what it swaps, and whole again with its rig", () => {
+  const part = (kind: string, name: string, swapped: boolean) => ({
+    id: 1,
+    kind,
+    name,
+    swapped,
+    summary: "",
+  });
+  const setup = {
+    name: "Box, new driver",
+    rig_id: 7,
+    parts: [part("card", "V5", false), part("driver", "42.0", true)],
+    settings: [{ name: "Sync", value: "off" }],
+  };
+  const draft = setupDraft(setup);
+  assert.deepEqual(setupOf(draft).parts, [{ kind: "driver", name: "42.0" }]);
+  const own = [
+    { kind: "card", name: "V5" },
+    { kind: "driver", name: "41.2" },
   ];
-  const a = { parts, settings: [{ name: "Sync", value: "off" }] };
-  const b = { parts: parts.slice(0, 2), settings: [{ name: "Sync", value: "on" }] };
-  assert.deepEqual(differences(a, b), [
-    { name: "memory", a: "Kettle, Kettle B", b: "Kettle" },
-    { name: "Sync", a: "off", b: "on" },
+  const rigs = [{ id: 7, name: "Box", notes: "", setups: 1, parts: own }];
+  assert.deepEqual(wholeParts(draft, rigs), [
+    { kind: "card", name: "V5" },
+    { kind: "driver", name: "42.0" },
   ]);
-  assert.deepEqual(differences(a, a), []);
-  assert.deepEqual(differences(a, { ...a, settings: [] }), [{ name: "Sync", a: "off", b: "–" }]);
+  assert.equal(setupDraft({ ...setup, rig_id: null }).parts.length, 2);
 });
 
 test("rows of a setup that were left empty are no parts", () => {
@@ -59,6 +79,7 @@ test("rows of a setup that were left empty are no parts", () => {
   draft.parts = draft.parts.map((part) => (part.kind === "card" ? { ...part, name: " Ostrane V5 " } : part));
   assert.deepEqual(setupOf(draft), {
     name: "Box",
+    rig_id: null,
     parts: [{ kind: "card", name: "Ostrane V5" }],
     settings: [{ name: "Sync", value: "off" }],
   });

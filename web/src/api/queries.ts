@@ -45,14 +45,17 @@ export const useFiles = (id: number) =>
     queryFn: () => data(client.GET("/api/studies/{study_id}/files", { params: { path: { study_id: id } } })),
   });
 
-export const useFindings = (id: number, baseline?: number) =>
+export const useFindings = (id: number, baseline?: number, other?: number) =>
   useQuery({
-    queryKey: ["study", id, "findings", baseline ?? "own"],
+    queryKey: ["study", id, "findings", baseline ?? "own", other ?? "first"],
     placeholderData: (previous: Schemas["FindingsOut"] | undefined) => previous,
     queryFn: () =>
       data(
         client.GET("/api/studies/{study_id}/findings", {
-          params: { path: { study_id: id }, query: baseline ? { baseline } : {} },
+          params: {
+            path: { study_id: id },
+            query: { ...(baseline ? { baseline } : {}), ...(other ? { other } : {}) },
+          },
         }),
       ),
   });
@@ -104,6 +107,39 @@ export const useSceneKinds = () =>
     queryFn: () => data(client.GET("/api/scene-kinds")),
   });
 
+export const useGames = () =>
+  useQuery({ queryKey: ["games"], queryFn: () => data(client.GET("/api/games")) });
+
+export const useSceneNoise = () =>
+  useQuery({ queryKey: ["scene-noise"], queryFn: () => data(client.GET("/api/scene-noise")) });
+
+export const useRigs = () => useQuery({ queryKey: ["rigs"], queryFn: () => data(client.GET("/api/rigs")) });
+
+export const useSetupVersion = (id: number) =>
+  useQuery({
+    queryKey: ["setup-version", id],
+    queryFn: () =>
+      data(client.GET("/api/setup-versions/{version_id}", { params: { path: { version_id: id } } })),
+  });
+
+export const usePlan = (id: number) =>
+  useQuery({
+    queryKey: ["study", id, "plan"],
+    queryFn: () => data(client.GET("/api/studies/{study_id}/plan", { params: { path: { study_id: id } } })),
+  });
+
+export const useOutlooks = () =>
+  useQuery({ queryKey: ["outlooks"], queryFn: () => data(client.GET("/api/outlooks")) });
+
+/** What a study on paper comes to; asked anew as it grows, the last answer staying meanwhile. */
+export const useSketch = (sketch: Schemas["SketchIn"], enabled: boolean) =>
+  useQuery({
+    queryKey: ["sketch", sketch],
+    enabled,
+    placeholderData: (previous: Schemas["SketchOut"] | undefined) => previous,
+    queryFn: () => data(client.POST("/api/sketch", { body: sketch })),
+  });
+
 export const useConditions = () =>
   useQuery({ queryKey: ["conditions"], queryFn: () => data(client.GET("/api/conditions")) });
 
@@ -117,6 +153,7 @@ export function refreshStudy(queries: QueryClient, id: number): Promise<unknown>
   return Promise.all([
     queries.invalidateQueries({ queryKey: ["study", id] }),
     queries.invalidateQueries({ queryKey: ["studies"] }),
+    queries.invalidateQueries({ queryKey: ["outlooks"] }),
     queries.invalidateQueries({ queryKey: ["pass"] }),
   ]);
 }

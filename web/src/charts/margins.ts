@@ -195,10 +195,14 @@ export function marginPicture(findings: Findings, style: string, background = tr
   );
   text(pad + 180, foot, "1% low", heading);
   const flips = [findings.average, findings.low_1].filter((suite) => suite.depends_on_method);
-  if (flips.length) {
-    const which = flips.map((suite) => (suite === findings.average ? "average fps" : "1% low")).join(" and ");
-    text(pad, foot - 36, `The verdict depends on the method: ${which}`, heading);
-  }
+  const which = flips.map((suite) => (suite === findings.average ? "average fps" : "1% low")).join(" and ");
+  const notes = [
+    which && `The verdict depends on the method: ${which}.`,
+    ...findings.caveats.map(
+      (one) => `${one.accepted ? "Caveat" : "Not accepted"}: ${one.label} (${one.about}): ${one.reason}`,
+    ),
+  ].filter(Boolean);
+  if (notes.length) text(pad, foot - 36, cut(notes.join(" "), width - 2 * pad, 20), heading);
   text(
     width - pad,
     foot,

@@ -2,13 +2,14 @@ import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
-import { useMay, useStudies } from "../api/queries";
+import { useMay, useOutlooks, useStudies } from "../api/queries";
 import { buttonLook } from "../controls/Button";
 import { Field } from "../controls/Field";
 import { useKeysOf } from "../controls/Keys";
 import { LaneName } from "../controls/LaneMark";
 import { Empty, ErrorNotice, Loading } from "../controls/Notice";
-import { count } from "../format";
+import { benchMoment, count } from "../format";
+import { KIND_WORDS } from "./plan/words";
 
 type Summary = Schemas["StudySummary"];
 
@@ -18,15 +19,20 @@ const KEYS = [{ key: "n", does: "new study" }];
 export function nextAction(study: Summary): { text: string; to: string; urgent: boolean } {
   const { planned, recorded, accepted } = study.counts;
   const at = `/studies/${study.id}`;
+  const begun = recorded + accepted > 0;
   if (study.state === "finished") return { text: "Read the findings", to: `${at}/findings`, urgent: false };
+  if (!study.ready_at && !begun) return { text: "Make it fair", to: `${at}/plan`, urgent: false };
   if (recorded)
     return { text: `Decide on ${count(recorded, "pass", "passes")}`, to: `${at}/passes`, urgent: true };
   if (planned) return { text: `Hand in ${count(planned, "capture")}`, to: `${at}/intake`, urgent: false };
-  return { text: accepted ? "Read the findings" : "Plan passes", to: `${at}/findings`, urgent: false };
+  return accepted
+    ? { text: "Read the findings", to: `${at}/findings`, urgent: false }
+    : { text: "Plan passes", to: `${at}/plan`, urgent: false };
 }
 
 export function Desk() {
   const { data: studies, error, isPending } = useStudies();
+  const { data: outlooks = [] } = useOutlooks();
   const [filter, setFilter] = useState("");
   const lead = useMay("lead");
   const go = useNavigate();
@@ -82,7 +88,11 @@ export function Desk() {
       ) : (
         <ul className="grid gap-0">
           {shown.map((study) => (
-            <StudyRow key={study.id} study={study} />
+            <StudyRow
+              key={study.id}
+              study={study}
+              outlook={outlooks.find((one) => one.study_id === study.id)}
+            />
           ))}
           {shown.length === 0 && <li className="py-6 text-mute">No study matches “{filter}”.</li>}
         </ul>
@@ -91,7 +101,10 @@ export function Desk() {
   );
 }
 
-function StudyRow({ study }: { study: Summary }) {
+/** How many lanes are named before the rest is counted. */
+const LANES_NAMED = 4;
+
+function StudyRow({ study, outlook }: { study: Summary; outlook: Schemas["OutlookOut"] | undefined }) {
   const next = nextAction(study);
   const { planned, recorded, accepted, rejected, did_not_run } = study.counts;
   const total = planned + recorded + accepted + rejected + did_not_run;
@@ -104,11 +117,12 @@ function StudyRow({ study }: { study: Summary }) {
           </Link>
         </h2>
         <p className="mt-1 flex flex-wrap items-center gap-x-3 text-soft">
-          {study.lanes.map((lane, index) => (
+          {study.lanes.slice(0, LANES_NAMED).map((lane, index) => (
             <LaneName key={lane} lane={index} name={lane} />
           ))}
+          {study.lanes.length > LANES_NAMED && <span>and {study.lanes.length - LANES_NAMED} more</span>}
           <span className="text-mute">
-            {study.factor} · {count(study.tests, "test")}
+            {KIND_WORDS[study.kind]} · {study.factor} · {count(study.tests, "test")}
           </span>
         </p>
       </div>
@@ -123,6 +137,13 @@ function StudyRow({ study }: { study: Summary }) {
             </>
           )}
         </p>
+        {outlook && (
+          <p className={`text-[0.88rem] ${outlook.late ? "font-semibold text-accent" : "text-soft"}`}>
+            {outlook.late
+              ? `${outlook.dropped ? `${count(outlook.dropped, "test")} too many` : "Does not fit"} for ${benchMoment(outlook.deadline)}`
+              : `done ${outlook.ends ? benchMoment(outlook.ends) : "never"}`}
+          </p>
+        )}
       </div>
       <div className="md:text-right">
         <Link to={next.to} className={buttonLook(next.urgent ? "main" : "plain")}>

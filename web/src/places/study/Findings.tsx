@@ -11,6 +11,7 @@ import { Choice } from "../../controls/Choice";
 import { LaneName } from "../../controls/LaneMark";
 import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
 import { count, parted, percent } from "../../format";
 import { MarginTable } from "./MarginTable";
 import { MethodDialog, SCHOOL_WORDS } from "./MethodDialog";
@@ -23,7 +24,9 @@ type SuiteOut = Schemas["SuiteOut"];
 export function Findings({ study }: { study: Study }) {
   const own = study.lanes_full.find((lane) => lane.baseline)?.id ?? 0;
   const [baseline, setBaseline] = useState(own);
-  const { data: findings, error } = useFindings(study.id, baseline);
+  const [wanted, setOther] = useState<number | null>(null);
+  const other = wanted === baseline ? null : wanted;
+  const { data: findings, error } = useFindings(study.id, baseline, other ?? undefined);
   if (error) return <ErrorNotice error={error} />;
   if (!findings) return <Loading what="the findings" />;
   const averageLeads = findings.method.leading === "average_fps";
@@ -33,6 +36,11 @@ export function Findings({ study }: { study: Study }) {
     return (
       <Empty title="No finding yet.">
         <p>{leading.sentence}</p>
+        {study.lanes_full.length > 2 && (
+          <div className="mt-4 flex justify-center">
+            <Pair study={study} findings={findings} setBaseline={setBaseline} setOther={setOther} />
+          </div>
+        )}
         <p className="mt-3">
           <Link to={`/studies/${study.id}/intake`}>Hand in captures</Link>, then{" "}
           <Link to={`/studies/${study.id}/passes`}>accept the passes</Link> that are fit to count.
@@ -48,7 +56,8 @@ export function Findings({ study }: { study: Study }) {
         </h1>
         <p className="mt-2 text-[1.1rem] text-soft">{second.sentence}</p>
       </section>
-      <Bar study={study} findings={findings} baseline={baseline} setBaseline={setBaseline} />
+      <Caveats study={study} findings={findings} />
+      <Bar study={study} findings={findings} setBaseline={setBaseline} setOther={setOther} />
       <MarginTable study={study} findings={findings} />
       <div className="mt-10 grid gap-10 lg:grid-cols-2">
         <SuitePanel findings={findings} suite={leading} title={averageLeads ? "Average fps" : "1% low"} />
@@ -94,13 +103,13 @@ function Answer({ suite }: { suite: SuiteOut }) {
 function Bar({
   study,
   findings,
-  baseline,
   setBaseline,
+  setOther,
 }: {
   study: Study;
   findings: FindingsOut;
-  baseline: number;
   setBaseline: (lane: number) => void;
+  setOther: (lane: number) => void;
 }) {
   const lead = useMay("lead");
   const [method, setMethod] = useState(false);
@@ -130,17 +139,7 @@ function Bar({
   return (
     <div className="mb-4">
       <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
-        <div className="flex items-center gap-2">
-          <span className="label" id="baseline-label">
-            Baseline
-          </span>
-          <Choice
-            label="Baseline"
-            value={String(baseline)}
-            onChange={(lane) => setBaseline(Number(lane))}
-            options={study.lanes_full.map((lane) => ({ value: String(lane.id), label: lane.name }))}
-          />
-        </div>
+        <Pair study={study} findings={findings} setBaseline={setBaseline} setOther={setOther} />
         <p className="text-[0.92rem] text-soft">
           <span className="label">Method</span> {SCHOOL_WORDS[findings.method.suite_school]} over tests ·{" "}
           {SCHOOL_WORDS[findings.method.low_school]} lows · even within {percent(findings.method.equal_band)}%{" "}
@@ -166,7 +165,9 @@ function Bar({
             <MenuAction onSelect={() => exportAs("svg")}>Chart as SVG</MenuAction>
             <MenuAction onSelect={() => exportAs(1)}>Chart as PNG, 1920 × 1080</MenuAction>
             <MenuAction onSelect={() => exportAs(2)}>Chart as PNG, 3840 × 2160</MenuAction>
-            <MenuLink href={`/api/studies/${study.id}/findings.csv?baseline=${baseline}`}>
+            <MenuLink
+              href={`/api/studies/${study.id}/findings.csv?baseline=${findings.baseline.id}&other=${findings.other.id}`}
+            >
               Table as CSV
             </MenuLink>
           </Menu>
@@ -188,6 +189,77 @@ function Bar({
       )}
       <MethodDialog study={study} open={method} onOpenChange={setMethod} />
     </div>
+  );
+}
+
+/** Which lane is held against which: of two a choice of the baseline, of more a choice of both. */
+function Pair({
+  study,
+  findings,
+  setBaseline,
+  setOther,
+}: {
+  study: Study;
+  findings: FindingsOut;
+  setBaseline: (lane: number) => void;
+  setOther: (lane: number) => void;
+}) {
+  const options = study.lanes_full.map((lane) => ({ value: String(lane.id), label: lane.name }));
+  if (options.length === 2) {
+    return (
+      <div className="flex items-center gap-2">
+        <span className="label">Baseline</span>
+        <Choice
+          label="Baseline"
+          value={String(findings.baseline.id)}
+          onChange={(lane) => setBaseline(Number(lane))}
+          options={options}
+        />
+      </div>
+    );
+  }
+  return (
+    <div className="flex items-center gap-2">
+      <Select
+        label="Lane"
+        className="w-48!"
+        value={String(findings.other.id)}
+        onChange={(lane) => setOther(Number(lane))}
+        options={options.filter((one) => one.value !== String(findings.baseline.id))}
+      />
+      <span className="label">over</span>
+      <Select
+        label="Baseline"
+        className="w-48!"
+        value={String(findings.baseline.id)}
+        onChange={(lane) => setBaseline(Number(lane))}
+        options={options}
+      />
+    </div>
+  );
+}
+
+/** What differs besides the factor, with the reason it was accepted for; what nobody accepted says so. */
+function Caveats({ study, findings }: { study: Study; findings: FindingsOut }) {
+  if (!findings.caveats.length) return null;
+  return (
+    <aside aria-label="Caveats" className="mb-5 grid gap-1.5 border-l-4 border-ink py-1 pl-4">
+      {findings.caveats.map((one) => (
+        <p key={one.label + one.about} className="max-w-5xl text-[0.95rem]">
+          <strong>
+            {one.label}: {one.about}.
+          </strong>{" "}
+          {one.accepted ? (
+            one.reason
+          ) : (
+            <>
+              <span className="font-semibold text-accent">Not accepted by anybody:</span> {one.reason}.{" "}
+              <Link to={`/studies/${study.id}/plan`}>See the plan</Link>
+            </>
+          )}
+        </p>
+      ))}
+    </aside>
   );
 }
 

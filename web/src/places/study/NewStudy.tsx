@@ -1,282 +1,314 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useMemo, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { client, data, Problem, type Schemas } from "../../api/client";
-import { useConditions, useScenes, useSetups } from "../../api/queries";
+import { usePartKinds, useRigs, useSetups, useSketch } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Field, Labelled } from "../../controls/Field";
 import { useKeysOf } from "../../controls/Keys";
-import { LaneMark } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
-import { emptySetup, type SetupDraft, SetupEditor, setupOf } from "../SetupEditor";
-import { differences } from "../SetupSheet";
+import { draftOf, emptySetup, type SetupDraft } from "../bench/SetupEditor";
+import { KindLanes, PairLanes } from "../plan/LaneForms";
+import {
+  type FactorDraft,
+  KINDS,
+  type LaneDraft,
+  type LaneReady,
+  readyConditions,
+  readyLevels,
+  readyPair,
+  type StudyKind,
+  sketchOf,
+} from "../plan/lanes";
+import * as M from "../plan/matrix";
+import { SketchPanel } from "../plan/SketchPanel";
+import { TestMatrix } from "../plan/TestMatrix";
 import { DEFAULT_METHOD, MethodFields, methodOf } from "./MethodDialog";
 
-interface LaneDraft {
-  name: string;
-  /** "new" for a setup described here, else the id of one on the bench. */
-  choice: string;
-  setup: SetupDraft;
-}
+const KEYS = [{ key: "Ctrl Enter", does: "create the study" }];
+const CHOICE_KEYS = KINDS.map((one, index) => ({ key: String(index + 1), does: one.title }));
+const PLACEHOLDER: Record<StudyKind, [question: string, factor: string]> = {
+  a_b: ["Does X change how games run, by how much?", "Fan profile"],
+  ladder: ["Which card does a dorm room need?", "Graphics card"],
+  sweep: ["How low can the power limit go?", "Power limit"],
+  grid: ["Does the link matter more to a quick processor?", "Processor"],
+  scaling: ["What does each preset cost?", "Preset"],
+};
 
-interface TestDraft {
-  key: number;
-  game: string;
-  scene: string;
-  condition: string;
-}
-
-const KEYS = [
-  { key: "Ctrl Enter", does: "create the study" },
-  { key: "Enter", does: "in the last test: one more test" },
-];
-
-/** A study from nothing, on one page, by keyboard: question, two lanes, tests, method. */
+/** A study from nothing: first its kind, then only what that kind needs, with what will be run beside it. */
 export default function NewStudy() {
+  const [search] = useSearchParams();
+  const kind = KINDS.find((one) => one.kind === search.get("kind"));
+  return kind ? (
+    <StudyForm key={kind.kind} kind={kind.kind} title={kind.title} asks={kind.asks} />
+  ) : (
+    <KindChoice />
+  );
+}
+
+function KindChoice() {
+  const go = useNavigate();
+  useHotkeys("1,2,3,4,5", (event) => {
+    const one = KINDS[Number(event.key) - 1];
+    if (one) go(`/studies/new?kind=${one.kind}`);
+  });
+  useKeysOf("New study", CHOICE_KEYS);
+  return (
+    <>
+      <h1 className="text-[2rem] leading-tight font-bold">New study</h1>
+      <p className="mb-5 text-soft">What are its lanes to each other?</p>
+      <ul className="grid max-w-[56rem]">
+        {KINDS.map((one, index) => (
+          <li key={one.kind} className="border-rule border-t last:border-b">
+            <Link
+              to={`/studies/new?kind=${one.kind}`}
+              className="plain grid grid-cols-[3rem_12rem_1fr_10rem] items-center gap-2 px-2 py-4 hover:bg-raised"
+            >
+              <span className="key justify-self-start text-[1rem]!" aria-hidden="true">
+                {index + 1}
+              </span>
+              <span className="text-[1.3rem] font-semibold">{one.title}</span>
+              <span className="text-soft">{one.asks}</span>
+              <KindPicture kind={one.kind} />
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+/** How the lanes of a kind lie to each other, drawn from discs. */
+function KindPicture({ kind }: { kind: StudyKind }) {
+  const places: Record<StudyKind, [number, number][]> = {
+    a_b: [
+      [40, 20],
+      [80, 20],
+    ],
+    ladder: [
+      [20, 34],
+      [40, 28],
+      [60, 20],
+      [80, 14],
+      [100, 6],
+    ],
+    sweep: [
+      [20, 34],
+      [40, 18],
+      [60, 11],
+      [80, 8],
+      [100, 7],
+    ],
+    grid: [
+      [40, 12],
+      [80, 12],
+      [40, 30],
+      [80, 30],
+    ],
+    scaling: [
+      [20, 8],
+      [47, 8],
+      [74, 8],
+      [101, 8],
+    ],
+  };
+  const line = places[kind].map(([x, y], i) => `${i ? "L" : "M"}${x} ${y}`).join("");
+  return (
+    <svg width="120" height="42" viewBox="0 0 120 42" aria-hidden="true" className="justify-self-end">
+      {kind === "scaling" && (
+        <path d="M20 8H101M20 8V36M47 8V30M74 8V24M101 8V16" stroke="var(--mute)" fill="none" />
+      )}
+      {(kind === "ladder" || kind === "sweep") && <path d={line} stroke="var(--mute)" fill="none" />}
+      {places[kind].map(([x, y], index) => (
+        <circle key={x + y * 200} cx={x} cy={y} r="4.5" fill={index ? "var(--ink)" : "var(--accent)"} />
+      ))}
+    </svg>
+  );
+}
+
+function StudyForm({ kind, title, asks }: { kind: StudyKind; title: string; asks: string }) {
   const go = useNavigate();
   const queries = useQueryClient();
   const { data: setups = [] } = useSetups();
-  const { data: scenes = [] } = useScenes();
-  const { data: conditions = [] } = useConditions();
+  const { data: rigs = [] } = useRigs();
+  const { data: kinds = [] } = usePartKinds();
   const [question, setQuestion] = useState("");
-  const [factor, setFactor] = useState("");
-  const [lanes, setLanes] = useState<[LaneDraft, LaneDraft]>([newLane(), newLane()]);
+  const [pair, setPair] = useState<LaneDraft[]>([newLane(), newLane()]);
+  const [base, setBase] = useState<{ choice: string; setup: SetupDraft }>({
+    choice: "new",
+    setup: emptySetup(),
+  });
+  const [factors, setFactors] = useState<FactorDraft[]>(
+    (kind === "grid" ? ["", ""] : [kind === "ladder" ? "Graphics card" : ""]).map((name) => ({
+      name,
+      levels: ["", ""],
+    })),
+  );
+  const [conditions, setConditions] = useState(["", ""]);
   const [baseline, setBaseline] = useState("0");
-  const [tests, setTests] = useState<TestDraft[]>([{ key: 1, game: "", scene: "", condition: "" }]);
+  const [matrix, setMatrix] = useState<M.Matrix>({ ...M.EMPTY, columns: kind === "scaling" ? [""] : [] });
   const [passes, setPasses] = useState("3");
   const [method, setMethod] = useState(DEFAULT_METHOD);
+  useKeysOf("New study", KEYS);
+
+  const lanes: LaneReady[] = useMemo(() => {
+    if (kind === "a_b") return readyPair(pair, setups);
+    const known = setups.find((setup) => String(setup.id) === base.choice);
+    const draft = known ? draftOf(known) : base.setup;
+    if (kind === "scaling") return readyConditions(draft, known, conditions);
+    return readyLevels(draft, known, factors, kinds);
+  }, [kind, pair, base, factors, conditions, setups, kinds]);
+  const told =
+    kind === "scaling" ? { ...matrix, columns: [conditions.find((one) => one.trim()) ?? ""] } : matrix;
+  const tests = M.testsOf(kind === "scaling" ? recolumned(matrix, told.columns[0] ?? "") : matrix);
+  const asked = factors.map((factor) => factor.name).filter(Boolean);
+  const number = Math.max(1, Math.round(Number(passes)) || 1);
+  const chosen = Number(baseline) < lanes.length ? Number(baseline) : 0;
+  const { data: sketch } = useSketch(
+    sketchOf(lanes, rigs, {
+      factors: asked,
+      baseline: chosen,
+      passes: Math.min(number, 50),
+      tests: tests.map(({ game, scene, condition }) => ({ game, scene, condition })),
+    }),
+    lanes.length > 0,
+  );
 
   const create = useMutation({
     mutationFn: (body: Schemas["StudyIn"]) => data(client.POST("/api/studies", { body })),
     onSuccess: (study) => {
-      for (const key of ["studies", "setups", "scenes", "conditions", "parts"])
+      for (const key of ["studies", "setups", "scenes", "games", "conditions", "parts"])
         queries.invalidateQueries({ queryKey: [key] });
-      go(`/studies/${study.id}/intake`);
+      go(`/studies/${study.id}/plan`);
     },
   });
-  useKeysOf("New study", KEYS);
-
-  const setLane = (index: number, part: Partial<LaneDraft>) =>
-    setLanes(
-      (now) => now.map((lane, i) => (i === index ? { ...lane, ...part } : lane)) as [LaneDraft, LaneDraft],
-    );
-  const setTest = (key: number, part: Partial<TestDraft>) =>
-    setTests((now) => now.map((test) => (test.key === key ? { ...test, ...part } : test)));
-  const addTest = () =>
-    setTests((now) => {
-      const last = now.at(-1);
-      return [...now, { key: (last?.key ?? 0) + 1, game: "", scene: "", condition: last?.condition ?? "" }];
-    });
-  const setupIn = (lane: LaneDraft) =>
-    lane.choice === "new" ? setupOf(lane.setup) : setups.find((setup) => String(setup.id) === lane.choice);
-  const [left, right] = [setupIn(lanes[0]), setupIn(lanes[1])];
-  const differ = left && right ? differences(left, right) : [];
-
   const submit = (event?: FormEvent) => {
     event?.preventDefault();
     create.mutate({
+      kind,
       question,
-      factor,
-      baseline: Number(baseline),
+      factor: factors[0]?.name ?? "",
+      second_factor: factors[1]?.name ?? "",
+      baseline: chosen,
       passes_per_test: Number(passes),
       method: methodOf(method),
-      lanes: lanes.map((lane) => ({
-        name: lane.name,
-        ...(lane.choice === "new" ? { setup: setupOf(lane.setup) } : { setup_id: Number(lane.choice) }),
-      })),
-      tests: tests
-        .filter((test) => test.game || test.scene)
-        .map(({ game, scene, condition }) => ({ game, scene, condition })),
+      lanes: lanes.map((one) => one.lane),
+      tests,
     });
   };
   useHotkeys("ctrl+enter, meta+enter", () => submit(), { enableOnFormTags: true });
   const problem = create.error instanceof Problem ? create.error : null;
   const faultOf = (field: string) => (problem?.field === field ? problem.message : undefined);
+  const suggestions = [
+    ...kinds.map((one) => one.label),
+    ...new Set(setups.flatMap((setup) => setup.settings.map((setting) => setting.name))),
+  ];
+  const setFactor = (index: number, part: Partial<FactorDraft>) =>
+    setFactors((now) => now.map((one, i) => (i === index ? { ...one, ...part } : one)));
 
   return (
-    <form onSubmit={submit} className="grid max-w-[72rem] gap-8">
-      <div>
-        <h1 className="text-[2rem] leading-tight font-bold">New study: A against B</h1>
-        <p className="text-soft">
-          Two setups that differ in one thing, the same scenes on both. Everything can be typed; what is new
-          is made.
-        </p>
+    <form onSubmit={submit}>
+      <div className="mb-5">
+        <h1 className="text-[2rem] leading-tight font-bold">New study: {title}</h1>
+        <p className="text-soft">{asks} Everything can be typed; what is new is made.</p>
       </div>
-
-      <section className="grid gap-4 md:grid-cols-[1fr_20rem]">
-        <Field
-          label="Question"
-          autoFocus
-          required
-          maxLength={200}
-          placeholder="Does X change how games run, by how much?"
-          value={question}
-          error={faultOf("question")}
-          onChange={(e) => setQuestion(e.target.value)}
-        />
-        <Field
-          label="Factor: the one thing that differs"
-          required
-          maxLength={120}
-          placeholder="Fan profile"
-          value={factor}
-          error={faultOf("factor")}
-          onChange={(e) => setFactor(e.target.value)}
-        />
-      </section>
-
-      <section>
-        <h2 className="mb-2 text-xl font-bold">Lanes</h2>
-        <div className="grid gap-6 lg:grid-cols-2">
-          {lanes.map((lane, index) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: there are two lanes and they do not move
-            <fieldset key={index} className="sheet p-4">
-              <legend className="flex items-center gap-1.5 px-1 font-bold">
-                <LaneMark lane={index} /> Lane {index ? "B" : "A"}
-              </legend>
-              <div className="grid gap-3 sm:grid-cols-2">
-                <Field
-                  label="Name in charts"
-                  required
-                  maxLength={80}
-                  placeholder={index ? "quiet profile" : "standard profile"}
-                  value={lane.name}
-                  error={faultOf(`lanes.${index}.name`)}
-                  onChange={(e) => setLane(index, { name: e.target.value })}
-                />
-                <Labelled label="Setup">
-                  <Select
-                    label={`Setup of lane ${index ? "B" : "A"}`}
-                    value={lane.choice}
-                    onChange={(choice) => setLane(index, { choice })}
-                    options={[
-                      { value: "new", label: "describe a new one" },
-                      ...setups.map((setup) => ({
-                        value: String(setup.id),
-                        label: `${setup.name}, version ${setup.version}`,
-                      })),
-                    ]}
-                  />
-                </Labelled>
-              </div>
-              {lane.choice === "new" && (
-                <>
-                  {index === 1 && left && (
-                    <Button
-                      className="mt-3"
-                      onClick={() =>
-                        setLane(1, { setup: { ...draftFrom(left), name: lane.setup.name || lane.name } })
-                      }
-                    >
-                      Copy lane A, then change one thing
-                    </Button>
-                  )}
-                  <SetupEditor
-                    draft={lane.setup}
-                    change={(setup) => setLane(index, { setup })}
-                    defaultName={lane.name}
-                  />
-                </>
-              )}
-            </fieldset>
-          ))}
-        </div>
-        <div className="mt-3 flex flex-wrap items-end gap-6">
-          <Labelled label="Baseline" className="w-60">
-            <Select
-              label="Baseline"
-              value={baseline}
-              onChange={setBaseline}
-              options={lanes.map((lane, index) => ({
-                value: String(index),
-                label: lane.name || `Lane ${index ? "B" : "A"}`,
-              }))}
+      <div className="grid gap-8 lg:grid-cols-[1fr_19rem]">
+        <div className="grid content-start gap-7">
+          <section className="grid gap-4 md:grid-cols-[1fr_18rem]">
+            <Field
+              label="Question"
+              autoFocus
+              required
+              maxLength={200}
+              placeholder={PLACEHOLDER[kind][0]}
+              value={question}
+              error={faultOf("question")}
+              onChange={(e) => setQuestion(e.target.value)}
             />
-          </Labelled>
-          <p className="pb-1.5 text-soft" aria-live="polite">
-            {left && right
-              ? differ.length
-                ? `They differ in: ${differ.map((d) => `${d.name} (${d.a} / ${d.b})`).join("; ")}.`
-                : "They differ in nothing yet."
-              : ""}
-          </p>
-        </div>
-      </section>
-
-      <section>
-        <h2 className="mb-1 text-xl font-bold">Tests</h2>
-        <div className="grid gap-2">
-          <div className="label grid grid-cols-[1fr_1fr_1fr_5rem] gap-2" aria-hidden="true">
-            <span>Game</span>
-            <span>Scene</span>
-            <span>Condition</span>
-          </div>
-          {tests.map((test, index) => (
-            <TestRow
-              key={test.key}
-              test={test}
-              number={index + 1}
-              last={index === tests.length - 1}
-              focus={index > 0 && index === tests.length - 1}
-              games={[...new Set(scenes.map((scene) => scene.game))]}
-              scenes={scenes
-                .filter((scene) => scene.game.toLowerCase() === test.game.toLowerCase())
-                .map((scene) => scene.name)}
-              conditions={conditions.map((condition) => condition.name)}
-              change={(part) => setTest(test.key, part)}
-              add={addTest}
-              remove={
-                tests.length > 1 ? () => setTests((now) => now.filter((one) => one.key !== test.key)) : null
-              }
+            <Field
+              label={kind === "a_b" ? "Factor: the one thing that differs" : "Factor"}
+              required
+              maxLength={120}
+              hint={kind === "scaling" ? undefined : "A kind of part, or a setting by its name."}
+              suggestions={kind === "scaling" ? ["Resolution", "Preset", "Upscaling"] : suggestions}
+              placeholder={PLACEHOLDER[kind][1]}
+              value={factors[0]?.name ?? ""}
+              error={faultOf("factor")}
+              onChange={(e) => setFactor(0, { name: e.target.value })}
             />
-          ))}
+          </section>
+          <section>
+            <h2 className="mb-2 text-xl font-bold">Lanes</h2>
+            {kind === "a_b" ? (
+              <PairLanes lanes={pair} change={setPair} fault={faultOf} />
+            ) : (
+              <KindLanes
+                kind={kind}
+                base={base}
+                changeBase={setBase}
+                factors={factors}
+                changeFactor={setFactor}
+                conditions={conditions}
+                changeConditions={setConditions}
+                suggestions={suggestions}
+                lanes={lanes}
+                fault={faultOf}
+              />
+            )}
+            <Labelled label="Baseline" className="mt-3 w-72">
+              <Select
+                label="Baseline"
+                value={String(chosen)}
+                onChange={setBaseline}
+                options={(lanes.length ? lanes : [null]).map((one, index) => ({
+                  value: String(index),
+                  label: one?.lane.name || `Lane ${String.fromCharCode(65 + index)}`,
+                }))}
+              />
+            </Labelled>
+          </section>
+          <section>
+            <h2 className="mb-2 text-xl font-bold">Tests</h2>
+            <TestMatrix
+              matrix={matrix}
+              change={setMatrix}
+              usual={number}
+              {...(kind === "scaling" ? { oneCondition: "as the lane says" } : {})}
+            />
+            <Field
+              label="Passes a test"
+              inputMode="numeric"
+              required
+              value={passes}
+              onChange={(e) => setPasses(e.target.value)}
+              className="mt-3 w-32"
+              error={faultOf("passes_per_test")}
+            />
+          </section>
+          <section>
+            <h2 className="mb-2 text-xl font-bold">Method</h2>
+            <MethodFields draft={method} change={setMethod} />
+          </section>
         </div>
-        <div className="mt-3 flex flex-wrap items-end gap-4">
-          <Button onClick={addTest}>One more test</Button>
-          <Button
-            onClick={() => {
-              const known = new Set(tests.map((test) => `${test.game}/${test.scene}`.toLowerCase()));
-              const condition = tests.at(-1)?.condition ?? "";
-              const fresh = scenes.filter((scene) => !known.has(`${scene.game}/${scene.name}`.toLowerCase()));
-              setTests((now) => [
-                ...now.filter((test) => test.game),
-                ...fresh.map((scene, i) => ({
-                  key: 1000 + now.length + i,
-                  game: scene.game,
-                  scene: scene.name,
-                  condition,
-                })),
-              ]);
-            }}
-            disabled={!scenes.length}
-          >
-            All {scenes.length || ""} known scenes
-          </Button>
-          <Field
-            label="Passes a test"
-            inputMode="numeric"
-            required
-            value={passes}
-            onChange={(e) => setPasses(e.target.value)}
-            className="w-32"
-            error={faultOf("passes_per_test")}
+        <div>
+          <SketchPanel
+            sketch={sketch}
+            lanes={lanes.map((one) => one.lane.name)}
+            tests={tests.length}
+            passes={number}
           />
         </div>
-      </section>
-
-      <section>
-        <h2 className="mb-2 text-xl font-bold">Method</h2>
-        <MethodFields draft={method} change={setMethod} />
-      </section>
-
-      <ErrorNotice error={create.error} />
-      <div className="flex justify-end gap-2 border-rule border-t pt-4">
-        <Button onClick={() => go("/")}>Leave</Button>
-        <Button kind="main" type="submit" shortcut="Ctrl ↵" disabled={create.isPending}>
-          Create the study
-        </Button>
+      </div>
+      <div className="mt-6 grid gap-3">
+        <ErrorNotice error={create.error} />
+        <div className="flex justify-end gap-2 border-rule border-t pt-4">
+          <Button onClick={() => go("/studies/new")}>Another kind</Button>
+          <Button kind="main" type="submit" shortcut="Ctrl ↵" disabled={create.isPending}>
+            Create the study
+          </Button>
+        </div>
       </div>
     </form>
   );
@@ -286,84 +318,13 @@ function newLane(): LaneDraft {
   return { name: "", choice: "new", setup: emptySetup() };
 }
 
-function draftFrom(setup: Pick<Schemas["SetupOut"], "parts" | "settings">): SetupDraft {
-  const base = emptySetup();
-  return {
-    ...base,
-    parts: setup.parts.map((part, i) => ({ key: i, kind: part.kind, name: part.name })),
-    settings: setup.settings.map((setting, i) => ({ key: i, name: setting.name, value: setting.value })),
-  };
-}
-
-function TestRow({
-  test,
-  number,
-  last,
-  focus,
-  games,
-  scenes,
-  conditions,
-  change,
-  add,
-  remove,
-}: {
-  test: TestDraft;
-  number: number;
-  last: boolean;
-  focus: boolean;
-  games: string[];
-  scenes: string[];
-  conditions: string[];
-  change: (part: Partial<TestDraft>) => void;
-  add: () => void;
-  remove: (() => void) | null;
-}) {
-  const onKeyDown = (event: React.KeyboardEvent) => {
-    if (event.key === "Enter" && !event.ctrlKey && !event.metaKey && last) {
-      event.preventDefault();
-      add();
-    }
-  };
-  return (
-    <div className="grid grid-cols-[1fr_1fr_1fr_5rem] gap-2">
-      <Field
-        label={`Game of test ${number}`}
-        quietLabel
-        required={number === 1}
-        autoFocus={focus}
-        suggestions={games}
-        placeholder="game"
-        value={test.game}
-        onChange={(e) => change({ game: e.target.value })}
-        onKeyDown={onKeyDown}
-      />
-      <Field
-        label={`Scene of test ${number}`}
-        quietLabel
-        required={Boolean(test.game)}
-        suggestions={scenes}
-        placeholder="scene"
-        value={test.scene}
-        onChange={(e) => change({ scene: e.target.value })}
-        onKeyDown={onKeyDown}
-      />
-      <Field
-        label={`Condition of test ${number}`}
-        quietLabel
-        required={Boolean(test.game)}
-        suggestions={conditions}
-        placeholder="1440 high"
-        value={test.condition}
-        onChange={(e) => change({ condition: e.target.value })}
-        onKeyDown={onKeyDown}
-      />
-      {remove ? (
-        <Button kind="quiet" onClick={remove} aria-label={`Remove test ${number}`}>
-          Remove
-        </Button>
-      ) : (
-        <span />
-      )}
-    </div>
+/** The rows of a scaling study under its first condition: the lanes replace it, the tests need a name. */
+function recolumned(matrix: M.Matrix, condition: string): M.Matrix {
+  const cells = new Map(
+    matrix.rows.flatMap((row) => {
+      const cell = matrix.cells.get(M.keyOf(row, matrix.columns[0] ?? ""));
+      return cell ? [[M.keyOf(row, condition), cell] as const] : [];
+    }),
   );
+  return { rows: matrix.rows, columns: [condition], cells };
 }

@@ -2,9 +2,9 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { useAudit } from "../../api/queries";
 import { Field } from "../../controls/Field";
+import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { moment } from "../../format";
-import { SetupSheets } from "../SetupSheet";
 import type { Study } from "./study";
 
 /** Who did what, when and why; and the setups as this study used them. */
@@ -58,7 +58,16 @@ export function Record({ study }: { study: Study }) {
       </section>
       <aside>
         <h2 className="mb-3 text-xl font-bold">Setups as used</h2>
-        <SetupSheets lanes={study.lanes_full} />
+        <ul className="border-rule border-b">
+          {study.lanes_full.map((lane) => (
+            <li key={lane.id} className="border-rule border-t py-2">
+              <LaneName lane={lane.position} name={lane.name} />
+              <Link to={`/bench/sheet/${lane.setup.version_id}`} className="block">
+                {lane.setup.name}, version {lane.setup.version}
+              </Link>
+            </li>
+          ))}
+        </ul>
         <p className="mt-3 text-[0.9rem] text-mute">
           A setup that a run used never changes; editing it on the <Link to="/bench">bench</Link> makes the
           next version.

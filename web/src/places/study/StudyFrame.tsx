@@ -4,6 +4,8 @@ import { useMay, useStudy } from "../../api/queries";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { Plan } from "../plan/Plan";
+import { KIND_WORDS } from "../plan/words";
 import { Findings } from "./Findings";
 import { Intake } from "./Intake";
 import { Passes } from "./Passes";
@@ -11,6 +13,7 @@ import { Record } from "./Record";
 import { TestPasses } from "./TestPasses";
 
 const KEYS = [
+  { key: "l", does: "plan" },
   { key: "h", does: "hand in captures" },
   { key: "p", does: "passes" },
   { key: "f", does: "findings" },
@@ -21,6 +24,7 @@ export default function StudyFrame() {
   const { data: study, error } = useStudy(id);
   const tester = useMay("tester");
   const go = useNavigate();
+  useHotkeys("l", () => go(`/studies/${id}/plan`));
   useHotkeys("h", () => go(`/studies/${id}/intake`), { enabled: tester });
   useHotkeys("p", () => go(`/studies/${id}/passes`));
   useHotkeys("f", () => go(`/studies/${id}/findings`));
@@ -28,8 +32,9 @@ export default function StudyFrame() {
   if (error) return <ErrorNotice error={error} />;
   if (!study) return <Loading what="the study" />;
   const { recorded, accepted } = study.counts;
-  const begin =
+  const begun =
     study.state === "finished" || (accepted > 0 && !recorded) ? "findings" : recorded ? "passes" : "intake";
+  const begin = !study.ready_at && !accepted && !recorded ? "plan" : begun;
   return (
     <>
       <header className="mb-4 flex flex-wrap items-end justify-between gap-x-8 gap-y-2 border-rule border-b">
@@ -43,11 +48,16 @@ export default function StudyFrame() {
               </span>
             ))}
             <span className="text-mute">
-              factor: {study.factor} · {study.state === "finished" ? "finished" : "in progress"}
+              {KIND_WORDS[study.kind]}, factor: {study.factor}
+              {study.second_factor && ` × ${study.second_factor}`} ·{" "}
+              {study.state === "finished" ? "finished" : study.ready_at ? "ready" : "not called ready"}
             </span>
           </p>
         </div>
         <nav aria-label="Study" className="flex flex-wrap gap-1">
+          <Tab to={`/studies/${id}/plan`} shortcut="l">
+            Plan
+          </Tab>
           <Tab to={`/studies/${id}/intake`} shortcut="h">
             Hand in
           </Tab>
@@ -61,6 +71,7 @@ export default function StudyFrame() {
         </nav>
       </header>
       <Routes>
+        <Route path="plan" element={<Plan study={study} />} />
         <Route path="intake" element={<Intake study={study} />} />
         <Route path="passes" element={<Passes study={study} />} />
         <Route path="passes/:test" element={<TestPasses study={study} />} />

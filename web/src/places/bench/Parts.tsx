@@ -1,0 +1,213 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import type { Schemas } from "../../api/client";
+import { upload } from "../../api/client";
+import { useMay, usePartKinds, useParts } from "../../api/queries";
+import { Button, buttonLook } from "../../controls/Button";
+import { Field } from "../../controls/Field";
+import { useKeysOf } from "../../controls/Keys";
+import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
+import { count, figure } from "../../format";
+import { factWords, PartDialog } from "./PartDialog";
+
+type Part = Schemas["PartOut"];
+
+const KEYS = [{ key: "n", does: "new part" }];
+
+/** Every part with the facts that matter for its kind, and what follows from them. */
+export function Parts() {
+  const { data: parts, error } = useParts();
+  const { data: kinds = [] } = usePartKinds();
+  const lead = useMay("lead");
+  const [filter, setFilter] = useState("");
+  const [kind, setKind] = useState("all");
+  const [editing, setEditing] = useState<Part | "new" | null>(null);
+  useHotkeys("n", () => setEditing("new"), { enabled: lead && !editing, preventDefault: true });
+  useKeysOf("Parts", KEYS);
+  if (error) return <ErrorNotice error={error} />;
+  if (!parts) return <Loading what="the parts" />;
+  const present = kinds.filter((one) => parts.some((part) => part.kind === one.kind));
+  const shown = parts.filter(
+    (part) =>
+      (kind === "all" || part.kind === kind) &&
+      `${part.name} ${part.maker} ${part.kind}`.toLowerCase().includes(filter.toLowerCase()),
+  );
+  return (
+    <>
+      <div className="mb-4 flex flex-wrap items-end justify-between gap-3">
+        <div className="flex gap-2">
+          <Field
+            label="Filter parts"
+            quietLabel
+            placeholder="Filter by typing"
+            value={filter}
+            onChange={(e) => setFilter(e.target.value)}
+            className="w-56"
+          />
+          <Select
+            label="Kind shown"
+            value={kind}
+            onChange={setKind}
+            className="w-52!"
+            options={[
+              { value: "all", label: "every kind" },
+              ...present.map((one) => ({ value: one.kind, label: one.label })),
+            ]}
+          />
+        </div>
+        <div className="flex gap-2">
+          <a href="/api/parts.csv" download className={buttonLook()}>
+            Take out as CSV
+          </a>
+          {lead && (
+            <>
+              <BringIn />
+              <Button kind="main" shortcut="n" onClick={() => setEditing("new")}>
+                New part
+              </Button>
+            </>
+          )}
+        </div>
+      </div>
+      {parts.length === 0 && (
+        <Empty title="No part yet.">
+          <p>
+            Add the first, or bring in a table. Facts such as memory, bus and power limit let the plan say
+            whether two setups are alike.
+          </p>
+        </Empty>
+      )}
+      {present
+        .filter((one) => shown.some((part) => part.kind === one.kind))
+        .map((one) => (
+          <KindTable
+            key={one.kind}
+            kind={one}
+            parts={shown.filter((part) => part.kind === one.kind)}
+            edit={lead ? setEditing : null}
+          />
+        ))}
+      {parts.length > 0 && shown.length === 0 && <p className="py-6 text-mute">No part matches.</p>}
+      {editing && (
+        <PartDialog
+          part={editing === "new" ? null : editing}
+          kinds={kinds}
+          first={kind === "all" ? "card" : kind}
+          close={() => setEditing(null)}
+        />
+      )}
+    </>
+  );
+}
+
+function KindTable({
+  kind,
+  parts,
+  edit,
+}: {
+  kind: Schemas["KindOut"];
+  parts: Part[];
+  edit: ((part: Part) => void) | null;
+}) {
+  return (
+    <section className="mb-6">
+      <h2 className="label mb-1">{kind.label}</h2>
+      <table className="w-full border-collapse">
+        <thead className="sr-only">
+          <tr>
+            <th>Name</th>
+            <th>Facts</th>
+            <th>Follows</th>
+            <th>Price</th>
+            <th>In setups</th>
+          </tr>
+        </thead>
+        <tbody>
+          {parts.map((part) => (
+            <tr key={part.id} className="border-rule border-t">
+              <th scope="row" className="w-[15rem] py-1.5 pr-4">
+                {edit ? (
+                  <button
+                    type="button"
+                    onClick={() => edit(part)}
+                    className="cursor-pointer text-left font-semibold underline decoration-rule underline-offset-3 hover:decoration-ink"
+                  >
+                    {part.name}
+                  </button>
+                ) : (
+                  <span className="font-semibold">{part.name}</span>
+                )}
+                {part.maker && <span className="block text-[0.86rem] text-mute">{part.maker}</span>}
+              </th>
+              <td className="py-1.5 pr-4 text-[0.92rem] text-soft">
+                {factWords(kind, part.facts).join(", ") || <span className="text-mute">no facts yet</span>}
+              </td>
+              <td className="w-[14rem] py-1.5 pr-4 text-[0.92rem]">
+                {part.derived.map((one) => (
+                  <span key={one.name} className="block whitespace-nowrap">
+                    <span className="text-mute">{one.label}</span>{" "}
+                    <span className="figure">{figure(one.value)}</span> {one.unit}
+                  </span>
+                ))}
+              </td>
+              <td className="figure w-[6.5rem] py-1.5 pr-4 text-right text-[0.92rem]">
+                {part.price != null && `${figure(part.price)} ${part.currency}`}
+              </td>
+              <td className="w-[6rem] py-1.5 text-right text-[0.86rem] text-mute">
+                {part.setups ? `in ${count(part.setups, "setup")}` : "in none"}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+/** A table of parts in: all rows or none, and what came of it in words. */
+function BringIn() {
+  const queries = useQueryClient();
+  const input = useRef<HTMLInputElement>(null);
+  const [said, setSaid] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const take = async (file: File | undefined) => {
+    if (!file) return;
+    setSaid("");
+    setError(null);
+    try {
+      const { added, changed, unchanged } = (await upload(
+        "/api/parts.csv",
+        file,
+        () => undefined,
+      )) as Schemas["Imported"];
+      setSaid(`${count(added, "part")} added, ${changed} changed, ${unchanged} as before.`);
+      await queries.invalidateQueries({ queryKey: ["parts"] });
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <>
+      <Button onClick={() => input.current?.click()}>Bring in a CSV</Button>
+      <input
+        ref={input}
+        type="file"
+        accept=".csv,text/csv"
+        aria-label="Table of parts"
+        className="hidden"
+        onChange={(e) => {
+          take(e.target.files?.[0]);
+          e.target.value = "";
+        }}
+      />
+      {(said || error) && (
+        <div role="status" className="order-first w-full basis-full text-right font-semibold">
+          {said}
+          <ErrorNotice error={error} />
+        </div>
+      )}
+    </>
+  );
+}

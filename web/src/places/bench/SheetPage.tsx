@@ -1,0 +1,141 @@
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { usePartKinds, useParts, useSetupVersion } from "../../api/queries";
+import { Button } from "../../controls/Button";
+import { ErrorNotice, Loading } from "../../controls/Notice";
+import { Tick } from "../../controls/Tick";
+import { figure } from "../../format";
+import { factWords } from "./PartDialog";
+
+/** A setup as a sheet: everything to check against the machine, to tick here or on paper. */
+export function SheetPage() {
+  const { version } = useParams();
+  const { data: setup, error } = useSetupVersion(Number(version));
+  const { data: parts = [] } = useParts();
+  const { data: kinds = [] } = usePartKinds();
+  const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());
+  if (error) return <ErrorNotice error={error} />;
+  if (!setup) return <Loading what="the sheet" />;
+  const known = new Map(parts.map((part) => [part.id, part]));
+  const total = setup.parts.length + setup.settings.length;
+  const tick = (key: string, on: boolean) =>
+    setTicked((now) => {
+      const next = new Set(now);
+      if (on) next.add(key);
+      else next.delete(key);
+      return next;
+    });
+  const limits = setup.parts.flatMap((used) => {
+    const kind = kinds.find((one) => one.kind === used.kind);
+    const facts = known.get(used.id)?.facts ?? {};
+    return (kind?.facts ?? [])
+      .filter((fact) => fact.stated_limit && facts[fact.name] !== undefined)
+      .map(
+        (fact) =>
+          `${used.name}: ${fact.label.toLowerCase()} ${figure(Number(facts[fact.name]))} ${fact.unit}`,
+      );
+  });
+  return (
+    <article className="mx-auto max-w-[56rem]">
+      <div className="no-print mb-4 flex items-center justify-between gap-4">
+        <Link to={`/bench/setups/${setup.id}`}>← to the setup</Link>
+        <div className="flex items-center gap-4">
+          <span role="status" className="text-soft">
+            {ticked.size === total ? "All checked." : `${ticked.size} of ${total} checked`}
+          </span>
+          <Button kind="main" onClick={() => window.print()}>
+            Print
+          </Button>
+        </div>
+      </div>
+      <div className="sheet p-6 print:border-0 print:p-0">
+        <p className="label">Setup sheet · version {setup.version}</p>
+        <h1 className="text-[1.8rem] leading-tight font-bold">{setup.name}</h1>
+        {setup.rig && <p className="text-soft">on the rig {setup.rig}</p>}
+        <h2 className="label mt-5 mb-1">Settings: read each back from a second place</h2>
+        <ul>
+          {setup.settings.map((one) => (
+            <Row key={one.name} id={`s-${one.name}`} label={one.name} ticked={ticked} tick={tick}>
+              <span className="text-[1.1rem] font-bold">{one.value}</span>
+            </Row>
+          ))}
+        </ul>
+        <h2 className="label mt-5 mb-1">Parts</h2>
+        <ul>
+          {setup.parts.map((used) => (
+            <PartLine
+              key={used.id}
+              used={used}
+              part={known.get(used.id)}
+              kinds={kinds}
+              ticked={ticked}
+              tick={tick}
+            />
+          ))}
+        </ul>
+        {limits.length > 0 && (
+          <aside className="mt-5 border-l-4 border-accent px-4 py-2">
+            <h2 className="font-bold">Stated limits: never beyond</h2>
+            <p className="text-[0.93rem] text-soft">{limits.join(" · ")}</p>
+            <p className="mt-1 text-[0.86rem] text-mute">
+              Power off before a part, dock or cable is changed, unless its maker says otherwise. Supplies are
+              never opened. The maker's manual and a qualified person decide.
+            </p>
+          </aside>
+        )}
+        <p className="mt-6 grid grid-cols-2 gap-8 border-rule border-t pt-3 text-[0.9rem] text-mute">
+          <span>Checked by</span>
+          <span>On</span>
+        </p>
+      </div>
+    </article>
+  );
+}
+
+interface RowProps {
+  id: string;
+  label: string;
+  ticked: ReadonlySet<string>;
+  tick: (key: string, on: boolean) => void;
+  children: React.ReactNode;
+}
+
+function Row({ id, label, ticked, tick, children }: RowProps) {
+  return (
+    <li className="grid grid-cols-[2rem_11rem_1fr] items-baseline border-rule border-t py-1.5">
+      <Tick label={`${label} checked`} quietLabel checked={ticked.has(id)} onChange={(on) => tick(id, on)} />
+      <span className="text-mute">{label}</span>
+      <span>{children}</span>
+    </li>
+  );
+}
+
+function PartLine({
+  used,
+  part,
+  kinds,
+  ticked,
+  tick,
+}: {
+  used: Schemas["PartUsed"];
+  part: Schemas["PartOut"] | undefined;
+  kinds: Schemas["KindOut"][];
+  ticked: ReadonlySet<string>;
+  tick: (key: string, on: boolean) => void;
+}) {
+  const kind = kinds.find((one) => one.kind === used.kind);
+  const words = kind && part ? factWords(kind, part.facts) : [];
+  const follows = (part?.derived ?? []).map(
+    (one) => `${one.label.toLowerCase()} ${figure(one.value)} ${one.unit}`,
+  );
+  return (
+    <Row id={`p-${used.id}`} label={kind?.label ?? used.kind} ticked={ticked} tick={tick}>
+      <span className="font-bold">{used.name}</span>
+      {used.swapped && <span className="ml-2 bg-mark px-1.5 text-[0.82rem] font-semibold">swapped</span>}
+      {(words.length > 0 || follows.length > 0) && (
+        <span className="block text-[0.88rem] text-soft">{[...words, ...follows].join(", ")}</span>
+      )}
+    </Row>
+  );
+}

@@ -1,0 +1,268 @@
+import { type KeyboardEvent, useEffect, useRef } from "react";
+import { useConditions, usePartKinds, useParts, useSetups } from "../../api/queries";
+import { Button } from "../../controls/Button";
+import { Field, Labelled } from "../../controls/Field";
+import { LaneMark, LaneName } from "../../controls/LaneMark";
+import { Select } from "../../controls/Select";
+import { draftOf, type SetupDraft, SetupEditor } from "../bench/SetupEditor";
+import { type FactorDraft, type LaneDraft, type LaneReady, partKind, type StudyKind } from "./lanes";
+
+type Fault = (field: string) => string | undefined;
+
+/** Two lanes side by side; the second begins as a copy of the first. */
+export function PairLanes({
+  lanes,
+  change,
+  fault,
+}: {
+  lanes: LaneDraft[];
+  change: (lanes: LaneDraft[]) => void;
+  fault: Fault;
+}) {
+  const { data: setups = [] } = useSetups();
+  const set = (index: number, part: Partial<LaneDraft>) =>
+    change(lanes.map((lane, i) => (i === index ? { ...lane, ...part } : lane)));
+  const first = lanes[0];
+  const known = setups.find((setup) => String(setup.id) === first?.choice);
+  const copy = known ? draftOf(known) : first?.setup;
+  return (
+    <div className="grid gap-5 xl:grid-cols-2">
+      {lanes.map((lane, index) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: there are two lanes and they do not move
+        <fieldset key={index} className="sheet min-w-0 p-4">
+          <legend className="flex items-center gap-1.5 px-1 font-bold">
+            <LaneMark lane={index} /> Lane {index ? "B" : "A"}
+          </legend>
+          <div className="grid gap-3 sm:grid-cols-2">
+            <Field
+              label="Name in charts"
+              required
+              maxLength={80}
+              placeholder={index ? "quiet profile" : "standard profile"}
+              value={lane.name}
+              error={fault(`lanes.${index}.name`)}
+              onChange={(e) => set(index, { name: e.target.value })}
+            />
+            <SetupChoice
+              label={`Setup of lane ${index ? "B" : "A"}`}
+              value={lane.choice}
+              change={(choice) => set(index, { choice })}
+            />
+          </div>
+          {lane.choice === "new" && (
+            <>
+              {index === 1 && copy && (
+                <Button
+                  className="mt-3"
+                  onClick={() => set(1, { setup: { ...copy, name: lane.setup.name || lane.name } })}
+                >
+                  Copy lane A, then change one thing
+                </Button>
+              )}
+              <SetupEditor
+                draft={lane.setup}
+                change={(setup) => set(index, { setup })}
+                defaultName={lane.name}
+              />
+            </>
+          )}
+        </fieldset>
+      ))}
+    </div>
+  );
+}
+
+function SetupChoice({
+  label,
+  value,
+  change,
+}: {
+  label: string;
+  value: string;
+  change: (choice: string) => void;
+}) {
+  const { data: setups = [] } = useSetups();
+  return (
+    <Labelled label="Setup">
+      <Select
+        label={label}
+        value={value}
+        onChange={change}
+        options={[
+          { value: "new", label: "describe a new one" },
+          ...setups.map((setup) => ({
+            value: String(setup.id),
+            label: `${setup.name}, version ${setup.version}`,
+          })),
+        ]}
+      />
+    </Labelled>
+  );
+}
+
+interface KindProps {
+  kind: StudyKind;
+  base: { choice: string; setup: SetupDraft };
+  changeBase: (base: { choice: string; setup: SetupDraft }) => void;
+  factors: FactorDraft[];
+  changeFactor: (index: number, part: Partial<FactorDraft>) => void;
+  conditions: string[];
+  changeConditions: (conditions: string[]) => void;
+  suggestions: string[];
+  lanes: LaneReady[];
+  fault: Fault;
+}
+
+/** One setup and what is varied in it: levels of a factor or of two, or conditions. */
+export function KindLanes({
+  kind,
+  base,
+  changeBase,
+  factors,
+  changeFactor,
+  conditions,
+  changeConditions,
+  suggestions,
+  lanes,
+  fault,
+}: KindProps) {
+  const { data: parts = [] } = useParts();
+  const { data: kinds = [] } = usePartKinds();
+  const { data: known = [] } = useConditions();
+  return (
+    <div className="grid gap-5 xl:grid-cols-2">
+      <fieldset className="sheet min-w-0 p-4">
+        <legend className="px-1 font-bold">
+          {kind === "scaling" ? "The setup" : "All lanes are this setup"}
+        </legend>
+        <SetupChoice
+          label="Base setup"
+          value={base.choice}
+          change={(choice) => changeBase({ ...base, choice })}
+        />
+        {base.choice === "new" && (
+          <SetupEditor draft={base.setup} change={(setup) => changeBase({ ...base, setup })} />
+        )}
+      </fieldset>
+      <div className="grid content-start gap-5">
+        {kind === "scaling" ? (
+          <fieldset className="sheet min-w-0 p-4">
+            <legend className="px-1 font-bold">Under these conditions</legend>
+            <Levels
+              label="Condition"
+              values={conditions}
+              change={changeConditions}
+              suggestions={known.map((one) => one.name)}
+              placeholder="1080 high"
+            />
+          </fieldset>
+        ) : (
+          factors.map((factor, index) => {
+            const part = partKind(factor.name, kinds);
+            return (
+              // biome-ignore lint/suspicious/noArrayIndexKey: one factor or two, and they do not move
+              <fieldset key={index} className="sheet min-w-0 p-4">
+                <legend className="px-1 font-bold">
+                  {factor.name
+                    ? `But with ${part ? "another" : "another value of"} ${factor.name.toLowerCase()} each`
+                    : "Varied"}
+                </legend>
+                {index === 1 && (
+                  <Field
+                    label="Second factor"
+                    required
+                    maxLength={120}
+                    className="mb-3"
+                    suggestions={suggestions}
+                    placeholder="Sync"
+                    value={factor.name}
+                    error={fault("second_factor")}
+                    onChange={(e) => changeFactor(1, { name: e.target.value })}
+                  />
+                )}
+                <Levels
+                  label={factor.name || "Level"}
+                  values={factor.levels}
+                  change={(levels) => changeFactor(index, { levels })}
+                  suggestions={parts.filter((one) => one.kind === part).map((one) => one.name)}
+                  placeholder={part ? "name of the part" : "160 W"}
+                />
+              </fieldset>
+            );
+          })
+        )}
+        {lanes.length > 0 && (
+          <p className="flex flex-wrap gap-x-4 gap-y-1 text-soft">
+            {lanes.slice(0, 12).map((one, index) => (
+              <LaneName key={one.lane.name} lane={index} name={one.lane.name} />
+            ))}
+            {lanes.length > 12 && <span>and {lanes.length - 12} more</span>}
+          </p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+/** A list that grows as it is typed: Enter makes the next. */
+function Levels({
+  label,
+  values,
+  change,
+  suggestions,
+  placeholder,
+}: {
+  label: string;
+  values: string[];
+  change: (values: string[]) => void;
+  suggestions: string[];
+  placeholder: string;
+}) {
+  const box = useRef<HTMLDivElement>(null);
+  const before = useRef(values.length);
+  useEffect(() => {
+    if (values.length > before.current) [...(box.current?.querySelectorAll("input") ?? [])].at(-1)?.focus();
+    before.current = values.length;
+  }, [values.length]);
+  const onKeyDown = (event: KeyboardEvent) => {
+    if (event.key !== "Enter" || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    const inputs = [...(box.current?.querySelectorAll("input") ?? [])];
+    const next = inputs[inputs.indexOf(event.target as HTMLInputElement) + 1];
+    if (next) next.focus();
+    else change([...values, ""]);
+  };
+  return (
+    <div ref={box} className="grid gap-1.5">
+      {values.map((value, index) => (
+        <Field
+          // biome-ignore lint/suspicious/noArrayIndexKey: rows are only added and removed at the end
+          key={index}
+          label={`${label} ${index + 1}`}
+          quietLabel
+          required={index < 2}
+          placeholder={placeholder}
+          suggestions={suggestions}
+          value={value}
+          onChange={(e) => change(values.map((one, i) => (i === index ? e.target.value : one)))}
+          onKeyDown={onKeyDown}
+        />
+      ))}
+      <div className="flex gap-2">
+        <Button kind="quiet" onClick={() => change([...values, ""])}>
+          One more
+        </Button>
+        {values.length > 2 && (
+          <Button kind="quiet" onClick={() => change(values.slice(0, -1))}>
+            Take the last out
+          </Button>
+        )}
+        {suggestions.length > 1 && (
+          <Button kind="quiet" onClick={() => change(suggestions)}>
+            All {suggestions.length} known
+          </Button>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,113 @@
+import { useHotkeys } from "react-hotkeys-hook";
+import { client, data, Problem, type Schemas } from "../../api/client";
+import { useMay, usePlan, useStudyChange } from "../../api/queries";
+import { Button } from "../../controls/Button";
+import { useKeysOf } from "../../controls/Keys";
+import { ErrorNotice, Loading } from "../../controls/Notice";
+import { benchMoment, count, hours, moment, percent } from "../../format";
+import type { Study } from "../study/study";
+import { Fairness } from "./Fairness";
+import { PlannedTests } from "./PlannedTests";
+import { Time } from "./Time";
+
+type PlanOut = Schemas["PlanOut"];
+
+const KEYS = [
+  { key: "y", does: "call the study ready" },
+  { key: "← →", does: "in the timeline: the block before, the block after" },
+  { key: "[ ]", does: "in the timeline: run this block earlier, later" },
+];
+
+/** Steps 1 to 4: fair lanes, enough passes, the right order, in time. */
+export function Plan({ study }: { study: Study }) {
+  const { data: plan, error } = usePlan(study.id);
+  const lead = useMay("lead") && study.state === "open";
+  const ready = useStudyChange(study.id, () =>
+    data(client.POST("/api/studies/{study_id}/ready", { params: { path: { study_id: study.id } } })),
+  );
+  useHotkeys("y", () => ready.mutate(undefined), { enabled: lead && !study.ready_at });
+  useKeysOf("Plan", KEYS);
+  if (error) return <ErrorNotice error={error} />;
+  if (!plan) return <Loading what="the plan" />;
+  const open = plan.objections.filter((one) => !one.acceptance).length;
+  return (
+    <>
+      <section
+        aria-label="State of the plan"
+        className="mb-7 flex flex-wrap items-start justify-between gap-4"
+      >
+        <div>
+          <h1 className="text-[1.9rem] leading-tight font-semibold" style={{ fontStretch: "82%" }}>
+            <Verdict study={study} plan={plan} open={open} />
+          </h1>
+          <p className="mt-1.5 text-[1.05rem] text-soft">
+            <Outlook plan={plan} />
+          </p>
+        </div>
+        {lead && !study.ready_at && (
+          <Button kind={open ? "plain" : "main"} shortcut="y" onClick={() => ready.mutate(undefined)}>
+            Call it ready
+          </Button>
+        )}
+      </section>
+      {ready.error instanceof Problem && (
+        <div className="mb-6">
+          <ErrorNotice error={ready.error} />
+        </div>
+      )}
+      <Fairness study={study} plan={plan} lead={lead} />
+      <PlannedTests study={study} plan={plan} lead={lead} />
+      <Time study={study} plan={plan} lead={lead} />
+    </>
+  );
+}
+
+/** Is it fair, in a sentence. */
+function Verdict({ study, plan, open }: { study: Study; plan: PlanOut; open: number }) {
+  if (study.ready_at && !open) {
+    const accepted = plan.objections.length;
+    return (
+      <>
+        The lanes are <span className="answer">fair{accepted ? ", with a caveat" : ""}</span>
+        <span className="text-[1.05rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
+          {" "}
+          called ready {moment(study.ready_at)}
+        </span>
+      </>
+    );
+  }
+  if (!open)
+    return (
+      <>The lanes differ in the factor{plan.objections.length ? " and in what was accepted" : " alone"}.</>
+    );
+  return (
+    <>
+      <span className="answer">{count(open, "difference")}</span> {open === 1 ? "is" : "are"} in the way of a
+      fair answer
+    </>
+  );
+}
+
+/** Is it enough, does it fit: in two sentences. */
+function Outlook({ plan }: { plan: PlanOut }) {
+  const tells =
+    plan.suite_resolvable == null
+      ? ""
+      : `Over all ${count(plan.needs.length, "test")} it can tell ${percent(plan.suite_resolvable)}% in ${plan.leading === "low_1" ? "1% low" : "average fps"}.`;
+  const { chosen } = plan;
+  if (!chosen.passes && !plan.dropped.length && !plan.unplaceable)
+    return <>{tells} Nothing is left to run.</>;
+  const ends = chosen.ends ? `done ${benchMoment(chosen.ends)}` : "nothing fits";
+  return (
+    <>
+      {tells} {count(chosen.passes, "pass", "passes")} to run, {hours(chosen.total_s)} at the bench, {ends}.{" "}
+      {plan.late && (
+        <strong className="text-ink">
+          {plan.dropped.length
+            ? `${count(plan.dropped.length, "test")} must be left out to meet the deadline.`
+            : "It does not fit the time there is."}
+        </strong>
+      )}
+    </>
+  );
+}

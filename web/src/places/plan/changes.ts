@@ -1,0 +1,29 @@
+import type { Schemas } from "../../api/client";
+
+type PlanOut = Schemas["PlanOut"];
+type Block = Schemas["BlockOut"];
+
+/** What of a plan is kept: the rest follows from it. */
+export function planIn(plan: PlanOut): Schemas["PlanIn"] {
+  return {
+    margin: plan.margin,
+    most_passes: plan.most_passes ?? null,
+    order: plan.order,
+    seed: plan.seed,
+    costs: plan.costs ?? {},
+    starts_on: plan.starts_on,
+    day_starts: plan.day_starts,
+    hours_a_day: plan.hours_a_day,
+    weekdays: plan.weekdays,
+    deadline: plan.deadline ?? null,
+  };
+}
+
+/** The order of passes once block `from` stands where block `to` stands now. */
+export function moved(blocks: Block[], from: number, to: number): number[] {
+  const order = blocks.map((_, index) => index);
+  const [taken] = order.splice(from, 1);
+  if (taken === undefined) return blocks.flatMap((block) => block.pass_ids);
+  order.splice(to, 0, taken);
+  return order.flatMap((index) => blocks[index]?.pass_ids ?? []);
+}

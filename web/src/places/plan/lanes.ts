@@ -1,0 +1,153 @@
+/** From what a kind of study asks to its lanes. Pure: the form above it only holds what was typed. */
+import type { Schemas } from "../../api/client";
+import { draftOf, nextKey, type SetupDraft, setupOf, wholeParts } from "../bench/SetupEditor";
+
+export type StudyKind = Schemas["StudyIn"]["kind"];
+type Setup = Schemas["SetupOut"];
+
+/** A lane as it is typed: a setup from the bench by id, or one described here. */
+export interface LaneDraft {
+  name: string;
+  choice: string;
+  setup: SetupDraft;
+}
+
+/** What is varied, and over which levels. */
+export interface FactorDraft {
+  name: string;
+  levels: string[];
+}
+
+export interface KindWords {
+  kind: StudyKind;
+  title: string;
+  asks: string;
+}
+
+/** The kinds in the order of their keys, each with what it is for. */
+export const KINDS: KindWords[] = [
+  { kind: "a_b", title: "A against B", asks: "Two setups, one switch apart. Does it change anything?" },
+  { kind: "ladder", title: "Ladder", asks: "Many cards or processors on one machine. Which is enough?" },
+  { kind: "sweep", title: "Sweep", asks: "One setting in steps. Where is the knee?" },
+  { kind: "grid", title: "Grid", asks: "Two factors crossed. Does one change what the other does?" },
+  {
+    kind: "scaling",
+    title: "Scaling",
+    asks: "One setup, many presets or resolutions. What does a step cost?",
+  },
+];
+
+/** A lane ready to be sent, with its whole setup for the check. */
+export interface LaneReady {
+  lane: Schemas["LaneIn"];
+  draft: SetupDraft;
+}
+
+export function readyPair(lanes: LaneDraft[], setups: Setup[]): LaneReady[] {
+  return lanes.map((lane) => {
+    const known = setups.find((setup) => String(setup.id) === lane.choice);
+    const draft = known ? draftOf(known) : lane.setup;
+    const which = known ? { setup_id: known.id } : { setup: setupOf(lane.setup) };
+    return { lane: { name: lane.name, condition: "", levels: {}, ...which }, draft };
+  });
+}
+
+/** Lanes of a ladder, a sweep or a grid: the base setup with each level, or pair of levels, put in. */
+export function readyLevels(
+  base: SetupDraft,
+  known: Setup | undefined,
+  factors: FactorDraft[],
+  kinds: Schemas["KindOut"][],
+): LaneReady[] {
+  const used = factors.map((factor) => ({
+    ...factor,
+    levels: factor.levels.map((l) => l.trim()).filter(Boolean),
+  }));
+  const combinations = used.reduce<string[][]>(
+    (found, factor) => found.flatMap((one) => factor.levels.map((level) => [...one, level])),
+    [[]],
+  );
+  if (!used.length || used.some((factor) => !factor.name.trim() || !factor.levels.length)) return [];
+  return combinations.map((levels) => {
+    const draft = levels.reduce(
+      (now, level, index) => withLevel(now, used[index]?.name ?? "", level, kinds),
+      base,
+    );
+    const tail = levels.map((level, index) => told(used[index]?.name ?? "", level, kinds)).join(", ");
+    const named = { ...draft, name: `${base.name.trim()}, ${tail}` };
+    const same =
+      known &&
+      JSON.stringify(setupOf({ ...named, name: "" })) === JSON.stringify(setupOf({ ...base, name: "" }));
+    return {
+      lane: {
+        name: levels.join(", "),
+        condition: "",
+        levels: Object.fromEntries(levels.map((level, index) => [used[index]?.name.trim() ?? "", level])),
+        ...(same ? { setup_id: known.id } : { setup: setupOf(named) }),
+      },
+      draft: named,
+    };
+  });
+}
+
+/** Lanes of a scaling study: one setup under each condition. */
+export function readyConditions(
+  base: SetupDraft,
+  known: Setup | undefined,
+  conditions: string[],
+): LaneReady[] {
+  const which = known ? { setup_id: known.id } : { setup: setupOf(base) };
+  return conditions
+    .map((condition) => condition.trim())
+    .filter(Boolean)
+    .map((condition) => ({ lane: { name: condition, condition, levels: {}, ...which }, draft: base }));
+}
+
+/** What is sent to see what a study on paper comes to. */
+export function sketchOf(
+  lanes: LaneReady[],
+  rigs: Schemas["RigOut"][],
+  more: Omit<Schemas["SketchIn"], "lanes">,
+): Schemas["SketchIn"] {
+  return {
+    ...more,
+    lanes: lanes.map(({ lane, draft }) => ({
+      name: lane.name,
+      condition: lane.condition,
+      parts: wholeParts(draft, rigs),
+      settings: setupOf(draft).settings,
+    })),
+  };
+}
+
+/** The kind of part that a factor names, if it names one. */
+export function partKind(factor: string, kinds: Schemas["KindOut"][]): string | null {
+  const wanted = factor.trim().toLowerCase();
+  return kinds.find((one) => one.label.toLowerCase() === wanted || one.kind === wanted)?.kind ?? null;
+}
+
+function withLevel(
+  draft: SetupDraft,
+  factor: string,
+  level: string,
+  kinds: Schemas["KindOut"][],
+): SetupDraft {
+  const kind = partKind(factor, kinds);
+  if (kind) {
+    const others = draft.parts.filter((part) => part.kind !== kind);
+    return { ...draft, parts: [...others, { key: nextKey(draft.parts), kind, name: level }] };
+  }
+  const name = factor.trim();
+  const there = draft.settings.some((one) => one.name.toLowerCase() === name.toLowerCase());
+  const settings = there
+    ? draft.settings.map((one) =>
+        one.name.toLowerCase() === name.toLowerCase() ? { ...one, value: level } : one,
+      )
+    : [...draft.settings.filter((one) => one.name), { key: nextKey(draft.settings), name, value: level }];
+  return { ...draft, settings };
+}
+
+/** A level as it stands in a setup's name: a part by its own name, a setting with the setting's. */
+function told(factor: string, level: string, kinds: Schemas["KindOut"][]): string {
+  return partKind(factor, kinds) ? level : `${factor.trim().toLowerCase()} ${level}`;
+}

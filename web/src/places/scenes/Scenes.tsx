@@ -1,0 +1,280 @@
+import { useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import { Link, Route, Routes } from "react-router";
+import type { Schemas } from "../../api/client";
+import { useConditions, useGames, useMay, useSceneKinds, useSceneNoise, useScenes } from "../../api/queries";
+import { Button } from "../../controls/Button";
+import { useKeysOf } from "../../controls/Keys";
+import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { PlaceHead } from "../../controls/PlaceHead";
+import { count, figure, fps } from "../../format";
+import { ConditionDialog } from "./ConditionDialog";
+import { GameDialog } from "./GameDialog";
+import { SceneCard } from "./SceneCard";
+import { SceneDialog } from "./SceneDialog";
+
+type Scene = Schemas["SceneOut"];
+type Game = Schemas["GameOut"];
+type Condition = Schemas["ConditionOut"];
+
+const KEYS = [
+  { key: "n", does: "new scene" },
+  { key: "c", does: "new condition" },
+  { key: "g", does: "new game" },
+];
+
+/** What is known of a game's engine, in words. */
+export function engineWords(game: Game): string[] {
+  return [
+    game.engine_cap_fps ? `engine cap ${fps(game.engine_cap_fps)} fps` : "",
+    game.preset_needs_restart ? "a preset needs a restart" : "",
+    game.forbids_overlays ? "forbids overlays" : "",
+    game.has_replay ? "has a replay" : "",
+    game.has_benchmark ? "has a built-in benchmark" : "",
+  ].filter(Boolean);
+}
+
+/** What a condition tells a game, in words. */
+export function toldWords(one: Condition): string[] {
+  const named: [string, string][] = [
+    ["upscaling", one.upscaling],
+    ["ray tracing", one.ray_tracing],
+    ["API", one.api],
+  ];
+  return [
+    one.resolution,
+    one.preset,
+    ...named.map(([name, value]) => value && `${name} ${value}`),
+    one.frame_limit_fps ? `limited to ${fps(one.frame_limit_fps)} fps` : "",
+  ].filter(Boolean);
+}
+
+/** Games with their scenes, each so described that a colleague could repeat it. */
+export default function Scenes() {
+  return (
+    <Routes>
+      <Route path="card/:scene" element={<SceneCard />} />
+      <Route path="*" element={<SceneList />} />
+    </Routes>
+  );
+}
+
+function SceneList() {
+  const { data: scenes, error } = useScenes();
+  const { data: games = [] } = useGames();
+  const { data: conditions = [] } = useConditions();
+  const { data: kinds = [] } = useSceneKinds();
+  const { data: noises = [] } = useSceneNoise();
+  const lead = useMay("lead");
+  const [filter, setFilter] = useState("");
+  const [editing, setEditing] = useState<Scene | "new" | null>(null);
+  const [game, setGame] = useState<Game | "new" | null>(null);
+  const [condition, setCondition] = useState<Condition | "new" | null>(null);
+  const free = lead && !editing && !condition && !game;
+  useHotkeys("n", () => setEditing("new"), { enabled: free, preventDefault: true });
+  useHotkeys("c", () => setCondition("new"), { enabled: free, preventDefault: true });
+  useHotkeys("g", () => setGame("new"), { enabled: free, preventDefault: true });
+  useKeysOf("Scenes", KEYS);
+  if (error) return <ErrorNotice error={error} />;
+  if (!scenes) return <Loading what="the scenes" />;
+  const label = new Map(kinds.map((kind) => [kind.kind, kind.label]));
+  const noise = new Map(noises.map((one) => [one.scene_id, one]));
+  const has = (text: string) => text.toLowerCase().includes(filter.toLowerCase());
+  return (
+    <>
+      <PlaceHead
+        title="Scenes"
+        says="A scene is a repeatable stretch of a game: start, route, end, length."
+        filters="Filter scenes"
+        filter={filter}
+        setFilter={setFilter}
+      >
+        {lead && (
+          <>
+            <Button shortcut="g" onClick={() => setGame("new")}>
+              New game
+            </Button>
+            <Button shortcut="c" onClick={() => setCondition("new")}>
+              New condition
+            </Button>
+            <Button kind="main" shortcut="n" onClick={() => setEditing("new")}>
+              New scene
+            </Button>
+          </>
+        )}
+      </PlaceHead>
+      {scenes.length === 0 && games.length === 0 ? (
+        <Empty title="No scene yet.">
+          <p>
+            Describe the first: where it starts, what is done, where it ends. A replay or a fixed route
+            repeats best.
+          </p>
+        </Empty>
+      ) : (
+        <table className="w-full border-collapse">
+          <thead>
+            <tr className="label">
+              <th className="w-[14rem] pb-1">Game</th>
+              <th className="w-[10rem] pb-1">Scene</th>
+              <th className="w-[8.5rem] pb-1">Leans on</th>
+              <th className="w-[10rem] pb-1">Repeats within</th>
+              <th className="pb-1">Start → route → end</th>
+              <th className="w-[9rem] pb-1">
+                <span className="sr-only">Actions</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {scenes
+              .filter((scene) => has(`${scene.game} ${scene.name}`))
+              .map((scene) => (
+                <SceneRow
+                  key={scene.id}
+                  scene={scene}
+                  game={games.find((one) => one.id === scene.game_id)}
+                  kind={label.get(scene.kind) ?? ""}
+                  noise={noise.get(scene.id)}
+                  {...(lead ? { edit: () => setEditing(scene), editGame: setGame } : {})}
+                />
+              ))}
+          </tbody>
+        </table>
+      )}
+      <Conditions conditions={conditions} edit={lead ? setCondition : null} />
+      {editing && (
+        <SceneDialog
+          scene={editing === "new" ? null : editing}
+          kinds={kinds}
+          games={games.map((one) => one.name)}
+          close={() => setEditing(null)}
+        />
+      )}
+      {game && <GameDialog game={game === "new" ? null : game} close={() => setGame(null)} />}
+      {condition && (
+        <ConditionDialog
+          condition={condition === "new" ? null : condition}
+          close={() => setCondition(null)}
+        />
+      )}
+    </>
+  );
+}
+
+function SceneRow({
+  scene,
+  game,
+  kind,
+  noise,
+  edit,
+  editGame,
+}: {
+  scene: Scene;
+  game: Game | undefined;
+  kind: string;
+  noise: Schemas["SceneNoiseOut"] | undefined;
+  edit?: () => void;
+  editGame?: (game: Game) => void;
+}) {
+  return (
+    <tr className="border-rule border-t">
+      <th scope="row" className="py-2 pr-4">
+        {game && editGame ? (
+          <button
+            type="button"
+            onClick={() => editGame(game)}
+            className="cursor-pointer text-left font-semibold underline decoration-rule underline-offset-3 hover:decoration-ink"
+          >
+            {scene.game}
+          </button>
+        ) : (
+          <span className="font-semibold">{scene.game}</span>
+        )}
+        {game?.genre && <span className="block text-[0.86rem] text-mute">{game.genre}</span>}
+        {game &&
+          engineWords(game).map((words) => (
+            <span key={words} className="block text-[0.86rem] text-soft">
+              {words}
+            </span>
+          ))}
+      </th>
+      <td className="py-2 pr-4">
+        {scene.name}
+        <span className="block text-[0.86rem] text-mute">
+          {kind}, {scene.length_s} s
+        </span>
+      </td>
+      <td className="py-2 pr-4">
+        {scene.leans_on.join(", ") || <span className="text-mute">not said</span>}
+      </td>
+      <td className="py-2 pr-4">
+        {noise?.percent.average_fps !== undefined ? (
+          <>
+            <span className="figure">{figure(noise.percent.average_fps)}%</span>{" "}
+            <span className="text-[0.86rem] text-mute">average</span>
+            {noise.percent.low_1 !== undefined && (
+              <span className="block">
+                <span className="figure">{figure(noise.percent.low_1)}%</span>{" "}
+                <span className="text-[0.86rem] text-mute">1% low</span>
+              </span>
+            )}
+            <span className="block text-[0.82rem] text-mute">
+              {count(noise.passes, "pass", "passes")}, {count(noise.studies, "study", "studies")}
+            </span>
+          </>
+        ) : (
+          <span className="text-mute">{noise ? "capped average" : "not learned yet"}</span>
+        )}
+      </td>
+      <td className="py-2 pr-4 text-[0.93rem]">
+        {[scene.start, scene.route, scene.end].filter(Boolean).join(" → ") || "not described yet"}
+      </td>
+      <td className="py-2 text-right">
+        <Link to={`/scenes/card/${scene.id}`} aria-label={`Card of ${scene.game}, ${scene.name}`}>
+          card
+        </Link>
+        {edit &&
+          (scene.used ? (
+            <span className="block text-[0.86rem] text-mute" title="A study used it: it stays as it was run">
+              in use
+            </span>
+          ) : (
+            <Button className="ml-3" onClick={edit} aria-label={`Edit ${scene.game}, ${scene.name}`}>
+              Edit
+            </Button>
+          ))}
+      </td>
+    </tr>
+  );
+}
+
+function Conditions({
+  conditions,
+  edit,
+}: {
+  conditions: Condition[];
+  edit: ((condition: Condition) => void) | null;
+}) {
+  return (
+    <section className="mt-10">
+      <h2 className="mb-2 text-xl font-bold">Conditions</h2>
+      {conditions.length === 0 && <p className="text-mute">None yet. A study makes those it names.</p>}
+      <ul>
+        {conditions.map((one) => (
+          <li
+            key={one.id}
+            className="grid grid-cols-[14rem_8rem_1fr_auto] items-baseline gap-x-4 border-rule border-t py-1.5"
+          >
+            <span className="font-semibold">{one.name}</span>
+            <span className="text-mute">{one.intent === "expose" ? "to expose" : "as played"}</span>
+            <span className="text-soft">{toldWords(one).join(", ") || "says no more than its name"}</span>
+            {edit && (
+              <Button kind="quiet" onClick={() => edit(one)} aria-label={`Edit ${one.name}`}>
+                Edit
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
