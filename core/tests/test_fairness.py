@@ -125,7 +125,7 @@ def test_builds_are_told_apart_by_their_game_and_conditions_are_a_factor() -> No
     builds = [part("build", "M 1", game="Moss"), part("build", "N 1", game="Ninth")]
     newer = [part("build", "M 2", game="Moss"), builds[1]]
     (found,) = check(lane("A", *builds), lane("B", *newer)).pairings[0].differences
-    assert (found.key, found.label) == ("part:build:moss", "Game build of moss")
+    assert (found.key, found.label) == ("part:build:moss", "Game build of Moss")
     told = check(lane("A", KIT, condition="1080"), lane("B", KIT, condition="1440"), "Condition")
     assert told.objections == ()
     assert [one.key for one in told.pairings[0].factor] == ["condition"]

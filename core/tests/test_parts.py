@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rennbahn.errors import RennbahnError
-from rennbahn.parts import KINDS, Fact, checked_facts, derived, fact_from_text, fact_to_text, kind_named
+from rennbahn.parts import KINDS, Fact, checked_facts, derived, fact_from_text, fact_to_text, fact_words, kind_named
 
 
 @pytest.mark.parametrize(
@@ -96,6 +96,20 @@ def test_derived_values() -> None:
     assert card == pytest.approx({"memory_gb_per_s": 288, "link_gb_per_s": 16 * 128 / 130})
     assert values("adapter", {"generation": 3, "lanes": 4})["link_gb_per_s"] == pytest.approx(8 * 128 / 130 / 2)
     assert values("memory", {"cl": 30}) == {}
+
+
+def test_facts_in_words() -> None:
+    kit = {"size_gb": 32, "sticks": 1, "ranks": 2, "mt_per_s": 5600, "cl": 36, "voltage_v": 1.25, "max_voltage_v": 1.35}
+    assert fact_words("memory", kit) == (
+        "32 GB", "1 stick", "2 ranks", "5600 MT/s", "CL 36", "1.25 V", "at most 1.35 V",
+    )  # fmt: skip
+    assert fact_words("processor", {"fast_cores": 6, "small_cores": 0}) == ("6 fast cores",)
+    assert fact_words("driver", {"version": "41.2", "date": "2026-06-02", "beta": True}) == (
+        "41.2",
+        "of 2026-06-02",
+        "beta",
+    )
+    assert fact_words("display", {"variable_refresh": False}) == ()
 
 
 def test_names_are_said_once_a_kind() -> None:

@@ -13,7 +13,8 @@ from rennbahn.comparing.margins import verdict_of
 from rennbahn.errors import RennbahnError
 from rennbahn.planning.changes import lane_change
 from rennbahn.planning.fairness import PartDescription, SetupDescription
-from rennbahn.planning.needs import SENSIBLE_PASSES, Estimate, guessed, need_of, suite_resolvable
+from rennbahn.planning.needs import SENSIBLE_PASSES, Estimate, guessed, learned, need_of, suite_resolvable
+from rennbahn.planning.noise import pooled_noise
 from rennbahn.planning.order import ordered
 from rennbahn.planning.passes import passes_needed, resolvable
 from rennbahn.planning.schedule import ORDERS, Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Work
@@ -78,6 +79,17 @@ def test_a_plan_leans_on_the_leading_figure_and_never_asks_for_the_absurd() -> N
     assert lows.proposed == SENSIBLE_PASSES
     assert lows.estimate.source == "guess"
     assert need_of({"low_1": Estimate(0.4, "scene")}, "low_1", 0.01, 0.01, 4, 3).needed is None
+
+
+def test_whose_noise_a_scene_is_planned_with() -> None:
+    everything = pooled_noise([[60, 61, 60.5]] * 6)
+    often, seldom = pooled_noise([[60, 60.1, 60.2]] * 4), pooled_noise([[60, 60.001, 60.002]])
+    assert learned(often, everything, "route", "average_fps") == Estimate(often.s or 0, "scene")
+    borrowed = learned(seldom, everything, "route", "average_fps")
+    assert (borrowed.source, borrowed.s) == ("all_scenes", everything.s), "two quiet cells prove nothing"
+    assert learned(None, everything, "live", "low_1") == guessed("live", "low_1")
+    assert learned(pooled_noise([[60]]), everything, "live", "low_1").source == "guess"
+    assert Estimate(0.01, "guess").percent == pytest.approx(1.005, abs=1e-3)
 
 
 def test_the_suite_tells_more_than_its_tests() -> None:

@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import Count, Exists, OuterRef, Prefetch, QuerySet, Subquery
 from django.db.models.functions import Coalesce
 from problems import NotFound
-from rennbahn.parts import KINDS, derived, fact_to_text, kind_named
+from rennbahn.parts import KINDS, Fact, derived, fact_words, kind_named
 from rennbahn.plain import plain
 from rennbahn.planning.fairness import PartDescription, SetupDescription
 
@@ -22,7 +22,12 @@ _TELLING = 4
 
 def all_kinds() -> list[KindOut]:
     """The kinds of part with their facts, in the order of a setup sheet."""
-    return [KindOut(kind=k.id, label=k.label, facts=[FactOut(**plain(fact)) for fact in k.facts]) for k in KINDS]
+    return [KindOut(kind=k.id, label=k.label, facts=[_fact_out(fact) for fact in k.facts]) for k in KINDS]
+
+
+def _fact_out(fact: Fact) -> FactOut:
+    facts = plain(fact)
+    return FactOut(**{name: facts[name] for name in FactOut.model_fields})
 
 
 def all_parts() -> list[PartOut]:
@@ -43,6 +48,7 @@ def part_out(part: Part) -> PartOut:
         name=part.name,
         maker=part.maker,
         facts=ordered_facts(part.kind, part.facts),
+        words=list(fact_words(part.kind, part.facts)),
         derived=[DerivedOut(**plain(one)) for one in derived(part.kind, part.facts)],
         price=None if part.price is None else float(part.price),
         currency=part.currency,
@@ -57,22 +63,6 @@ def part_out(part: Part) -> PartOut:
 def ordered_facts(kind: str, facts: Mapping[str, Any]) -> dict[str, Any]:
     """Facts in the order of their definition; the database forgets it."""
     return {fact.name: facts[fact.name] for fact in kind_named(kind).facts if fact.name in facts}
-
-
-def fact_words(kind: str, facts: Mapping[str, Any], most: int | None = None) -> str:
-    """Facts in one line: `8 GB, 128 bit, beta`."""
-    words = []
-    for fact in kind_named(kind).facts:
-        value = facts.get(fact.name)
-        if value is None or value is False:
-            continue
-        if value is True:
-            words.append(fact.label.lower())
-        elif fact.type in ("text", "choice", "date"):
-            words.append(str(value))
-        else:
-            words.append(f"{fact_to_text(value)} {fact.unit or fact.label.lower()}")
-    return ", ".join(words[:most])
 
 
 def all_rigs() -> list[RigOut]:
@@ -129,7 +119,7 @@ def setup_out(version: SetupVersion) -> SetupOut:
                 kind=part.kind,
                 name=part.name,
                 swapped=bool(version.rig) and part.pk not in own,
-                summary=fact_words(part.kind, part.facts, _TELLING),
+                summary=", ".join(fact_words(part.kind, part.facts)[:_TELLING]),
             )
             for part in in_sheet_order(version.parts.all())
         ],

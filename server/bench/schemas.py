@@ -59,13 +59,14 @@ class DerivedOut(Schema):
 
 
 class PartOut(Schema):
-    """A part with what follows from its facts, and in how many setups it is. `used` once a run used it."""
+    """A part with its facts, also in words, what follows from them, and in how many setups it is. `used` by a run."""
 
     id: int
     kind: str
     name: str
     maker: str
     facts: dict[str, Any]
+    words: list[str]
     derived: list[DerivedOut]
     price: float | None
     currency: str

@@ -83,7 +83,7 @@ def outlooks(request: HttpRequest) -> list[OutlookOut]:
 @router.get("/scene-noise", response=list[SceneNoiseOut])
 def scene_noise(request: HttpRequest) -> list[SceneNoiseOut]:
     """How well each scene repeats, learned from all studies."""
-    return queries.learned_noise()
+    return queries.noise_of_scenes()
 
 
 @router.post("/sketch", response=SketchOut)

@@ -9,10 +9,10 @@ from dataclasses import asdict
 
 from bench.queries import description_of, whole_versions
 from problems import NotFound
-from rennbahn.comparing.cells import FEWEST_FREEDOM
 from rennbahn.plain import plain
 from rennbahn.planning.fairness import Difference, Fairness, Pairing
-from rennbahn.planning.needs import Estimate, need_of, suite_resolvable
+from rennbahn.planning.needs import Estimate, learned, need_of, suite_resolvable
+from rennbahn.planning.noise import FEWEST_FREEDOM
 from rennbahn.planning.passes import FEWEST_PASSES
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.sequential import SequentialRule
@@ -24,7 +24,7 @@ from studies.queries import with_lanes_and_tests
 from planning.building import costs_of, fairness_of, sketched, work_of
 from planning.calendar import BenchTime
 from planning.models import Acceptance, Order, Plan
-from planning.noise import KINDS, estimate, scene_noise
+from planning.noise import KINDS, learned_noise
 from planning.schemas import (
     AcceptanceOut,
     BlockOut,
@@ -204,7 +204,7 @@ def outlooks() -> list[OutlookOut]:
     return found
 
 
-def learned_noise() -> list[SceneNoiseOut]:
+def noise_of_scenes() -> list[SceneNoiseOut]:
     """How well each scene repeats, under the default school of lows."""
     return [
         SceneNoiseOut(
@@ -214,7 +214,7 @@ def learned_noise() -> list[SceneNoiseOut]:
             studies=known.studies,
             percent={kind: Estimate(one.s, "scene").percent for kind, one in known.noise.items() if one.s is not None},
         )
-        for scene, known in scene_noise("percentile").items()
+        for scene, known in learned_noise("percentile").scenes.items()
     ]
 
 
@@ -267,13 +267,17 @@ def _late(timeline: Timeline) -> bool:
 def _needs(study: Study, kept: Plan) -> tuple[list[NeedOut], float | None]:
     """What each test needs, and what all tests together can tell of the leading figure."""
     tests, lanes = list(study.tests.all()), len(study.lanes.all())
-    known = scene_noise(study.low_school, {test.scene_id for test in tests})
+    noise = learned_noise(study.low_school)
     of_scene = Counter(test.scene_id for test in tests)
     found = []
     suite: list[tuple[float, int]] = []
     freedom = 0
     for test in tests:
-        estimates = {kind: estimate(known.get(test.scene_id), test.scene.kind, kind) for kind in KINDS}
+        own = noise.scenes.get(test.scene_id)
+        estimates = {
+            kind: learned(own.noise[kind] if own else None, noise.everything[kind], test.scene.kind, kind)
+            for kind in KINDS
+        }
         cells = lanes * of_scene[test.scene_id]
         # A scene of few cells borrows the noise of the whole study, as the findings will.
         pool = cells if (FEWEST_PASSES - 1) * cells >= FEWEST_FREEDOM else lanes * len(tests)

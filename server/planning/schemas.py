@@ -87,7 +87,7 @@ class CaveatOut(Schema):
 
 
 class NeedOut(Schema):
-    """What a test needs. `source` says whether its noise was learned from the scene's passes or guessed.
+    """What a test needs. `source` says whether its noise is the scene's own, that of all scenes, or a guess.
 
     `resolvable` by figure is the margin that the planned passes can show, as a share.
     """

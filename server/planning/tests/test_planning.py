@@ -122,10 +122,10 @@ def test_passes_needed_from_a_guess_and_then_from_what_was_learned(bench: Bench)
     assert plan["suite_resolvable"] < first["resolvable"]["average_fps"] < first["resolvable"]["low_1"]
     bench.fill()
     needs = plan_of(bench.lead, bench.study)["needs"]
-    assert {one["source"] for one in needs} == {"scene"}
+    assert {one["source"] for one in needs} == {"all_scenes"}, "two cells of three passes are too few of their own"
     noise = {one["scene_id"]: one for one in bench.lead.get("/scene-noise")}
     learned = noise[bench.study["tests_full"][0]["scene_id"]]
-    assert learned["percent"]["average_fps"] == pytest.approx(needs[0]["noise_percent"])
+    assert 0 < learned["percent"]["average_fps"] < 1
     assert (learned["passes"], learned["cells"], learned["studies"]) == (6, 2, 1)
     wider = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "margin": 0.5})
     assert {one["needed"] for one in wider["needs"]} == {3}, "never under three"

@@ -1808,7 +1808,7 @@ export interface components {
         };
         /**
          * NeedOut
-         * @description What a test needs. `source` says whether its noise was learned from the scene's passes or guessed.
+         * @description What a test needs. `source` says whether its noise is the scene's own, that of all scenes, or a guess.
          *
          *     `resolvable` by figure is the margin that the planned passes can show, as a share.
          */
@@ -1962,7 +1962,7 @@ export interface components {
         };
         /**
          * PartOut
-         * @description A part with what follows from its facts, and in how many setups it is. `used` once a run used it.
+         * @description A part with its facts, also in words, what follows from them, and in how many setups it is. `used` by a run.
          */
         PartOut: {
             /** Currency */
@@ -1993,6 +1993,8 @@ export interface components {
             used: boolean;
             /** Weight G */
             weight_g: number | null;
+            /** Words */
+            words: string[];
         };
         /**
          * PartRef

@@ -141,7 +141,7 @@ function StudyRow({ study, outlook }: { study: Summary; outlook: Schemas["Outloo
           <p className={`text-[0.88rem] ${outlook.late ? "font-semibold text-accent" : "text-soft"}`}>
             {outlook.late
               ? `${outlook.dropped ? `${count(outlook.dropped, "test")} too many` : "Does not fit"} for ${benchMoment(outlook.deadline)}`
-              : `done ${outlook.ends ? benchMoment(outlook.ends) : "never"}`}
+              : `planned to be done ${outlook.ends ? benchMoment(outlook.ends) : "never"}`}
           </p>
         )}
       </div>

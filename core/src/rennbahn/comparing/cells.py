@@ -8,10 +8,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 
 from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, FIGURES, Pass, Study
-from rennbahn.planning.noise import pooled_noise, sample_sd
-
-#: A scene's own noise is used from this many degrees of freedom on, else that of the whole study.
-FEWEST_FREEDOM = 8
+from rennbahn.planning.noise import FEWEST_FREEDOM, pooled_noise, sample_sd
 
 
 @dataclass(frozen=True)

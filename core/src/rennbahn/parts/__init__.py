@@ -4,6 +4,7 @@ from rennbahn.parts.definition import Fact, FactType, Kind
 from rennbahn.parts.derived import Derived, derived
 from rennbahn.parts.facts import checked_facts, fact_from_text, fact_to_text
 from rennbahn.parts.kinds import KINDS, kind_named
+from rennbahn.parts.words import fact_words
 
 __all__ = [
     "KINDS",
@@ -15,5 +16,6 @@ __all__ = [
     "derived",
     "fact_from_text",
     "fact_to_text",
+    "fact_words",
     "kind_named",
 ]

@@ -13,7 +13,8 @@ class Fact:
     """One fact that matters for a kind of part.
 
     `low` and `high` bound numbers, both included; `choices` are the values of a choice. `stated_limit` marks what the
-    maker says must not be crossed. A `date` is text of the form 2026-09-12.
+    maker says must not be crossed. A `date` is text of the form 2026-09-12. `words` say the fact beside others, `{}`
+    being its value; `count` is what a whole number counts, one of it.
     """
 
     name: str
@@ -24,6 +25,8 @@ class Fact:
     high: float | None = None
     choices: tuple[str, ...] = ()
     stated_limit: bool = False
+    words: str = "{} {unit}"
+    count: str = ""
 
 
 @dataclass(frozen=True)

@@ -8,14 +8,17 @@ from __future__ import annotations
 from rennbahn.errors import RennbahnError
 from rennbahn.parts.definition import Fact, Kind
 
-_MAX_TEMPERATURE = Fact("max_temperature_c", "Stated temperature limit", "number", "°C", 40, 130, stated_limit=True)
+_MOST = "at most {} {unit}"
+_MAX_TEMPERATURE = Fact(
+    "max_temperature_c", "Stated temperature limit", "number", "°C", 40, 130, stated_limit=True, words="at most {} °C"
+)
 _LINK = (
-    Fact("generation", "Link generation", "whole", "", 1, 5),
-    Fact("lanes", "Link lanes", "whole", "", 1, 16),
+    Fact("generation", "Link generation", "whole", "", 1, 5, words="link generation {}"),
+    Fact("lanes", "Link lanes", "whole", "", 1, 16, count="lane"),
 )
 _VERSION = (
-    Fact("version", "Version", "text"),
-    Fact("date", "Released on", "date"),
+    Fact("version", "Version", "text", words="{}"),
+    Fact("date", "Released on", "date", words="of {}"),
     Fact("beta", "Beta", "flag"),
 )
 
@@ -24,79 +27,79 @@ KINDS: tuple[Kind, ...] = (
         Fact("memory_gb", "Memory", "number", "GB", 0.25, 512),
         Fact("bus_bits", "Bus width", "whole", "bit", 32, 8192),
         Fact("gbit_per_pin", "Memory rate a pin", "number", "Gbit/s", 0.5, 64),
-        Fact("boost_mhz", "Stated boost clock", "number", "MHz", 100, 6000),
+        Fact("boost_mhz", "Stated boost clock", "number", "MHz", 100, 6000, words="boost {} MHz"),
         Fact("power_limit_w", "Power limit as delivered", "number", "W", 5, 1500),
-        Fact("max_power_w", "Stated highest power limit", "number", "W", 5, 1500, stated_limit=True),
+        Fact("max_power_w", "Stated highest power limit", "number", "W", 5, 1500, stated_limit=True, words=_MOST),
         _MAX_TEMPERATURE,
         *_LINK,
     )),
     Kind("processor", "Processor", (
-        Fact("fast_cores", "Fast cores", "whole", "", 1, 256),
-        Fact("small_cores", "Small cores", "whole", "", 0, 512),
-        Fact("threads", "Threads", "whole", "", 1, 1024),
-        Fact("base_mhz", "Base clock", "number", "MHz", 200, 8000),
-        Fact("boost_mhz", "Stated boost clock", "number", "MHz", 200, 9000),
-        Fact("cache_mb", "Last-level cache", "number", "MB", 0.5, 2048),
+        Fact("fast_cores", "Fast cores", "whole", "", 1, 256, count="fast core"),
+        Fact("small_cores", "Small cores", "whole", "", 0, 512, count="small core"),
+        Fact("threads", "Threads", "whole", "", 1, 1024, count="thread"),
+        Fact("base_mhz", "Base clock", "number", "MHz", 200, 8000, words="base {} MHz"),
+        Fact("boost_mhz", "Stated boost clock", "number", "MHz", 200, 9000, words="boost {} MHz"),
+        Fact("cache_mb", "Last-level cache", "number", "MB", 0.5, 2048, words="{} MB cache"),
         Fact("power_limit_w", "Lasting power limit", "number", "W", 3, 1000),
-        Fact("boost_power_w", "Short power limit", "number", "W", 3, 1500),
-        Fact("max_power_w", "Stated highest power limit", "number", "W", 3, 1500, stated_limit=True),
-        Fact("memory_channels", "Memory channels", "whole", "", 1, 16),
+        Fact("boost_power_w", "Short power limit", "number", "W", 3, 1500, words="{} W for a while"),
+        Fact("max_power_w", "Stated highest power limit", "number", "W", 3, 1500, stated_limit=True, words=_MOST),
+        Fact("memory_channels", "Memory channels", "whole", "", 1, 16, count="memory channel"),
         _MAX_TEMPERATURE,
     )),
     Kind("memory", "Memory kit", (
         Fact("size_gb", "Size in all", "number", "GB", 1, 4096),
-        Fact("sticks", "Sticks", "whole", "", 1, 32),
-        Fact("ranks", "Ranks a stick", "whole", "", 1, 8),
-        Fact("channels", "Channels of 64 bits filled", "whole", "", 1, 16),
+        Fact("sticks", "Sticks", "whole", "", 1, 32, count="stick"),
+        Fact("ranks", "Ranks a stick", "whole", "", 1, 8, count="rank"),
+        Fact("channels", "Channels of 64 bits filled", "whole", "", 1, 16, count="channel"),
         Fact("mt_per_s", "Rate", "number", "MT/s", 200, 20_000),
-        Fact("cl", "CAS latency (CL)", "whole", "clocks", 2, 200),
-        Fact("trcd", "tRCD", "whole", "clocks", 2, 200),
-        Fact("trp", "tRP", "whole", "clocks", 2, 200),
-        Fact("tras", "tRAS", "whole", "clocks", 2, 400),
+        Fact("cl", "CAS latency (CL)", "whole", "clocks", 2, 200, words="CL {}"),
+        Fact("trcd", "tRCD", "whole", "clocks", 2, 200, words="tRCD {}"),
+        Fact("trp", "tRP", "whole", "clocks", 2, 200, words="tRP {}"),
+        Fact("tras", "tRAS", "whole", "clocks", 2, 400, words="tRAS {}"),
         Fact("voltage_v", "Voltage", "number", "V", 0.5, 3),
-        Fact("max_voltage_v", "Stated highest voltage", "number", "V", 0.5, 3, stated_limit=True),
+        Fact("max_voltage_v", "Stated highest voltage", "number", "V", 0.5, 3, stated_limit=True, words="at most {} V"),
     )),
     Kind("board", "Board", (
-        Fact("form", "Form", "text"),
-        Fact("memory_slots", "Memory slots", "whole", "", 1, 32),
+        Fact("form", "Form", "text", words="{}"),
+        Fact("memory_slots", "Memory slots", "whole", "", 1, 32, count="memory slot"),
         *_LINK,
     )),
     Kind("drive", "Drive", (
         Fact("size_gb", "Size", "number", "GB", 8, 200_000),
-        Fact("read_mb_s", "Stated reading rate", "number", "MB/s", 10, 40_000),
-        Fact("write_mb_s", "Stated writing rate", "number", "MB/s", 10, 40_000),
+        Fact("read_mb_s", "Stated reading rate", "number", "MB/s", 10, 40_000, words="reads {} MB/s"),
+        Fact("write_mb_s", "Stated writing rate", "number", "MB/s", 10, 40_000, words="writes {} MB/s"),
     )),
     Kind("cooler", "Cooler", (
-        Fact("type", "Type", "choice", choices=("air", "liquid", "passive")),
-        Fact("height_mm", "Height", "number", "mm", 5, 250),
-        Fact("fans", "Fans", "whole", "", 0, 12),
-        Fact("max_heat_w", "Stated heat carried off", "number", "W", 5, 2000, stated_limit=True),
+        Fact("type", "Type", "choice", choices=("air", "liquid", "passive"), words="{}"),
+        Fact("height_mm", "Height", "number", "mm", 5, 250, words="{} mm high"),
+        Fact("fans", "Fans", "whole", "", 0, 12, count="fan"),
+        Fact("max_heat_w", "Stated heat carried off", "number", "W", 5, 2000, stated_limit=True, words="for {} W"),
     )),
     Kind("supply", "Power supply", (
         Fact("power_w", "Stated power", "number", "W", 30, 5000, stated_limit=True),
-        Fact("efficiency_pct", "Efficiency at half load", "number", "%", 50, 100),
+        Fact("efficiency_pct", "Efficiency at half load", "number", "%", 50, 100, words="{}% efficient"),
     )),
     Kind("case", "Case", (
         Fact("volume_l", "Volume", "number", "litres", 0.2, 300),
-        Fact("fans", "Fans", "whole", "", 0, 30),
+        Fact("fans", "Fans", "whole", "", 0, 30, count="fan"),
     )),
     Kind("display", "Display", (
-        Fact("width_px", "Width", "whole", "px", 320, 16_384),
-        Fact("height_px", "Height", "whole", "px", 200, 16_384),
+        Fact("width_px", "Width", "whole", "px", 320, 16_384, words="{} px wide"),
+        Fact("height_px", "Height", "whole", "px", 200, 16_384, words="{} px high"),
         Fact("refresh_hz", "Refresh", "number", "Hz", 20, 1000),
         Fact("variable_refresh", "Variable refresh", "flag"),
-        Fact("variable_from_hz", "Variable from", "number", "Hz", 1, 1000),
+        Fact("variable_from_hz", "Variable from", "number", "Hz", 1, 1000, words="variable from {} Hz"),
         Fact("built_in", "Built into a laptop", "flag"),
     )),
     Kind("adapter", "Dock, adapter or link", (
         *_LINK,
-        Fact("max_power_w", "Stated power passed on", "number", "W", 1, 1000, stated_limit=True),
+        Fact("max_power_w", "Stated power passed on", "number", "W", 1, 1000, stated_limit=True, words="at most {} W"),
         Fact("live_plugging", "May be plugged live, says its maker", "flag"),
     )),
     Kind("system", "Operating system", _VERSION),
     Kind("driver", "Driver", _VERSION),
     Kind("firmware", "Firmware", _VERSION),
-    Kind("build", "Game build", (Fact("game", "Game", "text"), *_VERSION)),
+    Kind("build", "Game build", (Fact("game", "Game", "text", words="{}"), *_VERSION)),
 )  # fmt: skip
 
 _BY_ID = {kind.id: kind for kind in KINDS}

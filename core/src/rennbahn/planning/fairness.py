@@ -156,8 +156,10 @@ def label_of(key: str, *setups: SetupDescription) -> str:
     if sort == "setting":
         return next((spelt for setup in setups for spelt in setup.settings if _plain(spelt) == name), name)
     if sort == "part":
-        kind, _, rest = name.partition(":")
-        return f"{_LABELS.get(kind, kind)}{f' of {rest}' if rest else ''}"
+        kind, _, game = name.partition(":")
+        parts = [part for setup in setups for part in setup.parts if _part_key(part) == key]
+        spelt = str(parts[0].facts["game"]) if game and parts else game
+        return f"{_LABELS.get(kind, kind)}{f' of {spelt}' if spelt else ''}"
     return "Condition"
 
 

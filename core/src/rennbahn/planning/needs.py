@@ -11,9 +11,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from rennbahn.planning.noise import FEWEST_FREEDOM, Pooled
 from rennbahn.planning.passes import passes_for_even, passes_needed, quantiles, resolvable
 
-Source = Literal["scene", "guess"]
+Source = Literal["scene", "all_scenes", "guess"]
 
 #: More passes than this are never proposed for one test; the plan then says what they can tell.
 SENSIBLE_PASSES = 12
@@ -27,7 +28,11 @@ GUESSED_FACTOR = {"average_fps": 1.0, "low_1": 2.5, "low_0.1": 6.0}
 
 @dataclass(frozen=True)
 class Estimate:
-    """Noise to plan with: `s` as a standard deviation of ln fps, learned from the scene's passes or guessed."""
+    """Noise to plan with: `s` as a standard deviation of ln fps.
+
+    `source` says whose: the scene's own passes', all scenes' because it was run too seldom, or guessed because it was
+    never run twice.
+    """
 
     s: float
     source: Source
@@ -52,6 +57,18 @@ class Need:
     proposed: int
     resolvable: Mapping[str, float | None]
     enough: bool
+
+
+def learned(own: Pooled | None, everything: Pooled, kind: str, figure: str) -> Estimate:
+    """Noise to plan a scene with: its own from 8 degrees of freedom on, else that of all scenes, else the guess.
+
+    The same threshold decides in findings whose noise a scene is judged by.
+    """
+    if own is None or own.s is None:
+        return guessed(kind, figure)
+    if own.df >= FEWEST_FREEDOM:
+        return Estimate(own.s, "scene")
+    return guessed(kind, figure) if everything.s is None else Estimate(everything.s, "all_scenes")
 
 
 def guessed(kind: str, figure: str) -> Estimate:

@@ -6,6 +6,9 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+#: A scene's own noise is used from this many degrees of freedom on, else that of more scenes together.
+FEWEST_FREEDOM = 8
+
 
 @dataclass(frozen=True)
 class Pooled:

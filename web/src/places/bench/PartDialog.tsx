@@ -15,17 +15,6 @@ type Fact = Schemas["FactOut"];
 const CAUTION =
   "A stated limit is the maker's. Nothing here ever proposes a value beyond it; the maker's manual and a qualified person decide.";
 
-/** Facts of a part in words, in the order of their definition. */
-export function factWords(kind: Kind, facts: Record<string, unknown>): string[] {
-  return kind.facts.flatMap((fact) => {
-    const value = facts[fact.name];
-    if (value === undefined || value === null || value === false) return [];
-    if (value === true) return [fact.label.toLowerCase()];
-    if (typeof value === "number") return [`${figure(value)} ${fact.unit || fact.label.toLowerCase()}`];
-    return [String(value)];
-  });
-}
-
 /** What was typed for a fact, as the API takes it; numbers may have a decimal comma. */
 export function factValue(fact: Fact, typed: string | boolean): unknown {
   if (typeof typed === "boolean") return typed || undefined;

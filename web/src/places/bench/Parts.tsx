@@ -10,7 +10,7 @@ import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { count, figure } from "../../format";
-import { factWords, PartDialog } from "./PartDialog";
+import { PartDialog } from "./PartDialog";
 
 type Part = Schemas["PartOut"];
 
@@ -142,7 +142,7 @@ function KindTable({
                 {part.maker && <span className="block text-[0.86rem] text-mute">{part.maker}</span>}
               </th>
               <td className="py-1.5 pr-4 text-[0.92rem] text-soft">
-                {factWords(kind, part.facts).join(", ") || <span className="text-mute">no facts yet</span>}
+                {part.words.join(", ") || <span className="text-mute">no facts yet</span>}
               </td>
               <td className="w-[14rem] py-1.5 pr-4 text-[0.92rem]">
                 {part.derived.map((one) => (

@@ -177,6 +177,16 @@ function SetupView({
       <table className="mt-4 w-full border-collapse text-[0.95rem]">
         <caption className="sr-only">Parts and settings of {setup.name}</caption>
         <tbody>
+          {setup.settings.map((setting) => (
+            <tr key={setting.name} className="border-rule border-t">
+              <th scope="row" className="py-1 pr-4 text-mute">
+                {setting.name}
+              </th>
+              <td colSpan={2} className="py-1 font-semibold">
+                {setting.value}
+              </td>
+            </tr>
+          ))}
           {setup.parts.map((part) => (
             <tr key={part.id} className="border-rule border-t">
               <th scope="row" className="w-[11rem] py-1 pr-4 text-mute">
@@ -191,16 +201,6 @@ function SetupView({
                 )}
               </td>
               <td className="py-1 text-soft">{part.summary}</td>
-            </tr>
-          ))}
-          {setup.settings.map((setting) => (
-            <tr key={setting.name} className="border-rule border-t">
-              <th scope="row" className="py-1 pr-4 text-mute">
-                {setting.name}
-              </th>
-              <td colSpan={2} className="py-1 font-semibold">
-                {setting.value}
-              </td>
             </tr>
           ))}
         </tbody>

@@ -6,7 +6,6 @@ import { Button } from "../../controls/Button";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Tick } from "../../controls/Tick";
 import { figure } from "../../format";
-import { factWords } from "./PartDialog";
 
 /** A setup as a sheet: everything to check against the machine, to tick here or on paper. */
 export function SheetPage() {
@@ -125,7 +124,7 @@ function PartLine({
   tick: (key: string, on: boolean) => void;
 }) {
   const kind = kinds.find((one) => one.kind === used.kind);
-  const words = kind && part ? factWords(kind, part.facts) : [];
+  const words = part?.words ?? [];
   const follows = (part?.derived ?? []).map(
     (one) => `${one.label.toLowerCase()} ${figure(one.value)} ${one.unit}`,
   );

@@ -253,8 +253,8 @@ function ObjectionRow({
       </span>
       {one.acceptance
         ? withdraw && (
-            <Button kind="quiet" onClick={withdraw} aria-label={`No longer accept ${one.label}`}>
-              No longer
+            <Button kind="quiet" onClick={withdraw} aria-label={`Withdraw ${one.label}`}>
+              Withdraw
             </Button>
           )
         : accept && (

@@ -131,7 +131,7 @@ export function KindLanes({
   const { data: known = [] } = useConditions();
   return (
     <div className="grid gap-5 xl:grid-cols-2">
-      <fieldset className="sheet min-w-0 p-4">
+      <fieldset className="sheet min-w-0 self-start p-4">
         <legend className="px-1 font-bold">
           {kind === "scaling" ? "The setup" : "All lanes are this setup"}
         </legend>

@@ -69,8 +69,7 @@ function Verdict({ study, plan, open }: { study: Study; plan: PlanOut; open: num
     return (
       <>
         The lanes are <span className="answer">fair{accepted ? ", with a caveat" : ""}</span>
-        <span className="text-[1.05rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
-          {" "}
+        <span className="ml-3 text-[1.05rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
           called ready {moment(study.ready_at)}
         </span>
       </>

@@ -111,7 +111,8 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
           {short
             ? `${count(short, "test")} cannot show ${figure(plan.margin * 100)}% in ${leading} with the passes planned.`
             : `Every test can show ${figure(plan.margin * 100)}% in ${leading}.`}{" "}
-          {guesses > 0 && `${count(guesses, "scene")} plan with a guess: they were not run often enough yet.`}{" "}
+          {guesses > 0 &&
+            `${count(guesses, "test plans", "tests plan")} with a guess, as long as the scene was not run twice.`}{" "}
           {plan.rule &&
             `Looking up to ${plan.rule.looks} times, a claim must hold at p ${plan.rule.level.toFixed(3)} to keep false claims to 5%.`}
         </p>
@@ -126,7 +127,7 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
         {...(study.kind === "scaling" ? { oneCondition: "as the lane says" } : {})}
         asideHead={
           <>
-            <th className="w-[8.5rem] pb-1 pl-4">Repeats within</th>
+            <th className="w-[10.5rem] pb-1 pl-4">Repeats within</th>
             <th className="w-[5.5rem] pb-1">Needs</th>
             <th className="w-[16rem] pb-1">What its passes can tell</th>
           </>
@@ -143,8 +144,12 @@ function NeedCells({ need }: { need: Need | undefined }) {
     <>
       <td className="py-1 pl-4">
         <span className="figure">{figure(need.noise_percent)}%</span>{" "}
-        {need.source === "guess" && (
-          <span className="rounded-[3px] border border-mute border-dashed px-1 text-[0.82rem]">a guess</span>
+        {need.source !== "scene" && (
+          <span
+            className={`text-[0.82rem] whitespace-nowrap ${need.source === "guess" ? "rounded-[3px] border border-mute border-dashed px-1" : "text-mute"}`}
+          >
+            {need.source === "guess" ? "a guess" : "as all scenes"}
+          </span>
         )}
       </td>
       <td className="py-1">

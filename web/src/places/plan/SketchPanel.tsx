@@ -2,6 +2,8 @@ import type { Schemas } from "../../api/client";
 import { count, hours } from "../../format";
 import { ORDER_WORDS, WEIGHT_WORDS } from "./words";
 
+const LEVELS_SHOWN = 6;
+
 /** What would be run, as it grows, and whether its lanes are fair. */
 export function SketchPanel({
   sketch,
@@ -14,17 +16,17 @@ export function SketchPanel({
   tests: number;
   passes: number;
 }) {
-  const shortest = sketch?.outlines.reduce((a, b) => (b.total_s < a.total_s ? b : a));
-  const fairest = sketch?.outlines.reduce((a, b) =>
-    Math.abs(b.drift_suite) < Math.abs(a.drift_suite) ? b : a,
-  );
-  const factor = [
-    ...new Set(
-      (sketch?.pairings ?? []).flatMap((pairing) =>
-        pairing.factor.map((one) => `${one.label}: ${one.a} / ${one.b}`),
-      ),
-    ),
-  ];
+  const outlines = sketch?.outlines ?? [];
+  const least = (of: (one: Schemas["OutlineOut"]) => number) =>
+    outlines.length ? outlines.reduce((a, b) => (of(b) < of(a) ? b : a)) : undefined;
+  const shortest = least((one) => one.total_s);
+  const fairest = least((one) => Math.abs(one.drift_suite));
+  const levels = new Map<string, Set<string>>();
+  for (const pairing of sketch?.pairings ?? [])
+    for (const one of pairing.factor) {
+      const known = levels.get(one.label) ?? new Set([one.a || "nothing"]);
+      levels.set(one.label, known.add(one.b || "nothing"));
+    }
   return (
     <aside aria-label="What will be run" className="sheet p-4 lg:sticky lg:top-4">
       <h2 className="label">What will be run</h2>
@@ -56,12 +58,16 @@ export function SketchPanel({
       {sketch && lanes.length > 1 && sketch.pairings.length > 0 && (
         <div className="mt-4 border-rule border-t pt-3 text-[0.93rem]" aria-live="polite">
           <h3 className="label">Between the lanes</h3>
-          {factor.length > 0 && (
-            <p className="mt-1">
-              They differ in the factor:{" "}
-              <span className="font-semibold">{factor.slice(0, 3).join("; ")}</span>
-              {factor.length > 3 && `; and ${factor.length - 3} more`}.
-            </p>
+          {levels.size > 0 && (
+            <div className="mt-1">
+              They differ in the factor:
+              {[...levels].map(([label, values]) => (
+                <p key={label} className="font-semibold">
+                  {label}: {[...values].slice(0, LEVELS_SHOWN).join(" / ")}
+                  {values.size > LEVELS_SHOWN && ` and ${values.size - LEVELS_SHOWN} more`}
+                </p>
+              ))}
+            </div>
           )}
           {sketch.objections.map((one) => (
             <p key={one.key} className="mt-1.5 border-l-3 border-accent pl-2">

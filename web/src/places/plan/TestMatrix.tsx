@@ -83,7 +83,7 @@ export function TestMatrix({
           role="grid"
           aria-label="Tests"
           onKeyDown={onKeyDown}
-          className="w-full border-collapse"
+          className={`border-collapse ${aside ? "w-full" : ""}`}
         >
           <thead>
             <tr className="label">
@@ -99,7 +99,7 @@ export function TestMatrix({
           <tbody>
             {matrix.rows.map((scene, r) => (
               <tr key={`${scene.game}/${scene.scene}`} className="border-rule border-t">
-                <th scope="row" className="py-1 pr-3">
+                <th scope="row" className="min-w-[20rem] py-1 pr-3">
                   <span className="font-semibold">{scene.game}</span>{" "}
                   <span className="text-mute">{scene.scene}</span>
                 </th>

@@ -124,7 +124,6 @@ export function Timeline({ study, plan, move }: Props) {
               </text>
               <text x={0} y={AXIS + row * ROW + 38} fontSize={11.5} fill="var(--mute)" className="figure">
                 {session.starts.slice(11, 16)}
-                {session.day === deadline ? ", deadline" : ""}
               </text>
               <rect
                 x={x(0)}
@@ -134,6 +133,18 @@ export function Timeline({ study, plan, move }: Props) {
                 fill="var(--raised)"
                 stroke="var(--rule)"
               />
+              {session.day === deadline && (
+                <text
+                  x={x(session.length_s) - 8}
+                  y={AXIS + row * ROW + ROW / 2 + 4.5}
+                  fontSize={12.5}
+                  fontWeight={700}
+                  textAnchor="end"
+                  fill="var(--accent)"
+                >
+                  deadline {plan.deadline?.slice(11, 16)}
+                </text>
+              )}
             </g>
           ))}
           {blocks.map((one, index) => (

@@ -230,7 +230,7 @@ function SceneRow({
       </td>
       <td className="py-2 text-right">
         <Link to={`/scenes/card/${scene.id}`} aria-label={`Card of ${scene.game}, ${scene.name}`}>
-          card
+          scene card
         </Link>
         {edit &&
           (scene.used ? (

@@ -32,9 +32,7 @@ export default function StudyFrame() {
   if (error) return <ErrorNotice error={error} />;
   if (!study) return <Loading what="the study" />;
   const { recorded, accepted } = study.counts;
-  const begun =
-    study.state === "finished" || (accepted > 0 && !recorded) ? "findings" : recorded ? "passes" : "intake";
-  const begin = !study.ready_at && !accepted && !recorded ? "plan" : begun;
+  const begin = !recorded && !accepted ? "plan" : recorded && study.state === "open" ? "passes" : "findings";
   return (
     <>
       <header className="mb-4 flex flex-wrap items-end justify-between gap-x-8 gap-y-2 border-rule border-b">
