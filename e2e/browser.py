@@ -148,6 +148,30 @@ class Page:
         """Press a key while another is held."""
         ActionChains(self.driver).key_down(held).send_keys(key).key_up(held).perform()
 
+    def tab_to(self, label: str) -> None:
+        """Go to a control by the Tab key alone; fails where Tab does not lead there."""
+        script = (
+            "const e = document.activeElement;"
+            "return (e.getAttribute('aria-label') || e.labels?.[0]?.textContent || e.textContent || '').trim()"
+        )
+        for _ in range(150):
+            if str(self.driver.execute_script(script)).startswith(label):
+                return
+            self.press(Keys.TAB)
+        raise AssertionError(f"Tab leads to no “{label}”; on screen:\n{self.text()[:1500]}")
+
+    def take(self, label: str, option: str) -> None:
+        """Choose from a list by keys alone."""
+        self.tab_to(label)
+        self.press(Keys.ENTER)
+        self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "[role=option]"), "the list")
+        for _ in range(60):
+            if str(self.driver.execute_script("return document.activeElement.textContent")).startswith(option):
+                break
+            self.press(Keys.ARROW_DOWN)
+        self.press(Keys.ENTER)
+        self.wait(lambda: option in self.labelled(label).text, f"“{option}” chosen")
+
     def hand_in(self, *files: Path) -> None:
         """Give files to the intake, as choosing them does."""
         field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]

@@ -22,13 +22,17 @@ _PATIENCE_S = 30
 
 
 @contextlib.contextmanager
-def serving(database: str) -> Iterator[str]:
-    """The address of a server with fresh demo data; database and server are gone afterwards."""
-    environment = {**os.environ, "RENNBAHN_DB_NAME": database}
+def serving(database: str, *, demo: bool = True) -> Iterator[str]:
+    """The address of a server with fresh demo data; database and server are gone afterwards.
+
+    Without the demo there is nothing in it but a lead by the name of mara.
+    """
+    environment = {**os.environ, "RENNBAHN_DB_NAME": database, "DJANGO_SUPERUSER_PASSWORD": PASSWORD}
     with _admin() as connection:
         connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
         connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(database)))
-    for words in (["migrate", "-v0"], ["load_demo"]):
+    alone = ["createsuperuser", "--noinput", "--username=mara", "--email=", "-v0"]
+    for words in (["migrate", "-v0"], ["load_demo"] if demo else alone):
         subprocess.run([BIN / "python", "manage.py", *words], cwd=SERVER, env=environment, check=True)
     port = _free_port()
     web = subprocess.Popen(

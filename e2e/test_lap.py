@@ -72,36 +72,37 @@ def expected(files: dict[tuple[int, int, int], Path]) -> Study:
 
 
 def create_study_by_keyboard(page: Page) -> None:
-    """From the desk to a study, without the mouse."""
+    """From the desk to a study that is ready, without the mouse."""
     page.press("n")
+    page.see("What are its lanes to each other?")
+    page.press("1")
     page.see("New study: A against B")
     page.press("Does the wide duct gain frames?", Keys.TAB, "Duct", Keys.TAB)
-    page.press("narrow duct", Keys.TAB, Keys.TAB, "Bench box, narrow duct", Keys.TAB)
+    page.press("narrow duct", Keys.TAB, Keys.TAB, "Bench box, narrow duct", Keys.TAB, Keys.TAB)
     page.press(Keys.TAB, "Ostrane V5", Keys.TAB, Keys.TAB, "Tessel S6")
     page.fill("Name of the setting", "Duct")
     page.press(Keys.TAB, "narrow")
     second = next(e for e in page.driver.find_elements("css selector", "fieldset") if "Lane B" in e.text)
     second.find_element("css selector", "input").send_keys("wide duct")
     page.press(Keys.TAB, Keys.TAB, Keys.ENTER)
-    page.wait(lambda: "They differ in nothing yet." in page.text(), "the copied setup")
+    page.see("No difference at all")
     fields = {e.get_attribute("placeholder"): e for e in second.find_elements("css selector", "input")}
     fields["standard"].send_keys(Keys.CONTROL, "a")
     fields["standard"].send_keys("wide")
-    page.see("They differ in: Duct (narrow / wide).")
-    page.labelled("Game of test 1").send_keys("")
-    for number, (game, scene) in enumerate(GAMES, start=1):
-        page.labelled(f"Game of test {number}")
-        if number == 1:
-            page.fill("Game of test 1", game)
-        else:
-            page.press(game)
-        page.press(Keys.TAB, scene, Keys.TAB)
-        if number == 1:
-            page.press("1440 high")
-        if number < len(GAMES):
-            page.press(Keys.ENTER)
-            page.labelled(f"Game of test {number + 1}")
+    page.see("Duct: narrow / wide")
+    page.fill("Game", "")
+    for game, scene in GAMES:
+        page.press(game, Keys.TAB, scene, Keys.ENTER)
+        page.see(game)
+    page.see("Now name the condition they are run under.")
+    page.fill("Condition", "1440 high")
+    page.press(Keys.ENTER)
+    page.see("18 passes")
     page.chord(Keys.CONTROL, Keys.ENTER)
+    page.see("The lanes differ in the factor alone.")
+    page.press("y")
+    page.see("called ready")
+    page.press("h")
     page.see("Drop the capture files here")
 
 

@@ -12,18 +12,27 @@ from serving import PASSWORD
 AXE = (Path(__file__).parent.parent / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
+LADDER = "Which card does a dorm room need?"
 
 #: How one gets to each place from the desk, and what shows that it is there.
 PLACES = {
     "desk": ([], FANS),
-    "new study": (["New study"], "One more test"),
+    "new study": (["New study"], "What are its lanes to each other?"),
+    "new study of two": (["New study", "A against B"], "What will be run".upper()),
+    "new grid": (["New study", "Grid"], "What will be run".upper()),
+    "plan of a ladder": ([LADDER], "Left out to meet the deadline"),
+    "plan of two": ([FANS, "Plan"], "Nothing is left to run."),
     "intake": ([STICKS, "Hand in"], "Where each file belongs"),
     "passes": ([STICKS, "Passes"], "passes wait"),
     "passes of a test": ([FANS, "Passes", "Moss Republic"], "Distribution"),
     "findings": ([FANS], "Levels"),
     "record": ([FANS, "Record"], "Setups as used"),
-    "bench": (["Bench"], "parts"),
+    "bench": (["Bench"], "Copy, one thing changed"),
+    "setup sheet": (["Bench", "Sheet"], "read each back from a second place".upper()),
+    "rigs": (["Bench", "Rigs"], "Marl Turm"),
+    "parts": (["Bench", "Parts"], "Take out as CSV"),
     "scenes": (["Scenes"], "Conditions"),
+    "scene card": (["Scenes", "Scene card of Moss Republic, council square"], "Warm-up".upper()),
 }
 
 
@@ -49,12 +58,21 @@ def test_axe_finds_nothing(page: Page, scheme: str) -> None:
             page.click(step)
         page.see(sign)
         assert violations(page) == [], name
+    page.click("Scenes")
     page.click("New condition")
-    page.see("What the game is told.")
+    page.see("What the game is told, as a set under one name.")
     assert violations(page) == [], "a dialog"
+    page.press(Keys.ESCAPE)
+    page.click("Bench")
+    page.click("Parts")
+    page.click("Ostrane V5 Kompakt")
+    page.see("facts that matter".upper())
+    assert violations(page) == [], "facts"
 
 
-@pytest.mark.parametrize(("width", "places"), [(1280, list(PLACES)), (390, ["desk", "findings", "passes of a test"])])
+@pytest.mark.parametrize(
+    ("width", "places"), [(1280, list(PLACES)), (390, ["desk", "findings", "passes of a test", "scene card"])]
+)
 def test_nothing_needs_sideways_scrolling(page: Page, width: int, places: list[str]) -> None:
     page.sign_in("mara", PASSWORD)
     set_size(page.driver, width, 800)
@@ -128,7 +146,9 @@ def test_the_other_baseline_and_another_school(page: Page) -> None:
 def test_a_used_setup_is_edited_into_its_next_version(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
     page.click("Bench")
-    page.click("Edit Hollin Neun, one stick")
+    page.click("Hollin Neun, one stick")
+    page.wait(lambda: page.element("article h2").text == "Hollin Neun, one stick", "the setup")
+    page.click("Edit")
     page.see("what you change here becomes the next one")
     page.fill("Value of Room", "24 °C")
     page.click("Keep")

@@ -87,8 +87,9 @@ function BenchTab({
       }
     >
       {children}
-      {count !== undefined && <span className="figure text-mute">{count}</span>}
+      {count !== undefined && <span className="figure text-mute"> {count}</span>}
       <span className="key" aria-hidden="true">
+        {" "}
         {shortcut}
       </span>
     </NavLink>

@@ -110,7 +110,7 @@ export function Setups() {
                 to={`/bench/setups/${setup.id}`}
                 className={`plain block border-rule border-t border-l-4 px-3 py-1.5 ${setup === one ? "border-l-ink bg-raised" : "border-l-transparent hover:bg-band"}`}
               >
-                <span className="block font-semibold">{setup.name}</span>
+                <span className="block font-semibold">{setup.name}</span>{" "}
                 <span className="block text-[0.86rem] text-mute">
                   version {setup.version}, {setup.frozen ? "used" : "not used yet"}
                 </span>
@@ -159,15 +159,16 @@ function SetupView({
           <a href={`/bench/sheet/${setup.version_id}`} className={buttonLook()}>
             Sheet
             <span className="key" aria-hidden="true">
+              {" "}
               s
             </span>
           </a>
           {edit && copy && (
             <>
-              <Button shortcut="e" onClick={edit} aria-label={`Edit ${setup.name}`}>
+              <Button shortcut="e" onClick={edit}>
                 Edit
               </Button>
-              <Button kind="main" shortcut="c" onClick={copy} aria-label={`Copy ${setup.name}`}>
+              <Button kind="main" shortcut="c" onClick={copy}>
                 Copy, one thing changed
               </Button>
             </>
@@ -193,7 +194,7 @@ function SetupView({
                 {label.get(part.kind) ?? part.kind}
               </th>
               <td className="w-[15rem] py-1 pr-4 font-semibold">
-                {part.name}
+                {part.name}{" "}
                 {part.swapped && (
                   <span className="ml-2 rounded-[3px] bg-mark px-1.5 text-[0.8rem] font-semibold">
                     swapped

@@ -130,7 +130,7 @@ function PartLine({
   );
   return (
     <Row id={`p-${used.id}`} label={kind?.label ?? used.kind} ticked={ticked} tick={tick}>
-      <span className="font-bold">{used.name}</span>
+      <span className="font-bold">{used.name}</span>{" "}
       {used.swapped && <span className="ml-2 bg-mark px-1.5 text-[0.82rem] font-semibold">swapped</span>}
       {(words.length > 0 || follows.length > 0) && (
         <span className="block text-[0.88rem] text-soft">{[...words, ...follows].join(", ")}</span>

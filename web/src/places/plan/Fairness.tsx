@@ -131,7 +131,7 @@ export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; l
       )}
       {same.length > 0 && (
         <p className="mt-4 text-[0.92rem] text-soft">
-          <span className="label mr-2">Same in all lanes</span>
+          <span className="label mr-2">Same in all lanes</span>{" "}
           {same.map((one, index) => (
             <span key={one.key}>
               {index > 0 && " · "}

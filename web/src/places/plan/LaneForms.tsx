@@ -259,7 +259,7 @@ function Levels({
         )}
         {suggestions.length > 1 && (
           <Button kind="quiet" onClick={() => change(suggestions)}>
-            All {suggestions.length} known
+            All known ({suggestions.length})
           </Button>
         )}
       </div>

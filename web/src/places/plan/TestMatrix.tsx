@@ -129,7 +129,7 @@ export function TestMatrix({
             <p className="mt-2 font-semibold">Now name the condition they are run under.</p>
           )}
           {matrix.rows.length > 0 && matrix.columns.length > 0 && (
-            <p className="mt-2 text-[0.86rem] text-mute">
+            <p className="mt-2 text-[0.86rem] text-soft">
               <Keys keys={["Space"]} /> cell <Keys keys={["r"]} /> row <Keys keys={["c"]} /> column{" "}
               <Keys keys={["a"]} /> all <Keys keys={["+", "−"]} /> passes <Keys keys={["1", "2", "3"]} /> how
               soon a row is given up: 1 never, 3 first
@@ -282,7 +282,7 @@ function Adding({
             change(fresh.reduce((now, one) => M.addScene(now, { game: one.game, scene: one.name }), matrix))
           }
         >
-          {matrix.rows.length ? `All ${fresh.length} others` : `All ${fresh.length} known scenes`}
+          {matrix.rows.length ? "All others known" : "All known scenes"} ({fresh.length})
         </Button>
       )}
       {!fixed && (

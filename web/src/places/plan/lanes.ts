@@ -74,7 +74,7 @@ export function readyLevels(
       base,
     );
     const tail = levels.map((level, index) => told(used[index]?.name ?? "", level, kinds)).join(", ");
-    const named = { ...draft, name: `${base.name.trim()}, ${tail}` };
+    const named = { ...draft, name: `${known?.rig || base.name.trim()}, ${tail}` };
     const same =
       known &&
       JSON.stringify(setupOf({ ...named, name: "" })) === JSON.stringify(setupOf({ ...base, name: "" }));

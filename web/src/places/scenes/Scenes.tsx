@@ -229,8 +229,8 @@ function SceneRow({
         {[scene.start, scene.route, scene.end].filter(Boolean).join(" → ") || "not described yet"}
       </td>
       <td className="py-2 text-right">
-        <Link to={`/scenes/card/${scene.id}`} aria-label={`Card of ${scene.game}, ${scene.name}`}>
-          scene card
+        <Link to={`/scenes/card/${scene.id}`} aria-label={`Scene card of ${scene.game}, ${scene.name}`}>
+          Scene card
         </Link>
         {edit &&
           (scene.used ? (

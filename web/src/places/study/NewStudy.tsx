@@ -61,18 +61,21 @@ function KindChoice() {
       <p className="mb-5 text-soft">What are its lanes to each other?</p>
       <ul className="grid max-w-[56rem]">
         {KINDS.map((one, index) => (
-          <li key={one.kind} className="border-rule border-t last:border-b">
+          <li
+            key={one.kind}
+            className="relative grid grid-cols-[3rem_12rem_1fr_10rem] items-center gap-2 border-rule border-t px-2 py-4 last:border-b hover:bg-raised"
+          >
+            <span className="key justify-self-start text-[1rem]!" aria-hidden="true">
+              {index + 1}
+            </span>
             <Link
               to={`/studies/new?kind=${one.kind}`}
-              className="plain grid grid-cols-[3rem_12rem_1fr_10rem] items-center gap-2 px-2 py-4 hover:bg-raised"
+              className="plain text-[1.3rem] font-semibold after:absolute after:inset-0"
             >
-              <span className="key justify-self-start text-[1rem]!" aria-hidden="true">
-                {index + 1}
-              </span>
-              <span className="text-[1.3rem] font-semibold">{one.title}</span>
-              <span className="text-soft">{one.asks}</span>
-              <KindPicture kind={one.kind} />
+              {one.title}
             </Link>
+            <span className="text-soft">{one.asks}</span>
+            <KindPicture kind={one.kind} />
           </li>
         ))}
       </ul>

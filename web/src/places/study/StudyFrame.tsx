@@ -10,6 +10,7 @@ import { Findings } from "./Findings";
 import { Intake } from "./Intake";
 import { Passes } from "./Passes";
 import { Record } from "./Record";
+import type { Study } from "./study";
 import { TestPasses } from "./TestPasses";
 
 const KEYS = [
@@ -47,8 +48,7 @@ export default function StudyFrame() {
             ))}
             <span className="text-mute">
               {KIND_WORDS[study.kind]}, factor: {study.factor}
-              {study.second_factor && ` × ${study.second_factor}`} ·{" "}
-              {study.state === "finished" ? "finished" : study.ready_at ? "ready" : "not called ready"}
+              {study.second_factor && ` × ${study.second_factor}`} · {stateWords(study)}
             </span>
           </p>
         </div>
@@ -79,6 +79,14 @@ export default function StudyFrame() {
       </Routes>
     </>
   );
+}
+
+/** How far a study has come. */
+function stateWords(study: Study): string {
+  if (study.state === "finished") return "finished";
+  const { recorded, accepted } = study.counts;
+  if (recorded + accepted > 0) return study.ready_at ? "in progress" : "in progress, not called ready";
+  return study.ready_at ? "ready" : "not called ready";
 }
 
 function Tab({ to, shortcut, children }: { to: string; shortcut?: string; children: React.ReactNode }) {

@@ -1,0 +1,300 @@
+"""Planning: from an empty bench to a timeline by keys alone, and what a lead does with a plan that is not fair yet."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from browser import Page
+from selenium import webdriver
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+from serving import PASSWORD, serving
+
+LADDER = "Which card does a dorm room need?"
+SWEEP = "How low can the power limit go before anyone notices?"
+DRIVER = "Does driver 42.0 change anything in the living room?"
+STICKS = "One memory stick or two?"
+
+
+@pytest.fixture(scope="module")
+def empty_address() -> Iterator[str]:
+    with serving("rennbahn_empty", demo=False) as found:
+        yield found
+
+
+@pytest.fixture
+def empty(driver: webdriver.Chrome, empty_address: str) -> Page:
+    """A page on a Rennbahn where nothing was ever written down."""
+    driver.get(empty_address + "/icon.svg")
+    driver.delete_all_cookies()
+    page = Page(driver, empty_address)
+    page.sign_in("mara", PASSWORD)
+    return page
+
+
+def fill_bench(page: Page) -> None:
+    """A part with facts, a rig, a setup on it, and its copy with one thing changed."""
+    page.press("B")
+    page.see("No setup yet.")
+    page.press("3")
+    page.see("No part yet.")
+    page.press("n")
+    page.see("New part")
+    page.press("Ostrane V5")
+    page.tab_to("Memory, GB")
+    page.press("8")
+    page.tab_to("Bus width, bit")
+    page.press("12", Keys.ENTER)
+    page.see("Bus width: must be 32 to 8192 bit (got 12).")
+    page.tab_to("Bus width, bit")
+    page.chord(Keys.CONTROL, "a")
+    page.press("128")
+    page.tab_to("Memory rate a pin")
+    page.press("18", Keys.ENTER)
+    page.see("Memory bandwidth 288 GB/s")
+    page.press("2")
+    page.see("No rig yet.")
+    page.press("n")
+    page.see("New rig")
+    page.press("Box")
+    for kind, name in (("card", "Ostrane V5"), ("processor", "Tessel S6"), ("driver", "Ostrane 41.2")):
+        page.tab_to(f"Name of the {kind}")
+        page.press(name)
+    page.press(Keys.ENTER)
+    page.see("3 parts, 0 setups on it")
+    page.press("1")
+    page.see("No setup yet.")
+    page.press("n")
+    page.see("New setup")
+    page.press("Box, standard")
+    page.take("Rig", "Box")
+    page.tab_to("Name of the setting")
+    page.press("Fan profile", Keys.TAB, "standard", Keys.ENTER)
+    page.see("on the rig Box")
+    # Two keys lead to the one thing that changes.
+    page.press("c")
+    page.see("Which thing? Press its key.")
+    page.press("1")
+    page.see("Fan profile: standard →")
+    page.press("quiet", Keys.ENTER)
+    page.see("Box, fan profile quiet")
+
+
+def test_from_an_empty_bench_to_a_timeline_by_keys_alone(empty: Page) -> None:
+    page = empty
+    page.see("No study yet.")
+    fill_bench(page)
+    page.press("D")
+    page.see("No study yet.")
+    page.press("n")
+    page.see("What are its lanes to each other?")
+    page.press("1")
+    page.see("New study: A against B")
+    page.press("Does the quiet fan profile cost frames?", Keys.TAB, "Fan profile", Keys.TAB, "standard")
+    page.take("Setup of lane A", "Box, standard")
+    page.tab_to("Name in charts")
+    page.press("quiet")
+    page.take("Setup of lane B", "Box, fan profile quiet")
+    page.see("Fan profile: standard / quiet")
+    page.tab_to("Game")
+    for game, scene in (("Moss Republic", "square"), ("Ninth Ferry", "pier"), ("Paper Comets", "stage 6")):
+        page.press(game, Keys.TAB, scene, Keys.ENTER)
+        page.see(game)
+    page.tab_to("Condition")
+    page.press("1440 high", Keys.ENTER)
+    page.see("18 passes")
+    # A column of its own, and one cell of it taken out again.
+    page.press("1080 low", Keys.ENTER)
+    page.see("36 passes")
+    page.tab_to("Question")
+    page.tab_to("Moss Republic, square, 1440 high")
+    page.press(Keys.ARROW_RIGHT, Keys.ARROW_DOWN, Keys.SPACE)
+    page.see("30 passes")
+    page.press("c", "c")
+    page.see("18 passes")
+    page.chord(Keys.CONTROL, Keys.ENTER)
+
+    # Fair on paper: ready by one key. One test gets a pass more and may be given up first.
+    page.see("The lanes differ in the factor alone.")
+    page.press("y")
+    page.see("called ready")
+    page.see("18 passes to run")
+    page.tab_to("Moss Republic, square, 1440 high")
+    page.press("+")
+    page.see("20 passes to run")
+    page.press(Keys.ARROW_DOWN, "3")
+    page.wait(lambda: "if time allows" in focused(page), "a test that may be dropped")
+    page.take("Adding passes", "add passes, up to 6")
+    page.see("a claim must hold at p 0.022")
+    page.see("a guess")
+
+    # The timeline is rearranged by keys and laid out anew at once.
+    page.tab_to("Timeline: blocks of passes")
+    before = blocks(page)
+    page.press("]")
+    page.wait(lambda: blocks(page)[:2] == before[1::-1], "the first two blocks in the other order")
+    page.see("by hand")
+    page.press(Keys.END, Keys.HOME, Keys.ARROW_RIGHT)
+    page.wait(lambda: focused(page, "aria-activedescendant") == "block-1", "the second block chosen")
+
+
+def focused(page: Page, attribute: str = "aria-label") -> str:
+    return str(page.driver.execute_script(f"return document.activeElement.getAttribute('{attribute}') || ''"))
+
+
+def blocks(page: Page) -> list[str]:
+    found = page.driver.find_elements("css selector", "[role=listbox] [role=option]")
+    return [one.get_attribute("aria-label") or "" for one in found]
+
+
+def test_a_difference_is_in_the_way_until_it_is_accepted_with_a_reason(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.open("/bench")
+    page.click("Hollin Neun, driver 42.0")
+    page.wait(lambda: "Driver Ostrane 42.0" in page.text(), "the setup")
+    page.click("Edit")
+    page.fill("Value of Room", "31 °C")
+    page.click("Keep")
+    page.wait(lambda: "Room 31 °C" in page.text(), "the changed setup")
+    page.open("/")
+    page.click(DRIVER)
+    page.click("Plan")
+    page.see("1 difference is in the way of a fair answer")
+    page.see("a warmer room means lower clocks where heat is the limit")
+    page.click("Findings")
+    page.see("Hand in captures")
+    page.click("Plan")
+    page.click("Accept Room")
+    page.see("This prints with every finding of the study.")
+    page.fill("Why it may stand", "the heating was stuck")
+    page.press(Keys.ENTER)
+    page.see("Accepted: the heating was stuck")
+    page.see("fair, with a caveat")
+    page.click("Withdraw Room")
+    page.see("1 difference is in the way of a fair answer")
+    page.press("y")
+    page.see("Mend the setups, or accept each difference")
+    page.click("Record")
+    page.see("no longer accepts a difference")
+
+
+def test_the_desk_says_what_will_be_late_and_the_plan_what_is_left_out(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.see("tests too many for Wed 13 Jan, 18:00")
+    page.click(LADDER)
+    page.see("must be left out to meet the deadline")
+    page.see("Left out to meet the deadline, in all lanes")
+    page.click("Days, hours, deadline, costs")
+    page.fill("Hours a day", "9")
+    page.fill("Swapping a part", "15")
+    page.click("Keep")
+    page.not_see("must be left out to meet the deadline")
+    page.see("9 hours a day")
+    page.click("Days, hours, deadline, costs")
+    page.fill("Hours a day", "30")
+    page.click("Keep")
+    page.see("hours_a_day")
+
+
+def test_another_order_and_a_block_moved_by_dragging(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.click(SWEEP)
+    page.see("Drift of 1% an hour adds".upper())
+    page.element("input[type=radio][value=lane_by_lane]").click()
+    page.wait(lambda: page.element("input[value=lane_by_lane]").is_selected(), "lane after lane chosen")
+    page.wait(lambda: len(blocks(page)) == 30, "five lanes in six games")
+    before = blocks(page)
+    marks = page.driver.find_elements("css selector", "[role=listbox] [role=option]")
+    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", marks[0])
+    ActionChains(page.driver).drag_and_drop(marks[0], marks[3]).perform()
+    page.wait(lambda: blocks(page)[0] == before[1], "the first block moved")
+    assert sorted(blocks(page)) == sorted(before)
+    page.see("by hand")
+
+
+def test_the_plan_goes_along(page: Page, downloads: Path) -> None:
+    page.sign_in("ilse", PASSWORD)
+    page.click(SWEEP)
+    for name, pattern, said in (("Every pass as CSV", "*.csv", "160 W"), ("Sessions as iCalendar", "*.ics", "VEVENT")):
+        for old in downloads.iterdir():
+            old.unlink()
+        page.click("Take along")
+        path = f"//*[@role='menuitem'][normalize-space()='{name}']"
+        page.wait(lambda path=path: page.driver.find_elements("xpath", path), name)[0].click()
+        file = page.wait(lambda pattern=pattern: next(iter(downloads.glob(pattern)), None), pattern)
+        page.wait(lambda: not list(downloads.glob("*.crdownload")), "the end of the download")
+        assert said in file.read_text(encoding="utf-8")
+    assert "Call it ready" not in page.text()
+
+
+def test_a_ladder_is_made_from_one_setup_and_names_of_cards(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.open("/studies/new?kind=ladder")
+    page.fill("Question", "Which of three?")
+    page.choose("Base setup", "Hollin Neun, as delivered, version 1")
+    page.fill("Graphics card 1", "Ostrane V5 Kompakt")
+    page.press(Keys.ENTER, "Ostrane V7", Keys.ENTER, "Tellur 60")
+    page.fill("Condition", "1440 high")
+    page.press(Keys.ENTER)
+    page.click("All known scenes")
+    page.wait(lambda: re.search(r"\b1\d\d passes", page.text()), "more than a hundred passes")
+    page.see("Graphics card: Ostrane V5 Kompakt / Ostrane V7 / Tellur 60")
+    page.click("Create the study")
+    page.see("The lanes differ in the factor alone.")
+    page.see("Hollin Neun, Tellur 60 version 1")
+    page.click("Findings")
+    page.see("No finding yet.")
+    page.choose("Lane", "Tellur 60")
+
+
+def test_a_table_of_parts_comes_in_whole_or_not_at_all(page: Page, tmp_path: Path) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.open("/bench/parts")
+    page.see("Bring in a CSV")
+    table = tmp_path / "parts.csv"
+    table.write_text("kind;name;size_gb\nmemory;Kettle 2 × 8 GB;16\nmemory;Kettle huge;9999999\n", encoding="utf-8")
+    page.driver.find_element("css selector", "input[type=file]").send_keys(str(table))
+    page.see("Row 2 (line 3): Size in all: must be 1 to 4096 GB (got 9999999.0).")
+    assert "Kettle 2 × 8 GB" not in page.text()
+    table.write_text("kind;name;size_gb\nmemory;Kettle 2 × 8 GB;16\n", encoding="utf-8")
+    page.driver.find_element("css selector", "input[type=file]").send_keys(str(table))
+    page.see("1 part added, 0 changed, 0 as before.")
+    page.see("Kettle 2 × 8 GB")
+
+
+def test_a_sheet_is_ticked_off_and_a_rig_takes_its_setups_along(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.open("/bench/rigs")
+    page.click("Rebuild Marl Turm")
+    page.see("6 setups on it will follow.")
+    page.fill("Name of the cooler", "Loftair 120")
+    page.click("Keep")
+    page.wait(lambda: "Loftair 120" in page.text() and "Rebuild Marl Turm" not in page.text(), "the rebuilt rig")
+    page.press("1")
+    page.click("Marl Turm, Ostrane V7")
+    page.wait(lambda: "Cooler Loftair 120" in page.text(), "a setup that followed")
+    page.press("s")
+    page.see("Stated limits: never beyond")
+    page.see("Ostrane V7: stated highest power limit 240 W")
+    boxes = page.driver.find_elements("css selector", "[role=checkbox]")
+    for box in boxes:
+        box.click()
+    page.see("All checked.")
+
+
+def test_games_and_scenes_say_what_matters(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.click("Scenes")
+    page.see("a preset needs a restart")
+    before = page.text().count("a preset needs a restart")
+    page.click("Ninth Ferry")
+    page.labelled("a changed preset needs a restart").click()
+    page.click("Keep")
+    page.wait(lambda: page.text().count("a preset needs a restart") > before, "another game that needs a restart")
+    page.click("Scene card of Hush Parliament, great hall")
+    page.see("Its guard against cheating stops overlays: log from outside.")
+    page.see("1 run after loading, recorded and not counted.")
+    page.see("from pass to pass (5 passes)")
