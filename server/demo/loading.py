@@ -71,7 +71,7 @@ def _scene(game: Game) -> SceneIn:
         kind=game.kind,
         leans_on=game.leans_on,
         warm_up_runs=0 if game.kind == "benchmark" else 1,
-        warm_up="" if game.kind == "benchmark" else "One run after loading, not counted.",
+        warm_up="" if game.kind == "benchmark" else "Walk it once, until nothing is loaded any more.",
         length_s=int(game.demand.seconds),
         start=game.start,
         route=game.route,

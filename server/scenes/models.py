@@ -116,5 +116,10 @@ class Condition(models.Model):
     @property
     def settings_told(self) -> str:
         """Everything but the resolution, in one line."""
-        limit = f"limit {self.frame_limit_fps:g} fps" if self.frame_limit_fps else ""
-        return ", ".join(filter(None, (self.preset, self.upscaling, self.ray_tracing, self.api, limit)))
+        named = (
+            ("upscaling", self.upscaling),
+            ("ray tracing", self.ray_tracing),
+            ("API", self.api),
+            ("limit", f"{self.frame_limit_fps:g} fps" if self.frame_limit_fps else ""),
+        )
+        return ", ".join(filter(None, (self.preset, *(f"{name} {value}" for name, value in named if value))))

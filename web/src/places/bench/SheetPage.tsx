@@ -103,7 +103,14 @@ interface RowProps {
 function Row({ id, label, ticked, tick, children }: RowProps) {
   return (
     <li className="grid grid-cols-[2rem_11rem_1fr] items-baseline border-rule border-t py-1.5">
-      <Tick label={`${label} checked`} quietLabel checked={ticked.has(id)} onChange={(on) => tick(id, on)} />
+      <span className="translate-y-0.5 self-start">
+        <Tick
+          label={`${label} checked`}
+          quietLabel
+          checked={ticked.has(id)}
+          onChange={(on) => tick(id, on)}
+        />
+      </span>
       <span className="text-mute">{label}</span>
       <span>{children}</span>
     </li>

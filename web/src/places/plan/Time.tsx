@@ -134,7 +134,7 @@ function Orders({
             <th className="w-[7.5rem] pb-1">At the bench</th>
             <th className="w-[9rem] pb-1">Done</th>
             <th className="pb-1">Changes</th>
-            <th className="w-[14rem] pb-1">Drift of 1% an hour adds</th>
+            <th className="w-[18.5rem] pb-1">Drift of 1% an hour adds</th>
           </tr>
         </thead>
         <tbody>
@@ -171,9 +171,9 @@ function Orders({
               </td>
               <td className="py-1.5 text-[0.92rem]">
                 <span className="figure">{signedPercent(one.drift_suite)}%</span>{" "}
-                <span className="text-mute">to a lane's mean,</span>{" "}
+                <span className="text-mute">to the mean,</span>{" "}
                 <span className="figure">{signedPercent(one.drift_worst)}%</span>{" "}
-                <span className="text-mute">at worst to a test</span>
+                <span className="text-mute">to the worst test</span>
               </td>
             </tr>
           ))}

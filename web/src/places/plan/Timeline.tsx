@@ -33,7 +33,9 @@ export function Timeline({ study, plan, move }: Props) {
   const at = Math.min(chosen, blocks.length - 1);
   const block = blocks[at];
   const lanes = new Map(study.lanes_full.map((lane) => [lane.id, lane]));
-  const longest = Math.max(...sessions.map((session) => session.length_s), 1);
+  // Days that are hardly filled are drawn as far as they are used, to the next full hour.
+  const used = Math.ceil(Math.max(...sessions.map((session) => session.used_s), 1) / 3600) * 3600;
+  const longest = Math.min(used, Math.max(...sessions.map((session) => session.length_s), 1));
   const x = (seconds: number) => LABEL + (seconds / longest) * (width - LABEL - 4);
   const place = (one: Block) => {
     const session = sessions[one.session];
@@ -128,14 +130,14 @@ export function Timeline({ study, plan, move }: Props) {
               <rect
                 x={x(0)}
                 y={AXIS + row * ROW + (ROW - BAR) / 2}
-                width={Math.max(0, x(session.length_s) - x(0))}
+                width={Math.max(0, x(Math.min(session.length_s, longest)) - x(0))}
                 height={BAR}
                 fill="var(--raised)"
                 stroke="var(--rule)"
               />
               {session.day === deadline && (
                 <text
-                  x={x(session.length_s) - 8}
+                  x={x(Math.min(session.length_s, longest)) - 8}
                   y={AXIS + row * ROW + ROW / 2 + 4.5}
                   fontSize={12.5}
                   fontWeight={700}
