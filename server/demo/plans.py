@@ -8,7 +8,8 @@ from bench.schemas import SettingIn, SetupIn
 from bench.services import save_setup
 from django.contrib.auth.models import User
 from planning.building import fairness_of
-from planning.queries import objections_out, one_study
+from planning.fair import objections_out
+from planning.queries import one_study
 from planning.schemas import AcceptIn, PlanIn
 from planning.services import accept_difference, call_ready, save_plan
 from scenes.models import Scene

@@ -8,7 +8,8 @@ from collections import Counter
 from dataclasses import replace
 
 from intake.queries import counted_passes, measured
-from planning.queries import caveats_of, rule_for
+from planning.fair import caveats_of
+from planning.queries import rule_for
 from problems import NotFound
 from rennbahn import comparing
 from rennbahn.comparing.margins import Margin

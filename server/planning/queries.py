@@ -7,41 +7,33 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
-from bench.queries import description_of, whole_versions
 from problems import NotFound
 from rennbahn.plain import plain
-from rennbahn.planning.fairness import Difference, Fairness, Pairing
 from rennbahn.planning.needs import Estimate, learned, need_of, suite_resolvable
 from rennbahn.planning.noise import FEWEST_FREEDOM
 from rennbahn.planning.passes import FEWEST_PASSES
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.sequential import SequentialRule
-from rennbahn.planning.steadiness import RunWith, watch
 from rennbahn.planning.timeline import Slot, Timeline, plan
-from studies.models import Pass, PassState, Study, StudyState, Test
+from studies.models import Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
 
 from planning.building import costs_of, fairness_of, sketched, work_of
 from planning.calendar import BenchTime
-from planning.models import Acceptance, Order, Plan
+from planning.fair import changed_within, objections_out, pairings_out
+from planning.models import Order, Plan
 from planning.noise import KINDS, learned_noise
 from planning.schemas import (
-    AcceptanceOut,
     BlockOut,
-    CaveatOut,
-    ChangedOut,
     ChangeOut,
-    DifferenceOut,
     DroppedOut,
     NeedOut,
     ObjectionOut,
     OutlineOut,
     OutlookOut,
-    PairingOut,
     PlanIn,
     PlanOut,
     RuleOut,
-    SameOut,
     SceneNoiseOut,
     SessionOut,
     SketchIn,
@@ -115,72 +107,6 @@ def laid_out(work: Work, kept: Plan, order: str, when: BenchTime) -> Timeline:
     return plan(
         work, name, when.sessions(), deadline_s=deadline, seed=kept.seed, by_hand=[str(pk) for pk in kept.sequence]
     )
-
-
-def pairings_out(fairness: Fairness) -> list[PairingOut]:
-    """Each lane against the baseline."""
-    return [_pairing_out(one) for one in fairness.pairings]
-
-
-def objections_out(study: Study, fairness: Fairness) -> list[ObjectionOut]:
-    """What has to be mended or accepted, with what was accepted of it."""
-    accepted = {
-        (one.key, one.about): AcceptanceOut(reason=one.reason, by=one.by.get_username(), at=one.at)
-        for one in Acceptance.objects.filter(study=study).select_related("by")
-    }
-    return [ObjectionOut(**plain(one), acceptance=accepted.get((one.key, one.about))) for one in fairness.objections]
-
-
-def caveats_of(study: Study) -> list[CaveatOut]:
-    """What prints with every finding of a study; of a scaling or swept factor nothing, for that is the question."""
-    found = [
-        CaveatOut(
-            label=one.label, about=one.about, weight=one.weight, accepted=one.acceptance is not None,
-            reason=one.acceptance.reason if one.acceptance else one.reason,
-        )
-        for one in objections_out(study, fairness_of(study))
-    ]  # fmt: skip
-    found += [
-        CaveatOut(
-            label=f"{one.label} changed during the study",
-            about=f"{one.lane}, from {one.on} on: {one.before or 'nothing'} → {one.after or 'nothing'}",
-            weight=one.weight,
-            reason=one.reason,
-            accepted=False,
-        )
-        for one in changed_within(study)
-    ]
-    return found
-
-
-def changed_within(study: Study) -> list[ChangedOut]:
-    """What changed within a lane from pass to pass; rejected passes do not count."""
-    run = list(
-        Pass.objects.filter(
-            test__study=study, setup_version__isnull=False, state__in=(PassState.RECORDED, PassState.ACCEPTED)
-        )
-        .select_related("lane", "test__scene__game", "test__condition")
-        .order_by("recorded_at", "pk")
-    )
-    versions = {one.setup_version_id for one in run if one.setup_version_id}
-    lanes = {one.lane_id for one in run}
-    if len(versions) <= len(lanes):
-        return []
-    described = {version.pk: description_of(version) for version in whole_versions().filter(pk__in=versions)}
-    runs = [RunWith(str(p.lane_id), p.test.scene.game.name, described[p.setup_version_id or 0]) for p in run]
-    return [
-        ChangedOut(
-            lane=run[one.before].lane.name,
-            pass_id=run[one.before].pk,
-            on=str(run[one.before]),
-            label=one.change.label,
-            before=one.change.a,
-            after=one.change.b,
-            weight=one.change.weight,
-            reason=one.change.reason,
-        )
-        for one in watch(runs)
-    ]
 
 
 def outlooks() -> list[OutlookOut]:
@@ -292,19 +218,6 @@ def _need_out(test: Test, own: Estimate, need: object) -> NeedOut:
     facts = plain(need)
     facts.pop("estimate")
     return NeedOut(test_id=test.pk, source=own.source, noise_percent=own.percent, **facts)
-
-
-def _pairing_out(one: Pairing) -> PairingOut:
-    return PairingOut(
-        lane=one.b,
-        factor=[_difference_out(found) for found in one.factor],
-        differences=[_difference_out(found) for found in one.differences],
-        same=[SameOut(**plain(found)) for found in one.same],
-    )
-
-
-def _difference_out(one: Difference) -> DifferenceOut:
-    return DifferenceOut(key=one.key, label=one.label, a=one.a, b=one.b, weight=one.weight, reason=one.reason)
 
 
 def _sessions(timeline: Timeline, when: BenchTime) -> list[SessionOut]:

@@ -5,20 +5,30 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from bench.models import SetupVersion
-from bench.services import freeze, setup_like
-from django.contrib.auth.models import AnonymousUser, User
+from bench.services import freeze
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from scenes.services import condition_named, scene_named
+from scenes.services import condition_named
 
-from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyKind, StudyState, Test
-from studies.schemas import AskedIn, LaneIn, Method, StudyIn, TestIn
-
-Caller = User | AnonymousUser
+from studies.composing import (
+    Caller,
+    check_lanes,
+    check_not_alike,
+    new_test,
+    plan_passes,
+    setup_of,
+    test_key,
+    test_twice,
+    tests_in,
+    write_tests,
+)
+from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyState, Test
+from studies.schemas import AskedIn, Method, StudyIn, TestIn
 
 #: From which states a pass may come to which.
 _MOVES = {
@@ -33,7 +43,7 @@ _MOVES = {
 def create_study(user: Caller, data: StudyIn) -> Study:
     """Create a study with its lanes, tests and planned passes."""
     lead = require(user, Role.LEAD)
-    _check_lanes(data)
+    check_lanes(data)
     with transaction.atomic():
         study = Study.objects.create(
             kind=data.kind,
@@ -50,14 +60,14 @@ def create_study(user: Caller, data: StudyIn) -> Study:
                 position=position,
                 name=lane.name,
                 baseline=position == data.baseline,
-                setup_version=_setup_of(user, lane, position),
+                setup_version=setup_of(user, lane, position),
                 levels=lane.levels,
                 condition=condition_named(lane.condition) if lane.condition else None,
             )
             for position, lane in enumerate(data.lanes)
         ]
-        _not_alike(lanes)
-        _write_tests(study, data.tests)
+        check_not_alike(lanes)
+        write_tests(study, data.tests)
         note(study, lead, "created the study")
     return study
 
@@ -67,13 +77,13 @@ def add_test(user: Caller, study_id: int, data: TestIn) -> Test:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
-        there = _tests_in(study)
-        if _key(data) in there:
-            raise _test_twice(data)
+        there = tests_in(study)
+        if test_key(data) in there:
+            raise test_twice(data)
         last = study.tests.aggregate(last=Max("position"))["last"]
-        test = _new_test(study, data, 0 if last is None else last + 1)
+        test = new_test(study, data, 0 if last is None else last + 1)
         test.save()
-        _plan_passes(study, [test])
+        plan_passes(study, [test])
         note(study, lead, "added a test", str(test))
     return test
 
@@ -87,7 +97,7 @@ def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn]) -> Study:
     with transaction.atomic():
         study = open_study(study_id)
         before = study.tests.count()
-        _write_tests(study, tests)
+        write_tests(study, tests)
         note(study, lead, "changed the tests", f"{before} → {len(tests)}" if before != len(tests) else "")
     return study
 
@@ -122,7 +132,7 @@ def move_lane_on(user: Caller, lane_id: int) -> Lane:
             lane.save(update_fields=["setup_version"])
             study.ready_at = None
             study.save(update_fields=["ready_at"])
-            _not_alike(list(study.lanes.all()))
+            check_not_alike(list(study.lanes.all()))
             note(study, lead, "moved a lane to its setup's newest version", words)
     return lane
 
@@ -285,128 +295,6 @@ def _locked(study_id: int) -> Study:
     if study is None:
         raise NotFound("study")
     return study
-
-
-def _check_lanes(data: StudyIn) -> None:
-    kind = StudyKind(data.kind)
-    if kind is StudyKind.A_B and len(data.lanes) != 2:
-        raise Problem("two_lanes", "A against B has two lanes.", field="lanes", hint="A ladder takes more.")
-    if data.baseline >= len(data.lanes):
-        raise Problem("no_such_lane", "The baseline is none of the lanes.", field="baseline")
-    names = [lane.name.lower() for lane in data.lanes]
-    for position, name in enumerate(names):
-        if name in names[:position]:
-            raise Problem("lane_twice", "Lanes need names of their own.", field=f"lanes.{position}.name")
-    if kind is StudyKind.GRID and not data.second_factor:
-        raise Problem("second_factor_missing", "A grid crosses two factors.", field="second_factor")
-    for position, lane in enumerate(data.lanes):
-        if kind is StudyKind.SCALING and not lane.condition:
-            raise Problem(
-                "condition_missing", f"Lane “{lane.name}” says not what it tells the games.",
-                field=f"lanes.{position}.condition", hint="Each lane of a scaling study is a condition.",
-            )  # fmt: skip
-
-
-def _not_alike(lanes: Sequence[Lane]) -> None:
-    """Two lanes of one setup and one condition have nothing between them."""
-    seen: set[tuple[int, int | None]] = set()
-    for lane in lanes:
-        what = (lane.setup_version_id, lane.condition_id)
-        if what in seen:
-            raise Problem(
-                "lanes_alike",
-                f"“{lane.name}” has the same setup as another lane, so there is nothing to compare.",
-                field=f"lanes.{lane.position}",
-                hint="Copy the setup and change the factor in the copy.",
-            )
-        seen.add(what)
-
-
-def _setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
-    if lane.setup is not None:
-        return setup_like(user, lane.setup)
-    version = SetupVersion.objects.filter(setup=lane.setup_id).order_by("-number").first()
-    if version is None:
-        raise Problem(
-            "setup_missing", f"Lane “{lane.name}” has no setup.", field=f"lanes.{position}.setup_id",
-            hint="Choose one from the bench or describe a new one.",
-        )  # fmt: skip
-    return version
-
-
-def _key(test: TestIn) -> tuple[str, str, str]:
-    return test.game.lower(), test.scene.lower(), test.condition.lower()
-
-
-def _tests_in(study: Study) -> dict[tuple[str, str, str], Test]:
-    found = study.tests.select_related("scene__game", "condition")
-    return {(t.scene.game.name.lower(), t.scene.name.lower(), t.condition.name.lower()): t for t in found}
-
-
-def _new_test(study: Study, data: TestIn, position: int) -> Test:
-    return Test(
-        study=study,
-        position=position,
-        scene=scene_named(data.game, data.scene),
-        condition=condition_named(data.condition),
-        priority=data.priority,
-        passes_wanted=data.passes or study.passes_per_test,
-    )
-
-
-def _write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
-    there = _tests_in(study)
-    keep: dict[tuple[str, str, str], Test] = {}
-    for position, data in enumerate(wanted):
-        if _key(data) in keep:
-            raise _test_twice(data)
-        test = there.get(_key(data))
-        if test is None:
-            test = _new_test(study, data, position)
-        else:
-            test.position, test.priority = position, data.priority
-            test.passes_wanted = data.passes or test.passes_wanted
-        keep[_key(data)] = test
-    gone = [test for key, test in there.items() if key not in keep]
-    run = Pass.objects.filter(test__in=gone).exclude(state=PassState.PLANNED).select_related("test").first()
-    if run is not None:
-        raise Conflict(
-            "test_has_passes",
-            f"{run.test} has passes that were run, so it stays.",
-            field="tests",
-            hint="Give it priority 3 to plan no more of it first, or leave its passes out with a reason.",
-        )
-    Test.objects.filter(pk__in=[test.pk for test in gone]).delete()
-    Test.objects.bulk_update([t for t in keep.values() if t.pk], ["position", "priority", "passes_wanted"])
-    Test.objects.bulk_create([t for t in keep.values() if not t.pk])
-    _plan_passes(study, list(keep.values()))
-
-
-def _plan_passes(study: Study, tests: Sequence[Test]) -> None:
-    """Bring the planned passes of each cell to what is wanted; passes that were run are never touched."""
-    numbers: dict[tuple[int, int], list[tuple[int, str, int]]] = {}
-    for one in Pass.objects.filter(test__in=tests).only("number", "state", "lane", "test"):
-        numbers.setdefault((one.lane_id, one.test_id), []).append((one.number, one.state, one.pk))
-    new: list[Pass] = []
-    gone: list[int] = []
-    for test in tests:
-        for lane in study.lanes.all():
-            there = sorted(numbers.get((lane.pk, test.pk), []))
-            # A pass that was rejected or did not run is repeated beside what is wanted, not instead of it.
-            counting = [one for one in there if one[1] not in NEEDS_REASON]
-            missing = test.passes_wanted - len(counting)
-            planned = [pk for _, state, pk in counting if state == PassState.PLANNED]
-            if missing < 0:
-                gone += planned[max(0, len(planned) + missing) :]
-            first = (there[-1][0] if there else 0) + 1
-            new += [Pass(lane=lane, test=test, number=first + i) for i in range(max(0, missing))]
-    Pass.objects.filter(pk__in=gone).delete()
-    Pass.objects.bulk_create(new)
-
-
-def _test_twice(data: TestIn) -> Conflict:
-    where = f"{data.game}, {data.scene}, {data.condition}"
-    return Conflict("test_twice", f"{where} is in the study already.", field="tests")
 
 
 def _next_number(lane: Lane, test: Test) -> int:

@@ -3,7 +3,7 @@ import { useGames, useSceneKinds, useSceneNoise, useScenes } from "../../api/que
 import { Button } from "../../controls/Button";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { count, figure } from "../../format";
-import { engineWords } from "./Scenes";
+import { engineWords } from "./words";
 
 /** A scene on a page that a colleague can follow, at the bench or printed. */
 export function SceneCard() {

@@ -7,11 +7,12 @@ import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { PlaceHead } from "../../controls/PlaceHead";
-import { count, figure, fps } from "../../format";
+import { count, figure } from "../../format";
 import { ConditionDialog } from "./ConditionDialog";
 import { GameDialog } from "./GameDialog";
 import { SceneCard } from "./SceneCard";
 import { SceneDialog } from "./SceneDialog";
+import { engineWords, toldWords } from "./words";
 
 type Scene = Schemas["SceneOut"];
 type Game = Schemas["GameOut"];
@@ -22,32 +23,6 @@ const KEYS = [
   { key: "c", does: "new condition" },
   { key: "g", does: "new game" },
 ];
-
-/** What is known of a game's engine, in words. */
-export function engineWords(game: Game): string[] {
-  return [
-    game.engine_cap_fps ? `engine cap ${fps(game.engine_cap_fps)} fps` : "",
-    game.preset_needs_restart ? "a preset needs a restart" : "",
-    game.forbids_overlays ? "forbids overlays" : "",
-    game.has_replay ? "has a replay" : "",
-    game.has_benchmark ? "has a built-in benchmark" : "",
-  ].filter(Boolean);
-}
-
-/** What a condition tells a game, in words. */
-export function toldWords(one: Condition): string[] {
-  const named: [string, string][] = [
-    ["upscaling", one.upscaling],
-    ["ray tracing", one.ray_tracing],
-    ["API", one.api],
-  ];
-  return [
-    one.resolution,
-    one.preset,
-    ...named.map(([name, value]) => value && `${name} ${value}`),
-    one.frame_limit_fps ? `limited to ${fps(one.frame_limit_fps)} fps` : "",
-  ].filter(Boolean);
-}
 
 /** Games with their scenes, each so described that a colleague could repeat it. */
 export default function Scenes() {

@@ -1,0 +1,148 @@
+"""Putting a study together: its lanes, its tests, and the passes that are planned in them.
+
+Called within the transaction of a service, which checks who asks and leaves the line in the record.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from bench.models import SetupVersion
+from bench.services import setup_like
+from django.contrib.auth.models import AnonymousUser, User
+from problems import Conflict, Problem
+from scenes.services import condition_named, scene_named
+
+from studies.models import NEEDS_REASON, Lane, Pass, PassState, Study, StudyKind, Test
+from studies.schemas import LaneIn, StudyIn, TestIn
+
+Caller = User | AnonymousUser
+
+
+def check_lanes(data: StudyIn) -> None:
+    """Refuse lanes that do not fit the kind of study. Raises :class:`Problem` with the field."""
+    kind = StudyKind(data.kind)
+    if kind is StudyKind.A_B and len(data.lanes) != 2:
+        raise Problem("two_lanes", "A against B has two lanes.", field="lanes", hint="A ladder takes more.")
+    if data.baseline >= len(data.lanes):
+        raise Problem("no_such_lane", "The baseline is none of the lanes.", field="baseline")
+    names = [lane.name.lower() for lane in data.lanes]
+    for position, name in enumerate(names):
+        if name in names[:position]:
+            raise Problem("lane_twice", "Lanes need names of their own.", field=f"lanes.{position}.name")
+    if kind is StudyKind.GRID and not data.second_factor:
+        raise Problem("second_factor_missing", "A grid crosses two factors.", field="second_factor")
+    for position, lane in enumerate(data.lanes):
+        if kind is StudyKind.SCALING and not lane.condition:
+            raise Problem(
+                "condition_missing", f"Lane “{lane.name}” says not what it tells the games.",
+                field=f"lanes.{position}.condition", hint="Each lane of a scaling study is a condition.",
+            )  # fmt: skip
+
+
+def check_not_alike(lanes: Sequence[Lane]) -> None:
+    """Two lanes of one setup and one condition have nothing between them."""
+    seen: set[tuple[int, int | None]] = set()
+    for lane in lanes:
+        what = (lane.setup_version_id, lane.condition_id)
+        if what in seen:
+            raise Problem(
+                "lanes_alike",
+                f"“{lane.name}” has the same setup as another lane, so there is nothing to compare.",
+                field=f"lanes.{lane.position}",
+                hint="Copy the setup and change the factor in the copy.",
+            )
+        seen.add(what)
+
+
+def setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
+    """The version of the setup that a lane names or describes."""
+    if lane.setup is not None:
+        return setup_like(user, lane.setup)
+    version = SetupVersion.objects.filter(setup=lane.setup_id).order_by("-number").first()
+    if version is None:
+        raise Problem(
+            "setup_missing", f"Lane “{lane.name}” has no setup.", field=f"lanes.{position}.setup_id",
+            hint="Choose one from the bench or describe a new one.",
+        )  # fmt: skip
+    return version
+
+
+def test_key(test: TestIn) -> tuple[str, str, str]:
+    """What tells tests apart."""
+    return test.game.lower(), test.scene.lower(), test.condition.lower()
+
+
+def tests_in(study: Study) -> dict[tuple[str, str, str], Test]:
+    """The tests that a study has, by :func:`test_key`."""
+    found = study.tests.select_related("scene__game", "condition")
+    return {(t.scene.game.name.lower(), t.scene.name.lower(), t.condition.name.lower()): t for t in found}
+
+
+def new_test(study: Study, data: TestIn, position: int) -> Test:
+    """A test that is not kept yet; its scene and condition are made where they are new."""
+    return Test(
+        study=study,
+        position=position,
+        scene=scene_named(data.game, data.scene),
+        condition=condition_named(data.condition),
+        priority=data.priority,
+        passes_wanted=data.passes or study.passes_per_test,
+    )
+
+
+def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
+    """Make these the tests of a study. Raises :class:`Conflict` where one that has passes would go."""
+    there = tests_in(study)
+    keep: dict[tuple[str, str, str], Test] = {}
+    for position, data in enumerate(wanted):
+        if test_key(data) in keep:
+            raise test_twice(data)
+        test = there.get(test_key(data))
+        if test is None:
+            test = new_test(study, data, position)
+        else:
+            test.position, test.priority = position, data.priority
+            test.passes_wanted = data.passes or test.passes_wanted
+        keep[test_key(data)] = test
+    gone = [test for key, test in there.items() if key not in keep]
+    run = Pass.objects.filter(test__in=gone).exclude(state=PassState.PLANNED).select_related("test").first()
+    if run is not None:
+        raise Conflict(
+            "test_has_passes",
+            f"{run.test} has passes that were run, so it stays.",
+            field="tests",
+            hint="Give it priority 3 to plan no more of it first, or leave its passes out with a reason.",
+        )
+    Test.objects.filter(pk__in=[test.pk for test in gone]).delete()
+    Test.objects.bulk_update([t for t in keep.values() if t.pk], ["position", "priority", "passes_wanted"])
+    Test.objects.bulk_create([t for t in keep.values() if not t.pk])
+    plan_passes(study, list(keep.values()))
+
+
+def plan_passes(study: Study, tests: Sequence[Test]) -> None:
+    """Bring the planned passes of each cell to what is wanted; passes that were run are never touched."""
+    numbers: dict[tuple[int, int], list[tuple[int, str, int]]] = {}
+    for one in Pass.objects.filter(test__in=tests).only("number", "state", "lane", "test"):
+        numbers.setdefault((one.lane_id, one.test_id), []).append((one.number, one.state, one.pk))
+    new: list[Pass] = []
+    gone: list[int] = []
+    for test in tests:
+        for lane in study.lanes.all():
+            there = sorted(numbers.get((lane.pk, test.pk), []))
+            # A pass that was rejected or did not run is repeated beside what is wanted, not instead of it.
+            counting = [one for one in there if one[1] not in NEEDS_REASON]
+            missing = test.passes_wanted - len(counting)
+            planned = [pk for _, state, pk in counting if state == PassState.PLANNED]
+            if missing < 0:
+                gone += planned[max(0, len(planned) + missing) :]
+            first = (there[-1][0] if there else 0) + 1
+            new += [Pass(lane=lane, test=test, number=first + i) for i in range(max(0, missing))]
+    Pass.objects.filter(pk__in=gone).delete()
+    Pass.objects.bulk_create(new)
+
+
+def test_twice(data: TestIn) -> Conflict:
+    """The refusal of a test that is there already."""
+    where = f"{data.game}, {data.scene}, {data.condition}"
+    return Conflict("test_twice", f"{where} is in the study already.", field="tests")
