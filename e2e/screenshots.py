@@ -12,6 +12,7 @@ from serving import PASSWORD, REPOSITORY, serving
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
+LADDER = "Which card does a dorm room need?"
 PLACE = REPOSITORY / "docs" / "screenshots"
 
 #: Name, way from the desk, what shows that it is there, what to bring into view.
@@ -22,10 +23,17 @@ VIEWS = [
     ("passes", [STICKS, "Passes"], "passes wait", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "Distribution", None),
     ("hand-in", [STICKS, "Hand in"], "Where each file belongs", None),
-    ("new-study", ["New study"], "One more test", None),
+    ("new-study", ["New study"], "What are its lanes", None),
+    ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),
+    ("plan", [LADDER], "Left out to meet", None),
+    ("plan-tests", [LADDER], "Left out to meet", "section:nth-of-type(3) h2"),
+    ("plan-time", [LADDER], "Left out to meet", "section:nth-of-type(4) h2"),
     ("record", [FANS, "Record"], "Setups as used", None),
-    ("bench", ["Bench"], "parts", None),
+    ("bench", ["Bench"], "Copy, one thing changed", None),
+    ("bench-parts", ["Bench", "Parts"], "Take out as CSV", None),
+    ("setup-sheet", ["Bench", "Sheet"], "checked", None),
     ("scenes", ["Scenes"], "Conditions", None),
+    ("scene-card", ["Scenes", "Scene card of Moss Republic, council square"], "Print", None),
 ]
 
 

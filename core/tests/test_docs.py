@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
@@ -11,10 +12,15 @@ from rennbahn.capture import CHANNELS, Capture
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.errors import REASONS
 from rennbahn.measures import LOW_SCHOOLS, figures_of
+from rennbahn.parts import KINDS
+from rennbahn.planning.needs import GUESSED_NOISE
+from rennbahn.planning.schedule import ORDERS, Costs
+from rennbahn.planning.sequential import SequentialRule
 
 REPOSITORY = Path(__file__).parents[2]
 MEASURES = (REPOSITORY / "docs" / "measures.md").read_text(encoding="utf-8")
 FORMATS = (REPOSITORY / "docs" / "formats.md").read_text(encoding="utf-8")
+PLANNING = (REPOSITORY / "docs" / "planning.md").read_text(encoding="utf-8")
 #: Keys of a figure that its own line explains.
 _OBVIOUS = {"window", "frames", "duration_s", "flags", "rates", "smoothness", "limits"}
 
@@ -30,6 +36,15 @@ def test_every_school_channel_and_reason_has_its_line() -> None:
         assert f"`{school}`" in MEASURES
     for name in (*CHANNELS, *REASONS):
         assert f"`{name}`" in FORMATS
+
+
+def test_every_kind_order_cost_and_guess_has_its_line() -> None:
+    names = [kind.id for kind in KINDS] + [*ORDERS, *(one.name for one in fields(Costs)), *GUESSED_NOISE]
+    assert {name for name in names if f"`{name}`" not in PLANNING} == set()
+    for noise in GUESSED_NOISE.values():
+        assert f"{noise:.3f}" in PLANNING
+    for limit in (5, 8, 12):
+        assert f"| {limit} | {SequentialRule(limit).level:.3f} |" in PLANNING
 
 
 def test_readings_that_the_code_names_exist() -> None:

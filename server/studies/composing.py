@@ -5,15 +5,16 @@ Called within the transaction of a service, which checks who asks and leaves the
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from bench.models import SetupVersion
 from bench.services import setup_like
 from django.contrib.auth.models import AnonymousUser, User
+from django.db.models import QuerySet
 from problems import Conflict, Problem
 from scenes.services import condition_named, scene_named
 
-from studies.models import NEEDS_REASON, Lane, Pass, PassState, Study, StudyKind, Test
+from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyKind, Test
 from studies.schemas import LaneIn, StudyIn, TestIn
 
 Caller = User | AnonymousUser
@@ -95,6 +96,7 @@ def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
     """Make these the tests of a study. Raises :class:`Conflict` where one that has passes would go."""
     there = tests_in(study)
     keep: dict[tuple[str, str, str], Test] = {}
+    fewer: set[int] = set()
     for position, data in enumerate(wanted):
         if test_key(data) in keep:
             raise test_twice(data)
@@ -103,6 +105,8 @@ def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
             test = new_test(study, data, position)
         else:
             test.position, test.priority = position, data.priority
+            if data.passes is not None and data.passes < test.passes_wanted:
+                fewer.add(test.pk)
             test.passes_wanted = data.passes or test.passes_wanted
         keep[test_key(data)] = test
     gone = [test for key, test in there.items() if key not in keep]
@@ -114,14 +118,18 @@ def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
             field="tests",
             hint="Give it priority 3 to plan no more of it first, or leave its passes out with a reason.",
         )
+    _take_out(Pass.objects.filter(test__in=gone))
     Test.objects.filter(pk__in=[test.pk for test in gone]).delete()
     Test.objects.bulk_update([t for t in keep.values() if t.pk], ["position", "priority", "passes_wanted"])
     Test.objects.bulk_create([t for t in keep.values() if not t.pk])
-    plan_passes(study, list(keep.values()))
+    plan_passes(study, list(keep.values()), fewer)
 
 
-def plan_passes(study: Study, tests: Sequence[Test]) -> None:
-    """Bring the planned passes of each cell to what is wanted; passes that were run are never touched."""
+def plan_passes(study: Study, tests: Sequence[Test], fewer: Collection[int] = ()) -> None:
+    """Plan what is missing in each cell. Planned passes go only where the test, in `fewer`, now wants fewer.
+
+    Passes that were run are never touched.
+    """
     numbers: dict[tuple[int, int], list[tuple[int, str, int]]] = {}
     for one in Pass.objects.filter(test__in=tests).only("number", "state", "lane", "test"):
         numbers.setdefault((one.lane_id, one.test_id), []).append((one.number, one.state, one.pk))
@@ -134,12 +142,20 @@ def plan_passes(study: Study, tests: Sequence[Test]) -> None:
             counting = [one for one in there if one[1] not in NEEDS_REASON]
             missing = test.passes_wanted - len(counting)
             planned = [pk for _, state, pk in counting if state == PassState.PLANNED]
-            if missing < 0:
+            if missing < 0 and test.pk in fewer:
                 gone += planned[max(0, len(planned) + missing) :]
             first = (there[-1][0] if there else 0) + 1
             new += [Pass(lane=lane, test=test, number=first + i) for i in range(max(0, missing))]
-    Pass.objects.filter(pk__in=gone).delete()
+    _take_out(Pass.objects.filter(pk__in=gone))
     Pass.objects.bulk_create(new)
+
+
+def _take_out(planned: QuerySet[Pass]) -> None:
+    """Take planned passes out of the plan. What the record says of them stays, with the words for which they were."""
+    said = planned.filter(audit__isnull=False).distinct().select_related("lane", "test__scene__game", "test__condition")
+    for one in said:
+        AuditLine.objects.filter(on_pass=one).update(on_what=str(one))
+    planned.delete()
 
 
 def test_twice(data: TestIn) -> Conflict:

@@ -178,7 +178,9 @@ class AuditLine(models.Model):
     """Who did what to a study, when and why. Lines are added, never changed."""
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="audit")
-    on_pass = models.ForeignKey(Pass, on_delete=models.CASCADE, related_name="audit", null=True, blank=True)
+    on_pass = models.ForeignKey(Pass, on_delete=models.SET_NULL, related_name="audit", null=True, blank=True)
+    #: Which pass it was, kept where a planned pass was taken out of the plan.
+    on_what = models.CharField(max_length=400, blank=True)
     at = models.DateTimeField(auto_now_add=True)
     who = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="audit_lines")
     what = models.CharField(max_length=60)

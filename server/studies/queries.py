@@ -82,7 +82,7 @@ def audit_of(study_id: int) -> list[AuditOut]:
             what=line.what,
             why=line.why,
             pass_id=line.on_pass_id,
-            on=str(line.on_pass) if line.on_pass else "",
+            on=str(line.on_pass) if line.on_pass else line.on_what,
         )
         for line in lines
     ]

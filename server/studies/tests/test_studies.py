@@ -223,6 +223,19 @@ def test_the_tests_of_a_study_are_set_as_a_whole(bench: Bench) -> None:
     assert said.count("changed the tests") == 2
 
 
+def test_what_a_tester_planned_stays_planned_and_the_record_is_never_shortened(bench: Bench) -> None:
+    place = {"lane_id": bench.lane(0), "test_id": bench.test(0)}
+    bench.tester.post("/studies/passes", place, status=201)
+    tests = [{key: test[key] for key in ("game", "scene", "condition")} for test in bench.study["tests_full"]]
+    same = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "priority": 1}, *tests[1:]]})
+    assert same["counts"]["planned"] == 19, "another priority takes no pass away"
+    fewer = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "passes": 2}, *tests[1:]]})
+    assert fewer["counts"]["planned"] == 16
+    bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests[1:]})
+    said = [(line["what"], line["on"]) for line in bench.lead.get(f"/studies/{bench.id}/audit")]
+    assert ("planned one more pass", "Moss Republic, square, 1440 high, plain fins, pass 4") in said
+
+
 def test_a_rejected_pass_is_repeated_beside_what_is_wanted(bench: Bench) -> None:
     one = bench.record(0, 0)
     bench.tester.put(f"/studies/passes/{one}/state", {"state": "rejected", "reason": "an update ran"})

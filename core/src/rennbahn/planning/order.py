@@ -26,7 +26,8 @@ def ordered(work: Work, order: OrderName, seed: int = 0, by_hand: Sequence[str] 
     if order == "by_hand":
         return _by_hand(work, by_hand)
     if order == "lane_by_lane":
-        return sorted(work.passes, key=lambda one: (one.lane, *_place(work, one), one.number))
+        games = _games(work)
+        return sorted(work.passes, key=lambda one: (one.lane, games[work.tests[one.test].game], one.test, one.number))
     if order == "by_game":
         return _by_game(work)
     if order == "random":
@@ -34,12 +35,8 @@ def ordered(work: Work, order: OrderName, seed: int = 0, by_hand: Sequence[str] 
     return _turns(work, work.passes, 0)
 
 
-def _place(work: Work, one: PlannedPass) -> tuple[int, int]:
-    """A test's place within a turn: by game in the order they appear, then by test."""
-    return _games(work)[work.tests[one.test].game], one.test
-
-
 def _games(work: Work) -> dict[str, int]:
+    """Games by their place within a turn: in the order they appear."""
     return {game: position for position, game in enumerate(dict.fromkeys(test.game for test in work.tests))}
 
 

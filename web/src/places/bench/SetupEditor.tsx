@@ -90,7 +90,7 @@ export function SetupEditor({ draft, change, defaultName }: Props) {
           label="Setup name"
           required
           maxLength={120}
-          placeholder={defaultName ? `machine, ${defaultName}` : "machine and what is special about it"}
+          placeholder={defaultName ? `machine, ${defaultName}` : "machine, what is special"}
           value={draft.name}
           onChange={(e) => change({ ...draft, name: e.target.value })}
         />

@@ -10,11 +10,14 @@ export function SketchPanel({
   lanes,
   tests,
   passes,
+  described,
 }: {
   sketch: Schemas["SketchOut"] | undefined;
   lanes: string[];
   tests: number;
   passes: number;
+  /** Is anything said of the lanes yet? Before that they differ in nothing, which is nobody's fault. */
+  described: boolean;
 }) {
   const outlines = sketch?.outlines ?? [];
   const least = (of: (one: Schemas["OutlineOut"]) => number) =>
@@ -55,7 +58,7 @@ export function SketchPanel({
           )}
         </dl>
       )}
-      {sketch && lanes.length > 1 && sketch.pairings.length > 0 && (
+      {described && sketch && lanes.length > 1 && sketch.pairings.length > 0 && (
         <div className="mt-4 border-rule border-t pt-3 text-[0.93rem]" aria-live="polite">
           <h3 className="label">Between the lanes</h3>
           {levels.size > 0 && (

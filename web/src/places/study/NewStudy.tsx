@@ -9,7 +9,7 @@ import { Field, Labelled } from "../../controls/Field";
 import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
-import { draftOf, emptySetup, type SetupDraft } from "../bench/SetupEditor";
+import { draftOf, emptySetup, type SetupDraft, setupOf } from "../bench/SetupEditor";
 import { KindLanes, PairLanes } from "../plan/LaneForms";
 import {
   type FactorDraft,
@@ -301,6 +301,7 @@ function StudyForm({ kind, title, asks }: { kind: StudyKind; title: string; asks
             lanes={lanes.map((one) => one.lane.name)}
             tests={tests.length}
             passes={number}
+            described={lanes.some(({ draft }) => draft.rig || setupOf(draft).parts.length > 0)}
           />
         </div>
       </div>

@@ -34,8 +34,8 @@ export function Record({ study }: { study: Study }) {
           <thead>
             <tr className="label">
               <th className="py-1 pr-4">When</th>
-              <th className="pr-4">Who</th>
-              <th>What and why</th>
+              <th className="py-1 pr-4">Who</th>
+              <th className="py-1">What and why</th>
             </tr>
           </thead>
           <tbody>
