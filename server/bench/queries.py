@@ -14,7 +14,7 @@ from rennbahn.planning.fairness import PartDescription, SetupDescription
 
 from bench.models import Part, Rig, Setup, SetupVersion
 from bench.schemas import DerivedOut, FactOut, KindOut, PartOut, PartRef, PartUsed, RigOut, SettingIn, SetupOut
-from bench.services import in_sheet_order
+from bench.services import in_sheet_order, swapped_parts
 
 #: How many facts stand beside a part's name on a sheet.
 _TELLING = 4
@@ -103,7 +103,9 @@ def whole_versions() -> QuerySet[SetupVersion]:
 
 def setup_out(version: SetupVersion) -> SetupOut:
     """A version as the API gives it."""
-    own = {part.pk for part in version.rig.parts.all()} if version.rig else set()
+    swapped = (
+        {part.pk for part in swapped_parts(version.parts.all(), version.rig.parts.all())} if version.rig else set()
+    )
     return SetupOut(
         id=version.setup_id,
         version_id=version.pk,
@@ -118,7 +120,7 @@ def setup_out(version: SetupVersion) -> SetupOut:
                 id=part.pk,
                 kind=part.kind,
                 name=part.name,
-                swapped=bool(version.rig) and part.pk not in own,
+                swapped=part.pk in swapped,
                 summary=", ".join(fact_words(part.kind, part.facts)[:_TELLING]),
             )
             for part in in_sheet_order(version.parts.all())

@@ -124,7 +124,7 @@ class SetupIn(Schema):
 
 
 class PartUsed(PartRef):
-    """A part of a setup; `swapped` where it is not the rig's own. `summary` are its telling facts in words."""
+    """A part of a setup; `swapped` where its kind is not filled as in the rig. `summary` says its telling facts."""
 
     id: int
     swapped: bool

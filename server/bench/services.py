@@ -163,12 +163,12 @@ def _rebuild_setups(rig: Rig, before: list[Part], after: list[Part]) -> None:
         newest[version.setup_id] = version
     current = {v.pk for v in newest.values() if not v.setup.versions.filter(number__gt=v.number).exists()}
     for version in (v for v in newest.values() if v.pk in current):
-        swapped = _swapped(version.parts.all(), before)
+        swapped = swapped_parts(version.parts.all(), before)
         _editable(version).parts.set(_assembled(rig, swapped))
 
 
-def _swapped(parts: Iterable[Part], rig_parts: Sequence[Part]) -> list[Part]:
-    """Parts of a setup whose kind is not filled as in the rig."""
+def swapped_parts(parts: Iterable[Part], rig_parts: Iterable[Part]) -> list[Part]:
+    """Parts of a setup whose kind is not filled as in the rig: of a kind, all or none."""
     own: dict[str, set[int]] = {}
     for part in rig_parts:
         own.setdefault(part.kind, set()).add(part.pk)

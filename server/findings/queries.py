@@ -12,6 +12,7 @@ from planning.fair import caveats_of
 from planning.queries import rule_for
 from problems import NotFound
 from rennbahn import comparing
+from rennbahn.comparing.cells import cell_value
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.comparing.study import StudyResult
@@ -158,7 +159,7 @@ class _Writer:
             low_1=self._suite("low_1", "low_1"),
             low_01=self._suite("low_01", "low_0.1"),
             tests=found,
-            levels=self._levels(found, lanes),
+            levels=self._levels(found, lanes, passes),
             accepted_passes=sum(accepted.values()),
             rejected=[
                 PassNote(
@@ -181,8 +182,12 @@ class _Writer:
             stop_level=self.rule.level if self.rule else None,
         )  # fmt: skip
 
-    def _levels(self, found: list[TestFinding], lanes: list[Lane]) -> list[LevelOut]:
+    def _levels(self, found: list[TestFinding], lanes: list[Lane], passes: list[Pass]) -> list[LevelOut]:
         """Levels of each lane in each test, in the order of the findings."""
+        medians: dict[tuple[int, int], list[float]] = {}
+        for run in passes:
+            if run.state == PassState.ACCEPTED:
+                medians.setdefault((run.test_id, run.lane_id), []).append(measured(run)[1]["rates"]["median_fps"])
         average, low = (
             {(cell.test, cell.lane): cell for cell in self.result.cells.get(self.figures[key], [])}
             for key in ("average", "low_1")
@@ -192,11 +197,14 @@ class _Writer:
             for lane in lanes:
                 place = (str(test.test_id), str(lane.pk))
                 one, other = average.get(place), low.get(place)
+                counted = medians.get((test.test_id, lane.pk))
+                shown = test.average.left_out is None
                 levels.append(
                     LevelOut(
                         lane_id=lane.pk,
                         test_id=test.test_id,
-                        average=one.value if one and test.average.left_out is None else None,
+                        average=one.value if one and shown else None,
+                        median=cell_value(counted, self.method.cell_school) if counted and shown else None,
                         low_1=other.value if other else None,
                         passes=other.n if other else 0,
                     )

@@ -105,6 +105,7 @@ class LevelOut(Schema):
     lane_id: int
     test_id: int
     average: float | None
+    median: float | None
     low_1: float | None
     passes: int
 

@@ -15,6 +15,7 @@ from rennbahn.planning.passes import FEWEST_PASSES
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.sequential import SequentialRule
 from rennbahn.planning.timeline import Slot, Timeline, plan
+from studies.composing import check_size
 from studies.models import Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
 
@@ -146,6 +147,7 @@ def noise_of_scenes() -> list[SceneNoiseOut]:
 
 def sketch(data: SketchIn) -> SketchOut:
     """What a study as typed so far comes to: passes, hours by order, and whether its lanes are fair."""
+    check_size(len(data.lanes), [data.passes] * len(data.tests))
     found = sketched(data)
     when = BenchTime(dt.date(2000, 1, 3), dt.time(9), 8.0, range(7))
     timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if found.work.passes else []

@@ -5,7 +5,7 @@ Called within the transaction of a service, which checks who asks and leaves the
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from bench.models import SetupVersion
 from bench.services import setup_like
@@ -18,6 +18,8 @@ from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study
 from studies.schemas import LaneIn, StudyIn, TestIn
 
 Caller = User | AnonymousUser
+#: A year at the bench; a plan of this many is laid out within seconds.
+MOST_PASSES = 20_000
 
 
 def check_lanes(data: StudyIn) -> None:
@@ -92,6 +94,18 @@ def new_test(study: Study, data: TestIn, position: int) -> Test:
     )
 
 
+def check_size(lanes: int, passes: Iterable[int]) -> None:
+    """Refuse a study that nobody could run. Raises :class:`Problem` (`too_many_passes`)."""
+    total = lanes * sum(passes)
+    if total > MOST_PASSES:
+        raise Problem(
+            "too_many_passes",
+            f"That is {total:,} passes; a study holds up to {MOST_PASSES:,}.",
+            field="tests",
+            hint="Take fewer passes or tests, or split the question into studies.",
+        )
+
+
 def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
     """Make these the tests of a study. Raises :class:`Conflict` where one that has passes would go."""
     there = tests_in(study)
@@ -118,6 +132,7 @@ def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
             field="tests",
             hint="Give it priority 3 to plan no more of it first, or leave its passes out with a reason.",
         )
+    check_size(study.lanes.count(), (test.passes_wanted for test in keep.values()))
     _take_out(Pass.objects.filter(test__in=gone))
     Test.objects.filter(pk__in=[test.pk for test in gone]).delete()
     Test.objects.bulk_update([t for t in keep.values() if t.pk], ["position", "priority", "passes_wanted"])

@@ -159,6 +159,21 @@ test("a copy changes one thing and nothing else", () => {
   assert.deepEqual(changed(setup, limit, "120 W", "Box 2").settings, [
     { name: "Power limit", value: "120 W" },
   ]);
+  const builds = ["Moss 1", "Ninth 1"].map((name, id) => ({
+    id,
+    kind: "build",
+    name,
+    swapped: false,
+    summary: "",
+  }));
+  const onRig = { ...setup, rig_id: 7, rig: "Box", parts: [...setup.parts, ...builds] };
+  const moss = thingsOf(onRig, KINDS).find((one) => one.value === "Moss 1");
+  assert.ok(moss);
+  assert.deepEqual(
+    changed(onRig, moss, "Moss 2", "Box 4").parts,
+    ["Moss 2", "Ninth 1"].map((name) => ({ kind: "build", name })),
+    "the other game's build is not lost",
+  );
   assert.deepEqual(changed(setup, card, "V7", "Box 3").parts, [
     { kind: "driver", name: "41.2" },
     { kind: "card", name: "V7" },

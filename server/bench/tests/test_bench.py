@@ -112,6 +112,9 @@ def test_setups_stand_on_a_rig_and_follow_it(bench: Bench) -> None:
     assert refs(other) == {"card": "V5", "board": "Mini 3", "driver": "42.0"}
     assert [part["swapped"] for part in other["parts"]] == [False, False, True]
     assert (other["rig"], lead.get("/rigs")[0]["setups"]) == ("Neun", 2)
+    two = [{"kind": "driver", "name": "41.2"}, {"kind": "driver", "name": "7.10"}]
+    both = lead.post("/setups", {"name": "Neun, two drivers", "rig_id": rig["id"], "parts": two}, status=201)
+    assert [part["swapped"] for part in both["parts"]] == [False, False, True, True], "a kind is swapped as a whole"
     lanes = [{"name": "old", "setup_id": plain["id"]}, {"name": "new", "setup_id": other["id"]}]
     study = Bench(lead, bench.tester, lead.post("/studies", study_body(lanes=lanes, factor="Driver"), status=201))
     study.record(0, 0)

@@ -250,6 +250,10 @@ def test_a_study_on_paper(bench: Bench) -> None:
     assert len(found["outlines"]) == 4
     assert [one["key"] for one in found["objections"]] == ["part:card"]
     assert found["pairings"][0]["factor"][0]["b"] == "Tall 60"
+    many = [{"game": f"G{n}", "scene": "s", "condition": "c"} for n in range(400)]
+    refused = bench.tester.post("/sketch", {"lanes": lanes, "tests": many, "passes": 50}, status=422)
+    assert (refused["code"], refused["field"]) == ("too_many_passes", "tests")
+    assert bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**m, "passes": 50} for m in many]}, status=422)
     empty = bench.tester.post("/sketch", {"lanes": lanes, "tests": []})
     assert (empty["passes"], empty["outlines"]) == (0, [])
 

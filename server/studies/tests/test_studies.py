@@ -258,4 +258,7 @@ def test_findings_compare_any_two_lanes_of_a_ladder(lead: Caller, tester: Caller
     levels = [level["average"] for level in last["levels"]]
     assert len(levels) == 3
     assert levels == sorted(levels)
+    for level in last["levels"]:
+        assert level["low_1"] < level["median"]
+        assert abs(level["median"] / level["average"] - 1) < 0.1
     assert lead.get(f"{path}?other={bench.lane(0)}", status=404)["code"] == "not_found"

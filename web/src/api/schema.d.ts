@@ -1686,6 +1686,8 @@ export interface components {
             lane_id: number;
             /** Low 1 */
             low_1: number | null;
+            /** Median */
+            median: number | null;
             /** Passes */
             passes: number;
             /** Test Id */
@@ -2008,7 +2010,7 @@ export interface components {
         };
         /**
          * PartUsed
-         * @description A part of a setup; `swapped` where it is not the rig's own. `summary` are its telling facts in words.
+         * @description A part of a setup; `swapped` where its kind is not filled as in the rig. `summary` says its telling facts.
          */
         PartUsed: {
             /** Id */

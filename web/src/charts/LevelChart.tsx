@@ -30,7 +30,7 @@ export function LevelChart({
   return (
     <div ref={ref} className="overflow-hidden">
       <svg width={width} height={height + 34}>
-        <title>Levels of both lanes in every test, in fps</title>
+        <title>Levels of all lanes in every test, in fps</title>
         {x.ticks(8).map((tick) => (
           <g key={tick}>
             <path d={`M${x(tick)} 0V${height}`} stroke="var(--grid)" />
@@ -47,7 +47,7 @@ export function LevelChart({
           </g>
         ))}
         <text x={x.range()[1]} y={height + 31} fontSize={12} textAnchor="end" fill="var(--soft)">
-          fps: from the 1% low to the average
+          fps: from the 1% low to the average, the median a tick between
         </text>
         {tests.map((test, index) => (
           <g key={test.test_id} transform={`translate(0 ${index * block})`}>
@@ -81,6 +81,9 @@ export function LevelChart({
                       transform={`translate(${x(end)} ${y})`}
                       fill={colour}
                     />
+                  )}
+                  {level.median != null && (
+                    <path d={`M${x(level.median)} ${y - 7}V${y + 7}`} stroke="var(--ink)" strokeWidth={2} />
                   )}
                   <text x={x(end) + 10} y={y + 4} fontSize={11.5} fill="var(--ink)" className="figure">
                     {level.average == null ? "capped" : fps(level.average)}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import statistics
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, FIGURES, Pass, Study
@@ -84,7 +85,7 @@ class Sheet:
         values = self.values(lane, test, figure)
         if not values:
             return None
-        value = statistics.median(values) if school == "median_pass" else math.fsum(values) / len(values)
+        value = cell_value(values, school)
         spread = sample_sd(values) if len(values) > 1 else None
         return Cell(lane, test, value, len(values), spread, min(values), max(values))
 
@@ -113,6 +114,11 @@ class Sheet:
             own = _pool(cells, "scene", scene)
             pooled[scene] = own if own.df >= FEWEST_FREEDOM else study
         return pooled
+
+
+def cell_value(values: Sequence[float], school: str) -> float:
+    """The value of a cell from one or more passes: their mean, or their median under `median_pass`."""
+    return statistics.median(values) if school == "median_pass" else math.fsum(values) / len(values)
 
 
 def _pool(cells: list[list[float]], name: str, owner: str = "") -> Noise:

@@ -48,8 +48,12 @@ export function changed(setup: Setup, thing: Thing, value: string, name: string)
     const settings = draft.settings.map((one) => (one.name === thing.name ? { ...one, value } : one));
     return { ...draft, name, settings };
   }
-  const others = draft.parts.filter((part) => !(part.kind === thing.name && part.name === thing.value));
-  return { ...draft, name, parts: [...others, { kind: thing.name, name: value }] };
+  // A kind is swapped as a whole: of several builds the others come along.
+  const others = draft.parts.filter((part) => part.kind !== thing.name);
+  const own = setup.parts
+    .filter((part) => part.kind === thing.name)
+    .map((part) => ({ kind: part.kind, name: part.name === thing.value ? value : part.name }));
+  return { ...draft, name, parts: [...others, ...own] };
 }
 
 /** Two keys to the one thing that changes: `c`, then the thing's own. Then its new value and Enter. */

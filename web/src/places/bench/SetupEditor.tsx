@@ -75,13 +75,17 @@ export function SetupEditor({ draft, change, defaultName }: Props) {
       ...draft,
       settings: draft.settings.map((one) => (one.key === key ? { ...one, ...part } : one)),
     });
-  const takeRig = (rig: string) => {
-    const kept = draft.parts.filter((part) => part.name.trim());
-    change({
-      ...draft,
-      rig: rig === "none" ? "" : rig,
-      parts: rig === "none" && !kept.length ? emptySetup().parts : kept,
-    });
+  /** The same parts, told otherwise: all of them without a rig, only what differs from it on one. */
+  const takeRig = (choice: string) => {
+    const rig = choice === "none" ? "" : choice;
+    const all = wholeParts(draft, rigs);
+    const known = new Set(
+      rigs.find((one) => String(one.id) === rig)?.parts?.map((part) => part.kind + part.name),
+    );
+    const kept = all
+      .filter((part) => !known.has(part.kind + part.name))
+      .map((part, key) => ({ key, ...part }));
+    change({ ...draft, rig, parts: kept.length || rig ? kept : emptySetup().parts });
   };
   return (
     <div className="mt-3 grid gap-3">

@@ -102,7 +102,7 @@ interface RowProps {
 
 function Row({ id, label, ticked, tick, children }: RowProps) {
   return (
-    <li className="grid grid-cols-[2rem_11rem_1fr] items-baseline border-rule border-t py-1.5">
+    <li className="grid grid-cols-[2rem_11rem_1fr] items-baseline border-rule border-t py-1.5 print:py-0.5">
       <span className="translate-y-0.5 self-start">
         <Tick
           label={`${label} checked`}
