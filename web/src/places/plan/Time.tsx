@@ -85,8 +85,8 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
           />
           {plan.unplaceable > 0 && (
             <p className="mt-3 border-l-4 border-accent px-4 py-2 font-semibold">
-              {count(plan.unplaceable, "pass", "passes")} with what must be changed before them are longer
-              than a day at the bench. Give a day more hours.
+              {count(plan.unplaceable, "pass", "passes")} with what must be changed before them fit into no
+              day at the bench. Give a day more hours.
             </p>
           )}
           {plan.dropped.length > 0 && (

@@ -64,7 +64,9 @@ export function Passes({ study }: { study: Study }) {
               {study.lanes_full.map((lane) => (
                 <th key={lane.id} className="pb-1 pl-4 font-semibold">
                   <LaneName lane={lane.position} name={lane.name} />
-                  <span className="ml-2 text-[0.82rem] font-normal text-mute">average · 1% low, fps</span>
+                  <span className="block pl-5 text-[0.82rem] font-normal text-mute">
+                    average · 1% low, fps
+                  </span>
                 </th>
               ))}
             </tr>

@@ -20,6 +20,9 @@ const KEYS = [
   { key: "f", does: "findings" },
 ];
 
+/** How many lanes are named before the rest is counted. */
+const LANES_NAMED = 8;
+
 export default function StudyFrame() {
   const id = Number(useParams().study);
   const { data: study, error } = useStudy(id);
@@ -40,12 +43,15 @@ export default function StudyFrame() {
         <div className="pb-2">
           <p className="label">{study.question}</p>
           <p className="mt-1 flex flex-wrap items-center gap-x-3 text-[0.93rem] text-soft">
-            {study.lanes_full.map((lane) => (
+            {study.lanes_full.slice(0, LANES_NAMED).map((lane) => (
               <span key={lane.id} className="inline-flex items-center gap-1">
                 <LaneName lane={lane.position} name={lane.name} />
                 {lane.baseline && <span className="text-mute">(baseline)</span>}
               </span>
             ))}
+            {study.lanes_full.length > LANES_NAMED && (
+              <span>and {study.lanes_full.length - LANES_NAMED} more</span>
+            )}
             <span className="text-mute">
               {KIND_WORDS[study.kind]}, factor: {study.factor}
               {study.second_factor && ` × ${study.second_factor}`} · {stateWords(study)}
