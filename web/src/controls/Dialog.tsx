@@ -16,6 +16,8 @@ export function Dialog({ open, onOpenChange, title, description, children, wide 
       <Primitive.Portal>
         <Primitive.Overlay className="fixed inset-0 z-40 bg-[rgb(20_18_14/0.45)]" />
         <Primitive.Content
+          // Keys of the place behind must not act while a dialog is open; Escape is heard before this.
+          onKeyDown={(event) => event.stopPropagation()}
           className={`fixed top-1/2 left-1/2 z-50 max-h-[90vh] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded border border-ink bg-paper p-6 shadow-xl ${wide ? "w-[min(60rem,94vw)]" : "w-[min(34rem,94vw)]"}`}
           {...(description ? {} : { "aria-describedby": undefined })}
         >
