@@ -56,7 +56,7 @@ test-web: install-test ## pure functions of the interface
 	@cd web && npm run --silent test
 
 test-e2e: install-test ## the interface in a real browser
-	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e
+	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 2 --dist loadfile
 
 api: install-test ## write the OpenAPI file and the types generated from it
 	@$(TEST_DB) $(VENV)/python ops/check_current.py --write

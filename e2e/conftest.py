@@ -1,7 +1,8 @@
-"""One server and one browser for all tests; each test signs in afresh."""
+"""One server and one browser for all tests of a worker; each test signs in afresh."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -12,8 +13,14 @@ from serving import serving
 
 
 @pytest.fixture(scope="session")
-def address() -> Iterator[str]:
-    with serving("rennbahn_e2e") as found:
+def worker() -> str:
+    """Tells databases of tests that run side by side apart."""
+    return os.environ.get("PYTEST_XDIST_WORKER", "alone")
+
+
+@pytest.fixture(scope="session")
+def address(worker: str) -> Iterator[str]:
+    with serving(f"rennbahn_e2e_{worker}") as found:
         yield found
 
 

@@ -20,8 +20,8 @@ STICKS = "One memory stick or two?"
 
 
 @pytest.fixture(scope="module")
-def empty_address() -> Iterator[str]:
-    with serving("rennbahn_empty", demo=False) as found:
+def empty_address(worker: str) -> Iterator[str]:
+    with serving(f"rennbahn_empty_{worker}", demo=False) as found:
         yield found
 
 
@@ -269,7 +269,7 @@ def test_a_sheet_is_ticked_off_and_a_rig_takes_its_setups_along(page: Page) -> N
     page.sign_in("mara", PASSWORD)
     page.open("/bench/rigs")
     page.click("Rebuild Marl Turm")
-    page.see("6 setups on it will follow.")
+    page.wait(lambda: re.search(r"\d setups on it will follow\.", page.text()), "what follows")
     page.fill("Name of the cooler", "Loftair 120")
     page.click("Keep")
     page.wait(lambda: "Loftair 120" in page.text() and "Rebuild Marl Turm" not in page.text(), "the rebuilt rig")

@@ -146,7 +146,12 @@ export const useConditions = () =>
 /** A change to a study: everything shown of it, and the desk, is asked for anew. */
 export function useStudyChange<Input, Output>(id: number, change: (input: Input) => Promise<Output>) {
   const queries = useQueryClient();
-  return useMutation({ mutationFn: change, onSettled: () => refreshStudy(queries, id) });
+  return useMutation({
+    mutationFn: change,
+    // One after the other: two quick edits must not overtake each other on the way.
+    scope: { id: `study ${id}` },
+    onSettled: () => refreshStudy(queries, id),
+  });
 }
 
 export function refreshStudy(queries: QueryClient, id: number): Promise<unknown> {

@@ -41,7 +41,9 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
     // A row that was only added, or a study emptied on the way, waits until there is something to keep.
     setDraft(next);
     if (!testsOf(next).length) return;
-    saveTests.mutate(next, { onSuccess: () => setDraft((now) => (now === next ? null : now)) });
+    const settled = () => setDraft((now) => (now === next ? null : now));
+    // Once refused, what is kept is shown again, with the reason above it.
+    saveTests.mutateAsync(next).then(settled, settled);
   };
   const needs = new Map(plan.needs.map((need) => [need.test_id, need]));
   /** The need of the scene's test that can tell least. */

@@ -69,10 +69,11 @@ export function FileGroup({
         number: place.number ? Number(place.number) : null,
       };
     });
-    take.mutate(
-      { columns, assignments, save_as: saveAs },
-      { onSuccess: (done) => onTaken(done.filter((one) => one.pass_id !== null).length) },
-    );
+    // Once its files are taken this group is gone, and callbacks of a component that is gone are not called.
+    take
+      .mutateAsync({ columns, assignments, save_as: saveAs })
+      .then((done) => onTaken(done.filter((one) => one.pass_id !== null).length))
+      .catch(() => undefined);
   };
   return (
     <section className="sheet mb-8 p-5" aria-label={`Files like ${first.name}`}>
