@@ -183,9 +183,7 @@ def test_a_deadline_drops_what_can_wait(bench: Bench) -> None:
     quick = {**PLAN, "order": "lane_by_lane", "costs": {"swap_s": 0, "reboot_s": 0, "start_s": 0}}
     whole = bench.lead.put(path, quick)["chosen"]["total_s"]
     # A day that holds three quarters of it, and the deadline at its end: one of three tests must go.
-    plan = bench.lead.put(
-        path, {**quick, "deadline": "2026-01-05T23:00", "hours_a_day": round(0.75 * whole / 3600, 3)}
-    )
+    plan = bench.lead.put(path, {**quick, "deadline": "2026-01-05T23:00", "hours_a_day": round(0.75 * whole / 3600, 3)})
     assert [one["test_id"] for one in plan["dropped"]] == [bench.test(1)]
     assert plan["late"]
     assert plan["deadline"] == "2026-01-05T23:00:00"

@@ -1,0 +1,122 @@
+"""Reading costs the same number of queries whatever there is to read: no query per row, anywhere."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from config.api import api
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+from testkit import Bench, Caller, study_body
+
+PLAN = {"starts_on": "2026-01-05", "deadline": "2026-03-01T00:00"}
+
+
+def described(index: int, lanes: int, tests: int) -> dict[str, Any]:
+    """A ladder of its own setups, scenes and conditions."""
+    return study_body(
+        kind="ladder",
+        question=f"Question {index}?",
+        factor="Graphics card",
+        lanes=[
+            {
+                "name": f"card {n}",
+                "setup": {
+                    "name": f"Box {index}, card {n}",
+                    "parts": [
+                        {"kind": "card", "name": f"C{n}"},
+                        {"kind": "driver", "name": f"D{index % 2}"},
+                        {"kind": "memory", "name": f"M{n % 2}"},
+                    ],
+                    "settings": [{"name": "Sync", "value": "off"}, {"name": "Room", "value": f"{20 + n} °C"}],
+                },
+            }
+            for n in range(lanes)
+        ],
+        tests=[
+            {"game": f"Game {index}-{n}", "scene": "run", "condition": f"c{n % 3}", "priority": 1 + n % 3}
+            for n in range(tests)
+        ],
+    )
+
+
+def run_some(lead: Caller, tester: Caller, study: dict[str, Any], cells: int) -> None:
+    """Record and accept a few passes in both first lanes; leave a file waiting and a difference accepted."""
+    bench = Bench(lead, tester, study)
+    for test in range(cells):
+        for lane in (0, 1):
+            for number in range(2):
+                bench.accept(bench.record(lane, test, seed=100 * study["id"] + 10 * test + 2 * lane + number))
+    bench.tester.hand_in(bench.id, "waiting.csv", bench.log(7 + study["id"]))
+    lead.put(f"/studies/{bench.id}/plan", PLAN)
+    objection = lead.get(f"/studies/{bench.id}/plan")["objections"][0]
+    lead.post(f"/studies/{bench.id}/acceptances", {**objection, "reason": "as it is"}, status=201)
+
+
+def paths(study: dict[str, Any], lead: Caller) -> list[str]:
+    """Every address that only reads, with ids of things that are there."""
+    first = next(one for one in lead.get(f"/studies/{study['id']}/passes") if one["capture_id"])
+    ids = {
+        "study_id": study["id"],
+        "test_id": first["test_id"],
+        "pass_id": first["id"],
+        "capture_id": first["capture_id"],
+        "version_id": study["lanes_full"][0]["setup"]["version_id"],
+    }
+    found = []
+    for path, operations in api.get_openapi_schema()["paths"].items():
+        if "get" in operations:
+            for name, value in ids.items():
+                path = path.replace(f"{{{name}}}", str(value))  # noqa: PLW2901
+            assert "{" not in path, path
+            found.append(path)
+    return found
+
+
+def counted(lead: Caller, path: str) -> int:
+    lead.client.get(path)  # whatever is made up to date once
+    with CaptureQueriesContext(connection) as queries:
+        response = lead.client.get(path)
+    assert response.status_code == 200, path
+    return len(queries)
+
+
+@pytest.mark.django_db
+def test_more_of_everything_takes_no_more_queries(lead: Caller, tester: Caller) -> None:
+    small = lead.post("/studies", described(0, lanes=2, tests=2), status=201)
+    run_some(lead, tester, small, cells=1)
+    rig = lead.post("/rigs", {"name": "Rig", "parts": [{"kind": "card", "name": "C0"}]}, status=201)
+    lead.post("/setups", {"name": "On a rig", "rig_id": rig["id"]}, status=201)
+    before = {path: counted(lead, path) for path in paths(small, lead)}
+    large = lead.post("/studies", described(1, lanes=5, tests=7), status=201)
+    run_some(lead, tester, large, cells=3)
+    for n in range(4):
+        rig = lead.post("/rigs", {"name": f"Rig {n}", "parts": [{"kind": "card", "name": f"C{n}"}]}, status=201)
+        lead.post("/setups", {"name": f"On rig {n}", "rig_id": rig["id"]}, status=201)
+    later = dict(zip(before, paths(large, lead), strict=True))
+    # Each study with passes to run is laid out for the desk: a fixed number of queries each, not one for each row.
+    allowed = {"/api/outlooks": before["/api/outlooks"] + 2}
+    for path, queries in before.items():
+        assert counted(lead, later[path]) <= allowed.get(path, queries), path
+
+
+@pytest.mark.django_db
+def test_every_answer_to_nonsense_has_the_one_shape(lead: Caller) -> None:
+    for path, operations in api.get_openapi_schema()["paths"].items():
+        for method in operations:
+            address = path
+            for name in ("study", "test", "pass", "capture", "version", "part", "rig", "setup", "scene", "game"):
+                address = address.replace(f"{{{name}_id}}", "999999")
+            for name in ("condition", "lane", "arrival"):
+                address = address.replace(f"{{{name}_id}}", "999999")
+            if method == "get" or path == "/api/session":
+                response = lead.client.get(address)
+            else:
+                response = getattr(lead.client, method)(address, data="not json", content_type="application/json")
+            if response.status_code >= 400:
+                body = response.json()
+                assert set(body) <= {"code", "message", "field", "row", "line", "hint"}, (path, body)
+                assert body["code"]
+                assert body["message"]
+            assert response.status_code < 500, path
