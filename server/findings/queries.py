@@ -50,7 +50,7 @@ def findings_of(study_id: int, baseline_id: int | None = None, other_id: int | N
     if study is None:
         raise NotFound("study")
     lanes, tests = list(study.lanes.all()), list(study.tests.all())
-    baseline = next((x for x in lanes if (x.baseline if baseline_id is None else x.pk == baseline_id)), None)
+    baseline = next((x for x in lanes if (x.pk == baseline_id if baseline_id else x.baseline)), None)
     others = [x for x in lanes if baseline is None or x.pk != baseline.pk]
     other = next((x for x in others if other_id in (None, x.pk)), None)
     if baseline is None or other is None:
