@@ -22,7 +22,7 @@ VIEWS = [
     ("findings-suite", [FANS], "Levels", "section h2"),
     ("passes", [STICKS, "Passes"], "passes wait", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "Distribution", None),
-    ("hand-in", [STICKS, "Hand in"], "Where each file belongs", None),
+    ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
     ("new-study", ["New study"], "What are its lanes", None),
     ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),
     ("plan", [LADDER], "Left out to meet", None),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
 
 from bench.queries import described, description_of, parts_named
@@ -113,13 +113,10 @@ def sketched(data: SketchIn) -> Sketched:
         factors.append("condition")
     fairness = check_fairness(lanes, str(base), factors) if len(lanes) > 1 else None
     tests = _sketched_tests(data, conditions)
-    told: Callable[[str], tuple[str, str] | None] = lambda name: (  # noqa: E731
-        (told_by(conditions[name.lower()]) if name.lower() in conditions else (name, "")) if name else None
-    )
     costs = Costs()
     work = Work(
         tests=tests,
-        lanes=tuple(PlannedLane(lane.id, lane.name, told(lane.condition)) for lane in lanes),
+        lanes=tuple(PlannedLane(lane.id, lane.name, _told_by_name(lane.condition, conditions)) for lane in lanes),
         passes=tuple(
             PlannedPass(f"{lane}-{test}-{number}", lane, test, number)
             for lane in range(len(lanes))
@@ -130,6 +127,11 @@ def sketched(data: SketchIn) -> Sketched:
         costs=costs,
     )
     return Sketched(work, fairness)
+
+
+def _told_by_name(name: str, conditions: dict[str, Condition]) -> tuple[str, str] | None:
+    """What the condition of that name tells; one that is not on record yet tells no more than its name."""
+    return told_by(conditions.get(name.lower()) or Condition(name=name)) if name else None
 
 
 def _sketched_tests(data: SketchIn, conditions: dict[str, Condition]) -> tuple[PlannedTest, ...]:
