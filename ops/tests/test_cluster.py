@@ -77,6 +77,8 @@ def test_a_life(cluster: Cluster) -> None:
 
     # Another program took the port meanwhile: the cluster moves, its data stays.
     with socket.socket() as other:
+        # Connections that have just ended still linger on the port; another program would take it all the same.
+        other.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         other.bind(("127.0.0.1", int(cluster.facts()["port"])))
         other.listen()
         taken = cluster.facts()["port"]
