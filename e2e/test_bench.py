@@ -126,6 +126,23 @@ def test_a_limit_is_not_crossed_and_a_price_needs_its_currency(bench: Page) -> N
     bench.see("899.5 EUR")
 
 
+def test_a_setting_beyond_a_stated_limit_is_warned_of_wherever_it_is_shown(bench: Page) -> None:
+    bench.click("Hollin Neun, as delivered")
+    bench.wait(lambda: shown(bench) == "Hollin Neun, as delivered", "the setup")
+    bench.press("c")
+    bench.see("Which thing? Press its key.")
+    bench.press("2")
+    bench.see("Power limit: 160 W →")
+    bench.press("190 W", Keys.ENTER)
+    warning = (
+        "Power limit 190 W is beyond the stated highest power limit of 170 W that is recorded for Ostrane V5 Kompakt"
+    )
+    bench.see(warning)
+    bench.press("s")
+    bench.see("read each back from a second place".upper())
+    bench.see(warning)
+
+
 def test_parts_are_shown_by_kind(bench: Page) -> None:
     bench.press("3")
     bench.see("Take out as CSV")

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rennbahn.parts import checked_facts
+from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import (
     NO_FACTOR,
     NOTHING,
@@ -179,3 +180,41 @@ def test_what_changes_within_a_lane_is_seen_and_builds_only_where_they_matter() 
     found = [(one.lane, one.before, one.change.key) for one in watch(runs)]
     assert found == [("A", 2, "part:driver"), ("A", 4, "part:build:moss")]
     assert watch(runs[:2]) == ()
+
+
+CARD = part("card", "V5", power_limit_w=160, max_power_w=170)
+STICKS = part("memory", "Kettle", voltage_v=1.25, max_voltage_v=1.35)
+PROCESSOR = part("processor", "S6", power_limit_w=65, max_power_w=88)
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "of"),
+    [
+        ("Power limit", "171 W", "V5"),
+        ("power target", "110 %", "V5"),
+        ("Power limit", "200,5 W", "V5"),
+        ("Processor power limit", "90 W", "S6"),
+        ("Memory voltage", "1.4 V", "Kettle"),
+        ("Memory voltage", "1400 mV", "Kettle"),
+    ],
+)
+def test_a_setting_beyond_a_stated_limit_is_warned_of(name: str, value: str, of: str) -> None:
+    (caution,) = cautions_of(SetupDescription((CARD, STICKS, PROCESSOR), {name: value}))
+    assert (caution.setting, caution.value, caution.part) == (name, value, of)
+    assert f"that is recorded for {of}" in caution.words
+
+
+@pytest.mark.parametrize(
+    ("name", "value"),
+    [
+        ("Power limit", "170 W"),
+        ("Power limit", "106 %"),
+        ("Power limit", "as delivered"),
+        ("Processor power limit", "88 W"),
+        ("Memory voltage", "1350 mV"),
+        ("Fan profile", "500 W"),
+    ],
+)
+def test_within_its_limit_or_without_one_nothing_is_said(name: str, value: str) -> None:
+    assert cautions_of(SetupDescription((CARD, STICKS, PROCESSOR), {name: value})) == ()
+    assert cautions_of(SetupDescription((part("card", "unknown"),), {name: value})) == ()

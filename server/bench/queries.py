@@ -10,6 +10,7 @@ from django.db.models.functions import Coalesce
 from problems import NotFound
 from rennbahn.parts import KINDS, Fact, derived, fact_words, kind_named
 from rennbahn.plain import plain
+from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import PartDescription, SetupDescription
 
 from bench.models import Part, Rig, Setup, SetupVersion
@@ -126,6 +127,7 @@ def setup_out(version: SetupVersion) -> SetupOut:
             for part in in_sheet_order(version.parts.all())
         ],
         settings=[SettingIn(name=s.name, value=s.value) for s in version.settings.all()],
+        cautions=[one.words for one in cautions_of(description_of(version))],
     )
 
 

@@ -144,3 +144,5 @@ class SetupOut(Schema):
     rig: str
     parts: list[PartUsed]
     settings: list[SettingIn]
+    #: Settings beyond a stated limit of a part, in words.
+    cautions: list[str]

@@ -53,6 +53,7 @@ const known = (): Schemas["SetupOut"] => ({
     summary: "",
   })),
   settings: [{ name: "Power limit", value: "160 W" }],
+  cautions: [],
 });
 
 test("a matrix fills by cell, row, column and whole, and clears what is full", () => {

@@ -180,3 +180,13 @@ def test_a_table_is_taken_whole_or_not_at_all(
     assert refused["hint"]
     assert lead.get("/parts") == []
     assert lead.post("/parts.csv", status=422)["code"] == "no_table"
+
+
+def test_a_setting_beyond_a_stated_limit_is_warned_of(lead: Caller) -> None:
+    facts = {"power_limit_w": 160, "max_power_w": 170}
+    lead.post("/parts", {"kind": "card", "name": "Ostrane V5", "facts": facts}, status=201)
+    body = setup("Box", "Plain 40")
+    assert lead.post("/setups", body, status=201)["cautions"] == []
+    body = {**body, "name": "Hot box", "settings": [{"name": "Power limit", "value": "190 W"}]}
+    (words,) = lead.post("/setups", body, status=201)["cautions"]
+    assert "is beyond the stated highest power limit of 170 W that is recorded for Ostrane V5" in words

@@ -2611,6 +2611,8 @@ export interface components {
          * @description The newest version of a setup, or the version asked for.
          */
         SetupOut: {
+            /** Cautions */
+            cautions: string[];
             /** Frozen */
             frozen: boolean;
             /** Id */

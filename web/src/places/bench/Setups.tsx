@@ -10,6 +10,7 @@ import { Field } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { Cautions } from "./Cautions";
 import { CopyDialog } from "./CopyDialog";
 import { draftOf, emptySetup, type SetupDraft, SetupEditor, setupOf } from "./SetupEditor";
 
@@ -175,6 +176,7 @@ function SetupView({
           )}
         </div>
       </div>
+      <Cautions words={setup.cautions} />
       <table className="mt-4 w-full border-collapse text-[0.95rem]">
         <caption className="sr-only">Parts and settings of {setup.name}</caption>
         <tbody>

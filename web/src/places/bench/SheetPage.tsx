@@ -6,6 +6,7 @@ import { Button } from "../../controls/Button";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Tick } from "../../controls/Tick";
 import { figure } from "../../format";
+import { Cautions } from "./Cautions";
 
 /** A setup as a sheet: everything to check against the machine, to tick here or on paper. */
 export function SheetPage() {
@@ -52,6 +53,7 @@ export function SheetPage() {
         <p className="label">Setup sheet · version {setup.version}</p>
         <h1 className="text-[1.8rem] leading-tight font-bold">{setup.name}</h1>
         {setup.rig && <p className="text-soft">on the rig {setup.rig}</p>}
+        <Cautions words={setup.cautions} />
         <h2 className="label mt-5 mb-1">Settings: read each back from a second place</h2>
         <ul>
           {setup.settings.map((one) => (

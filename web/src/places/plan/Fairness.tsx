@@ -172,6 +172,11 @@ function LaneRow({ lane, plan, moveOn }: { lane: Schemas["LaneOut"]; plan: PlanO
       <td className="py-2">
         <Link to={`/bench/sheet/${lane.setup.version_id}`}>{lane.setup.name}</Link>{" "}
         <span className="text-mute">version {lane.setup.version}</span>
+        {lane.setup.cautions.map((words) => (
+          <span key={words} className="block text-[0.9rem] font-semibold text-accent">
+            {words}
+          </span>
+        ))}
         {!lane.setup.newest && (
           <span className="block text-[0.9rem]">
             A newer version is on the bench.{" "}
