@@ -9,8 +9,8 @@ export function Cautions({ words }: { words: string[] }) {
         </p>
       ))}
       <p className="text-[0.9rem] text-soft">
-        This can crash a machine, corrupt data or shorten a part's life, and may void a warranty. Go in small
-        steps with a stability test after each, and by the maker's manual.
+        Beyond a stated limit a machine can crash, data be corrupted, a part's life be shortened and its
+        warranty be void. Back data up, and let the maker's manual and a qualified person decide.
       </p>
     </div>
   );
