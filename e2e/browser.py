@@ -177,6 +177,22 @@ class Page:
         field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]
         field.send_keys("\n".join(str(file) for file in files))
 
+    def saved(self, folder: Path, pattern: str, press: Callable[[], None]) -> bytes:
+        """What a press saves into the folder, once it is there whole."""
+        for old in folder.iterdir():
+            old.unlink()
+        press()
+        file = self.wait(lambda: next(iter(folder.glob(pattern)), None), f"the file {pattern}")
+        self.wait(lambda: not list(folder.glob("*.crdownload")), "the end of the download")
+        content: bytes = file.read_bytes()
+        return content
+
+    def take_from(self, menu: str, action: str) -> None:
+        """Open a menu and choose from it."""
+        self.click(menu)
+        path = f"//*[@role='menuitem'][normalize-space()='{action}']"
+        self.wait(lambda: self.driver.find_elements(By.XPATH, path), action)[0].click()
+
     def drop(self, css: str, files: list[Path]) -> None:
         """Drop files onto an element, as from a file manager."""
         target = self.element(css)

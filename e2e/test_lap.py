@@ -180,17 +180,7 @@ def test_the_whole_lap(page: Page, tmp_path: Path, downloads: Path) -> None:
 
 def download(page: Page, folder: Path, action: str, pattern: str) -> bytes:
     """Choose an export and read what was saved."""
-    for old in folder.iterdir():
-        old.unlink()
-    page.click("Export")
-    item = page.wait(
-        lambda: page.driver.find_elements("xpath", f"//*[@role='menuitem'][normalize-space()='{action}']"), action
-    )[0]
-    item.click()
-    file = page.wait(lambda: next(iter(folder.glob(pattern)), None), f"the file {pattern}")
-    page.wait(lambda: not list(folder.glob("*.crdownload")), "the end of the download")
-    content: bytes = file.read_bytes()
-    return content
+    return page.saved(folder, pattern, lambda: page.take_from("Export", action))
 
 
 @pytest.mark.parametrize("key", ["+", "-", "0"])

@@ -219,14 +219,8 @@ def test_the_plan_goes_along(page: Page, downloads: Path) -> None:
     page.sign_in("ilse", PASSWORD)
     page.click(SWEEP)
     for name, pattern, said in (("Every pass as CSV", "*.csv", "160 W"), ("Sessions as iCalendar", "*.ics", "VEVENT")):
-        for old in downloads.iterdir():
-            old.unlink()
-        page.click("Take along")
-        path = f"//*[@role='menuitem'][normalize-space()='{name}']"
-        page.wait(lambda path=path: page.driver.find_elements("xpath", path), name)[0].click()
-        file = page.wait(lambda pattern=pattern: next(iter(downloads.glob(pattern)), None), pattern)
-        page.wait(lambda: not list(downloads.glob("*.crdownload")), "the end of the download")
-        assert said in file.read_text(encoding="utf-8")
+        content = page.saved(downloads, pattern, lambda name=name: page.take_from("Take along", name))
+        assert said in content.decode()
     assert "Call it ready" not in page.text()
 
 
