@@ -13,7 +13,17 @@ from rennbahn.comparing.margins import verdict_of
 from rennbahn.errors import RennbahnError
 from rennbahn.planning.changes import lane_change
 from rennbahn.planning.fairness import PartDescription, SetupDescription
-from rennbahn.planning.needs import SENSIBLE_PASSES, Estimate, guessed, learned, need_of, suite_resolvable
+from rennbahn.planning.needs import (
+    SENSIBLE_PASSES,
+    Asked,
+    Estimate,
+    Needs,
+    guessed,
+    learned,
+    need_of,
+    needs_of,
+    suite_resolvable,
+)
 from rennbahn.planning.noise import pooled_noise
 from rennbahn.planning.order import ordered
 from rennbahn.planning.passes import passes_needed, resolvable
@@ -99,6 +109,18 @@ def test_the_suite_tells_more_than_its_tests() -> None:
     assert (many or 1) < (one or 0) / 2.9
     assert suite_resolvable([], 8) is None
     assert suite_resolvable([(0.01, 3)], 0) is None
+
+
+def test_a_study_is_planned_with_the_cells_that_findings_will_pool() -> None:
+    one = {"average_fps": Estimate(0.006, "scene")}
+    few = needs_of([Asked("a", one, 3), Asked("b", one, 5)], 2, "average_fps", 0.01, 0.01)
+    # Two cells of a scene give 4 degrees of freedom: the whole study's four cells are pooled.
+    assert few.tests[0] == need_of(one, "average_fps", 0.01, 0.01, 4, 3)
+    assert few.suite_resolvable == suite_resolvable([(0.006, 3), (0.006, 5)], 2 * 2 + 4 * 2)
+    many = needs_of([Asked("a", one, 3)] * 2 + [Asked("b", one, 3)], 6, "average_fps", 0.01, 0.01)
+    assert many.tests[0] == need_of(one, "average_fps", 0.01, 0.01, 12, 3)
+    assert many.tests[2] == need_of(one, "average_fps", 0.01, 0.01, 6, 3)
+    assert needs_of([], 2, "average_fps", 0.01, 0.01) == Needs((), None)
 
 
 # The sequential rule

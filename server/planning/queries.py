@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
 from problems import NotFound
 from rennbahn.plain import plain
-from rennbahn.planning.needs import Estimate, learned, need_of, suite_resolvable
-from rennbahn.planning.noise import FEWEST_FREEDOM
-from rennbahn.planning.passes import FEWEST_PASSES
+from rennbahn.planning.needs import Asked, Estimate, Need, learned, needs_of
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.sequential import SequentialRule
 from rennbahn.planning.timeline import Slot, Timeline, plan
@@ -22,7 +19,7 @@ from studies.queries import with_lanes_and_tests
 from planning.building import costs_of, fairness_of, sketched, work_of
 from planning.calendar import BenchTime
 from planning.fair import changed_within, objections_out, pairings_out
-from planning.models import Order, Plan
+from planning.models import Plan
 from planning.noise import KINDS, learned_noise
 from planning.schemas import (
     BlockOut,
@@ -194,32 +191,24 @@ def _late(timeline: Timeline) -> bool:
 
 def _needs(study: Study, kept: Plan) -> tuple[list[NeedOut], float | None]:
     """What each test needs, and what all tests together can tell of the leading figure."""
-    tests, lanes = list(study.tests.all()), len(study.lanes.all())
-    noise = learned_noise(study.low_school)
-    of_scene = Counter(test.scene_id for test in tests)
-    found = []
-    suite: list[tuple[float, int]] = []
-    freedom = 0
+    tests, noise = list(study.tests.all()), learned_noise(study.low_school)
+    asked = []
     for test in tests:
         own = noise.scenes.get(test.scene_id)
         estimates = {
             kind: learned(own.noise[kind] if own else None, noise.everything[kind], test.scene.kind, kind)
             for kind in KINDS
         }
-        cells = lanes * of_scene[test.scene_id]
-        # A scene of few cells borrows the noise of the whole study, as the findings will.
-        pool = cells if (FEWEST_PASSES - 1) * cells >= FEWEST_FREEDOM else lanes * len(tests)
-        need = need_of(estimates, study.leading, kept.margin, study.equal_band, pool, test.passes_wanted)
-        suite.append((need.estimate.s, test.passes_wanted))
-        freedom += (test.passes_wanted - 1) * lanes
-        found.append(_need_out(test, need.estimate, need))
-    return found, suite_resolvable(suite, freedom)
+        asked.append(Asked(str(test.scene_id), estimates, test.passes_wanted))
+    found = needs_of(asked, len(study.lanes.all()), study.leading, kept.margin, study.equal_band)
+    needs = [_need_out(test, need) for test, need in zip(tests, found.tests, strict=True)]
+    return needs, found.suite_resolvable
 
 
-def _need_out(test: Test, own: Estimate, need: object) -> NeedOut:
+def _need_out(test: Test, need: Need) -> NeedOut:
     facts = plain(need)
     facts.pop("estimate")
-    return NeedOut(test_id=test.pk, source=own.source, noise_percent=own.percent, **facts)
+    return NeedOut(test_id=test.pk, source=need.estimate.source, noise_percent=need.estimate.percent, **facts)
 
 
 def _sessions(timeline: Timeline, when: BenchTime) -> list[SessionOut]:
@@ -276,11 +265,6 @@ def _blocks(work: Work, timeline: Timeline) -> list[BlockOut]:
 def _together(work: Work, one: Slot, other: Slot) -> bool:
     same_game = work.tests[one.one.test].game == work.tests[other.one.test].game
     return same_game and one.one.lane == other.one.lane and one.session == other.session
-
-
-def order_label(order: str) -> str:
-    """An order in words."""
-    return Order(order).label
 
 
 def slots_of(study_id: int) -> tuple[Study, Work, Sequence[Slot], BenchTime]:

@@ -154,6 +154,20 @@ export function useStudyChange<Input, Output>(id: number, change: (input: Input)
   });
 }
 
+/** Keep what a plan rests on; the answer lays it out anew. */
+export function useSavePlan(id: number) {
+  return useStudyChange(id, (body: Schemas["PlanIn"]) =>
+    data(client.PUT("/api/studies/{study_id}/plan", { params: { path: { study_id: id } }, body })),
+  );
+}
+
+/** Accept a difference between lanes, with its reason. */
+export function useAcceptDifference(id: number) {
+  return useStudyChange(id, (body: Schemas["AcceptIn"]) =>
+    data(client.POST("/api/studies/{study_id}/acceptances", { params: { path: { study_id: id } }, body })),
+  );
+}
+
 export function refreshStudy(queries: QueryClient, id: number): Promise<unknown> {
   return Promise.all([
     queries.invalidateQueries({ queryKey: ["study", id] }),

@@ -7,12 +7,13 @@ of asking for the absurd, the plan says what the other figures can resolve at th
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from rennbahn.planning.noise import FEWEST_FREEDOM, Pooled
-from rennbahn.planning.passes import passes_for_even, passes_needed, quantiles, resolvable
+from rennbahn.planning.passes import FEWEST_PASSES, passes_for_even, passes_needed, quantiles, resolvable
 
 Source = Literal["scene", "all_scenes", "guess"]
 
@@ -74,6 +75,40 @@ def learned(own: Pooled | None, everything: Pooled, kind: str, figure: str) -> E
 def guessed(kind: str, figure: str) -> Estimate:
     """The stated guess for a scene of a kind that has not been run twice yet."""
     return Estimate(GUESSED_NOISE.get(kind, GUESSED_NOISE["route"]) * GUESSED_FACTOR[figure], "guess")
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A test to be planned: its scene, the noise of each figure there, and its passes in each lane."""
+
+    scene: str
+    estimates: Mapping[str, Estimate]
+    passes: int
+
+
+@dataclass(frozen=True)
+class Needs:
+    """What each test needs, in order, and the margin that all of them together can tell of the leading figure."""
+
+    tests: tuple[Need, ...]
+    suite_resolvable: float | None
+
+
+def needs_of(asked: Sequence[Asked], lanes: int, leading: str, margin: float, band: float) -> Needs:
+    """What a study of `lanes` lanes needs to show `margin` in its leading figure.
+
+    A scene whose cells are too few to be judged by themselves is planned with the cells of the whole study, as findings
+    will judge it.
+    """
+    of_scene = Counter(one.scene for one in asked)
+    found = []
+    for one in asked:
+        own = lanes * of_scene[one.scene]
+        cells = own if (FEWEST_PASSES - 1) * own >= FEWEST_FREEDOM else lanes * len(asked)
+        found.append(need_of(one.estimates, leading, margin, band, cells, one.passes))
+    freedom = sum((one.passes - 1) * lanes for one in asked)
+    suite = suite_resolvable([(one.estimates[leading].s, one.passes) for one in asked], freedom)
+    return Needs(tuple(found), suite)
 
 
 def need_of(estimates: Mapping[str, Estimate], leading: str, margin: float, band: float, cells: int, n: int) -> Need:

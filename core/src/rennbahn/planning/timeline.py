@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -81,7 +81,6 @@ class _Bench:
     lane: int | None = None
     game: str | None = None
     told: tuple[str, str] = ("", "")
-    words: dict[str, str] = field(default_factory=dict)
 
     def changes_to(self, one: PlannedPass) -> list[Change]:
         """What must be done before a pass, from how the bench stands."""
@@ -149,9 +148,7 @@ def plan(
 
     def without(count: int) -> Timeline:
         gone = set(leaving[:count])
-        rest = Work(
-            work.tests, work.lanes, tuple(one for one in work.passes if one.test not in gone), work.changes, work.costs
-        )
+        rest = replace(work, passes=tuple(one for one in work.passes if one.test not in gone))
         return lay_out(rest, ordered(rest, order, seed, by_hand), sessions, order)
 
     low, high = 0, len(leaving)
@@ -163,11 +160,7 @@ def plan(
         else:
             low = middle
     best = without(high)
-    return Timeline(
-        best.slots, best.total_s, best.end_s, best.counts, best.drift,
-        dropped=tuple(leaving[:high]), unplaceable=best.unplaceable,
-        fits=bool(best.slots) and not best.unplaceable, order=order,
-    )  # fmt: skip
+    return replace(best, dropped=tuple(leaving[:high]), fits=bool(best.slots) and not best.unplaceable)
 
 
 def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Session], order: OrderName) -> Timeline:
@@ -251,10 +244,9 @@ def drift_bias(
     return DriftBias(math.expm1(worst), math.expm1(suite))
 
 
-def daily_sessions(count: int, hours: float, offsets_s: Iterable[float] | None = None) -> tuple[Session, ...]:
-    """`count` sessions of some hours, a day apart, or at the given offsets from the plan's beginning."""
-    at = list(offsets_s) if offsets_s is not None else [day * _DAY_S for day in range(count)]
-    return tuple(Session(start, hours * 3600.0) for start in at[:count])
+def daily_sessions(count: int, hours: float) -> tuple[Session, ...]:
+    """`count` sessions of some hours, a day apart."""
+    return tuple(Session(day * _DAY_S, hours * 3600.0) for day in range(count))
 
 
 def _start(work: Work) -> Change:

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
-import { useStudyChange } from "../../api/queries";
+import { useAcceptDifference, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
@@ -17,14 +17,7 @@ type Objection = Schemas["ObjectionOut"];
 export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; lead: boolean }) {
   const [accepting, setAccepting] = useState<Objection | null>(null);
   const [asking, setAsking] = useState(false);
-  const accept = useStudyChange(study.id, (one: { key: string; about: string; reason: string }) =>
-    data(
-      client.POST("/api/studies/{study_id}/acceptances", {
-        params: { path: { study_id: study.id } },
-        body: one,
-      }),
-    ),
-  );
+  const accept = useAcceptDifference(study.id);
   const withdraw = useStudyChange(study.id, (key: string) =>
     data(
       client.POST("/api/studies/{study_id}/acceptances/withdraw", {

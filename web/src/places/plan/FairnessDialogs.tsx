@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { useStudyChange } from "../../api/queries";
+import { useAcceptDifference, useStudyChange } from "../../api/queries";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
@@ -11,11 +11,7 @@ type Objection = Schemas["ObjectionOut"];
 /** Why a difference may stand. */
 export function AcceptDialog({ study, one, close }: { study: Study; one: Objection; close: () => void }) {
   const [reason, setReason] = useState("");
-  const save = useStudyChange(study.id, (body: Schemas["AcceptIn"]) =>
-    data(
-      client.POST("/api/studies/{study_id}/acceptances", { params: { path: { study_id: study.id } }, body }),
-    ),
-  );
+  const save = useAcceptDifference(study.id);
   const submit = async (event: FormEvent) => {
     event.preventDefault();
     await save.mutateAsync({ key: one.key, about: one.about, reason });

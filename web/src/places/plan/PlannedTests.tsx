@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { useStudyChange } from "../../api/queries";
+import { useSavePlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Field, Labelled } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
@@ -34,9 +34,7 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
       }),
     ),
   );
-  const savePlan = useStudyChange(study.id, (body: Schemas["PlanIn"]) =>
-    data(client.PUT("/api/studies/{study_id}/plan", { params: { path: { study_id: study.id } }, body })),
-  );
+  const savePlan = useSavePlan(study.id);
   const change = (next: Matrix) => {
     // A row that was only added, or a study emptied on the way, waits until there is something to keep.
     setDraft(next);

@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { useStudyChange } from "../../api/queries";
+import { useSavePlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
@@ -22,9 +22,7 @@ const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 /** In which order, and when it is done. */
 export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead: boolean }) {
   const [editing, setEditing] = useState(false);
-  const save = useStudyChange(study.id, (body: Schemas["PlanIn"]) =>
-    data(client.PUT("/api/studies/{study_id}/plan", { params: { path: { study_id: study.id } }, body })),
-  );
+  const save = useSavePlan(study.id);
   const reorder = useStudyChange(study.id, (sequence: number[]) =>
     data(
       client.PUT("/api/studies/{study_id}/plan/sequence", {
@@ -194,9 +192,7 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
     costs: Object.fromEntries(Object.entries(plan.all_costs).map(([name, s]) => [name, figure(s / 60)])),
   });
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
-  const save = useStudyChange(study.id, (body: Schemas["PlanIn"]) =>
-    data(client.PUT("/api/studies/{study_id}/plan", { params: { path: { study_id: study.id } }, body })),
-  );
+  const save = useSavePlan(study.id);
   const submit = async (event: FormEvent) => {
     event.preventDefault();
     const seconds = Object.entries(draft.costs).map(
