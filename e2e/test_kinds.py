@@ -34,6 +34,19 @@ def one_test(page: Page, game: str, scene: str) -> None:
     page.see(scene)
 
 
+def power_sweep(page: Page, question: str, limits: tuple[str, str], test: tuple[str, str]) -> None:
+    """Fill in a sweep over two power limits with one test in it, up to the sum of its passes."""
+    begin(page, "sweep", question)
+    page.fill("Factor", "Power limit")
+    page.choose("Base setup", "Hollin Neun, as delivered, version 1")
+    page.fill("Power limit 1", limits[0])
+    page.press(Keys.ENTER, limits[1])
+    one_test(page, *test)
+    page.fill("Condition", "1440 high")
+    page.press(Keys.ENTER)
+    page.see("6 passes")
+
+
 def log(folder: Path, name: str, gpu_ms: float, seed: int) -> Path:
     file = folder / f"{name}.csv"
     file.write_bytes(write_log(run_pass(Demand(4.0, gpu_ms, seconds=7.0), Rig(), np.random.default_rng(seed))))
@@ -124,15 +137,7 @@ def test_a_factor_that_no_lane_differs_in_is_named_otherwise(lead: Page) -> None
 
 
 def test_the_fields_of_a_study_that_is_none(lead: Page) -> None:
-    begin(lead, "sweep", "How low?")
-    lead.fill("Factor", "Power limit")
-    lead.choose("Base setup", "Hollin Neun, as delivered, version 1")
-    lead.fill("Power limit 1", "150 W")
-    lead.press(Keys.ENTER, "150 W")
-    one_test(lead, "Moss Republic", "council square")
-    lead.fill("Condition", "1440 high")
-    lead.press(Keys.ENTER)
-    lead.see("6 passes")
+    power_sweep(lead, "How low?", ("150 W", "150 W"), ("Moss Republic", "council square"))
     lead.click("Create the study")
     lead.see("Lanes need names of their own.")
     assert lead.labelled("Power limit 2").get_attribute("value") == "150 W", "nothing typed is lost"
@@ -153,15 +158,7 @@ def test_a_scene_with_passes_stays_in_the_study(lead: Page) -> None:
 
 
 def test_the_proposal_is_taken_and_the_margin_changes_what_is_needed(lead: Page) -> None:
-    begin(lead, "sweep", "And how low with patience?")
-    lead.fill("Factor", "Power limit")
-    lead.choose("Base setup", "Hollin Neun, as delivered, version 1")
-    lead.fill("Power limit 1", "160 W")
-    lead.press(Keys.ENTER, "130 W")
-    one_test(lead, "Quiet Lighthouse", "stairs")
-    lead.fill("Condition", "1440 high")
-    lead.press(Keys.ENTER)
-    lead.see("6 passes")
+    power_sweep(lead, "And how low with patience?", ("160 W", "130 W"), ("Quiet Lighthouse", "stairs"))
     lead.click("Create the study")
     lead.see("cannot show 2% in average fps with the passes planned")
     lead.click("Take the proposed passes")
