@@ -201,7 +201,7 @@ def test_a_large_file_that_needs_care_is_read_in_little_memory() -> None:
     rows = 200_000
     data = b't\n"0.0"\n' + b"".join(b"%d.5\n" % i for i in range(1, rows))
     tracemalloc.start()
-    assert len(read_capture(data, stamps("s"))) == rows - 1
+    assert len(read_capture(data, stamps("ms"))) == rows - 1
     _, peak = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     # A list of lines or of exact numbers would take over a hundred bytes a row.

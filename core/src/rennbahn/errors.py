@@ -58,5 +58,7 @@ REASONS = {
     "ambiguous_column": "Two columns bear the same name; rename one in the logger's settings.",
     "no_frames": "The file holds no frame. Check that the logger was recording.",
     "unreadable": "The file is not what the column map says. Check that it is the capture itself.",
+    "too_long": "Check the unit of the column: milliseconds taken for seconds make an hour of every few seconds. "
+    "Else cut the pass out of the log.",
     "too_large": "Trim the recording in the logger, or split it into passes.",
 }

@@ -3,9 +3,19 @@
 One place turns files into clean float64 milliseconds (:func:`read_capture`); the mathematics never checks again.
 """
 
-from rennbahn.capture.capture import Capture
+from rennbahn.capture.capture import Capture, Samples
 from rennbahn.capture.columns import CHANNELS, ColumnMap, ColumnUse
 from rennbahn.capture.propose import Proposal, propose_columns
-from rennbahn.capture.read import read_capture
+from rennbahn.capture.read import read_capture, read_samples
 
-__all__ = ["CHANNELS", "Capture", "ColumnMap", "ColumnUse", "Proposal", "propose_columns", "read_capture"]
+__all__ = [
+    "CHANNELS",
+    "Capture",
+    "ColumnMap",
+    "ColumnUse",
+    "Proposal",
+    "Samples",
+    "propose_columns",
+    "read_capture",
+    "read_samples",
+]

@@ -17,6 +17,32 @@ SHORT_FRAMES = 200
 
 
 @dataclass(frozen=True)
+class Samples:
+    """Values on a clock of their own, as a power meter or a sensor writes them.
+
+    Parameters
+    ----------
+    clock_s : float64 array of shape (M,), rising
+        When each sample was taken, in seconds.
+    values : mapping of channel name to float64 array of shape (M,)
+        NaN is a gap.
+    """
+
+    clock_s: Floats
+    values: Mapping[str, Floats]
+
+    def shifted(self, by_s: float) -> Samples:
+        """The same samples, later by so many seconds."""
+        return Samples(self.clock_s + by_s, self.values) if by_s else self
+
+    def trimmed(self, start_s: float, stop_s: float) -> Samples:
+        """The samples in (start_s, stop_s], on a clock that starts at start_s."""
+        first, last = np.searchsorted(self.clock_s, (start_s, stop_s), side="right")
+        inside = slice(int(first), max(int(first), int(last)))
+        return Samples(self.clock_s[inside] - start_s, {name: v[inside] for name, v in self.values.items()})
+
+
+@dataclass(frozen=True)
 class Capture:
     """N frames in order.
 
@@ -29,20 +55,29 @@ class Capture:
     source_flags : tuple of str
         What the reader noticed (`unterminated_last_line`).
     window : (from, to) in seconds, or None for the whole capture.
+    samples : tuple of :class:`Samples`
+        What was sampled beside the frames, on the capture's clock but with moments of its own.
     """
 
     frame_ms: Floats
     channels: Mapping[str, Floats] = field(default_factory=dict)
     source_flags: tuple[str, ...] = ()
     window: tuple[float, float] | None = None
+    samples: tuple[Samples, ...] = ()
 
     def __len__(self) -> int:
         return len(self.frame_ms)
 
     @cached_property
+    def end_clock_ms(self) -> Floats:
+        """End clock of each frame in milliseconds: the running sum from the left."""
+        clock: Floats = np.cumsum(self.frame_ms)
+        return clock
+
+    @cached_property
     def end_clock_s(self) -> Floats:
-        """End clock of each frame in seconds: the running sum from the left."""
-        clock: Floats = np.cumsum(self.frame_ms) / 1000.0
+        """End clock of each frame in seconds."""
+        clock: Floats = self.end_clock_ms / 1000.0
         return clock
 
     @property
@@ -68,4 +103,5 @@ class Capture:
             {name: values[inside] for name, values in self.channels.items()},
             self.source_flags,
             (start_s, stop_s),
+            tuple(one.trimmed(start_s, stop_s) for one in self.samples),
         )

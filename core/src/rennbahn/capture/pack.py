@@ -1,8 +1,9 @@
 """Frames at rest: one compressed array a channel.
 
 Captures are written in whole microseconds or finer decimals, so most arrays are whole numbers of some unit. They are
-kept as such (coarsest unit from 1 us to 1 ns that gives back every double exactly), as differences, byte-shuffled and
-compressed. Whatever fits no unit is kept as doubles.
+kept as such (coarsest unit from 1 us to 1 ns that gives back every double exactly), byte-shuffled and compressed: as
+they are or as differences, whichever is smaller. Frame times scatter around a level and differences would add to their
+noise; a temperature creeps, and its differences are almost nothing. Whatever fits no unit is kept as doubles.
 """
 
 from __future__ import annotations
@@ -17,7 +18,9 @@ _MAGIC = b"RBA1"
 _HEADER = struct.Struct("<4sBI")
 #: Whole parts in one millisecond: 1 us, 0.1 us, 10 ns, 1 ns. 0 stands for doubles as they are.
 _PARTS = (1_000, 10_000, 100_000, 1_000_000)
-_LEVEL = 3
+_LEVEL = 9
+#: Added to the kind of an array that is kept as it is and not as differences.
+_PLAIN = 16
 
 
 def pack(values: NDArray[np.float64]) -> bytes:
@@ -28,14 +31,18 @@ def pack(values: NDArray[np.float64]) -> bytes:
             whole = np.rint(values * parts)
             fits = np.array_equal(whole / parts, values) and (not len(whole) or np.abs(whole).max() < 2**30)
         if fits and not np.signbit(values[values == 0]).any():
-            steps = np.diff(whole.astype(np.int64), prepend=0).astype(np.int32)
-            return _HEADER.pack(_MAGIC, _PARTS.index(parts) + 1, len(values)) + _squeeze(steps)
+            kind, exact = _PARTS.index(parts) + 1, whole.astype(np.int64)
+            plain, steps = _squeeze(exact.astype(np.int32)), _squeeze(np.diff(exact, prepend=0).astype(np.int32))
+            if len(plain) < len(steps):
+                return _HEADER.pack(_MAGIC, kind + _PLAIN, len(values)) + plain
+            return _HEADER.pack(_MAGIC, kind, len(values)) + steps
     return _HEADER.pack(_MAGIC, 0, len(values)) + _squeeze(values)
 
 
 def unpack(data: bytes) -> NDArray[np.float64]:
     """The doubles that were packed. Raises ValueError on anything else."""
     magic, kind, count = _HEADER.unpack_from(data)
+    differences, kind = kind < _PLAIN, kind % _PLAIN
     if magic != _MAGIC or kind > len(_PARTS):
         raise ValueError("not a packed array")
     width = 4 if kind else 8
@@ -44,7 +51,8 @@ def unpack(data: bytes) -> NDArray[np.float64]:
     plain = np.ascontiguousarray(shuffled.T).view(np.dtype("<i4") if kind else np.dtype("<f8")).ravel()
     if not kind:
         return plain.astype(np.float64)
-    return np.cumsum(plain, dtype=np.int64) / float(_PARTS[kind - 1])
+    whole = np.cumsum(plain, dtype=np.int64) if differences else plain
+    return whole / float(_PARTS[kind - 1])
 
 
 def _squeeze(values: NDArray[np.int32] | NDArray[np.float64]) -> bytes:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import pyarrow as pa
 
-from rennbahn.capture.capture import Capture
+from rennbahn.capture.capture import Capture, Samples
 from rennbahn.capture.columns import ColumnMap
 from rennbahn.capture.records import read_arrow, read_jsonl
+from rennbahn.capture.table import Table
 from rennbahn.capture.text import read_text
 from rennbahn.errors import CaptureRefused
 
@@ -23,11 +24,23 @@ def read_capture(data: bytes, columns: ColumnMap) -> Capture:
 
     Raises :class:`CaptureRefused` with the first bad row, its line and the reason. Nothing is dropped or repaired.
     """
+    return _table(data, columns).capture(columns)
+
+
+def read_samples(data: bytes, columns: ColumnMap) -> Samples:
+    """Read samples on a clock of their own: a column of timestamps, and sampled channels.
+
+    Raises :class:`CaptureRefused` with the first bad row, its line and the reason.
+    """
+    return _table(data, columns).samples(columns)
+
+
+def _table(data: bytes, columns: ColumnMap) -> Table:
     data = unpacked(data, columns.compression)
     if not data:
         raise CaptureRefused("no_frames", "the file is empty")
     reader = {"delimited": read_text, "jsonl": read_jsonl}.get(columns.format, read_arrow)
-    return reader(data, columns).capture(columns)
+    return reader(data, columns)
 
 
 def unpacked(data: bytes, compression: str | None, limit: int = LARGEST_BYTES) -> bytes:

@@ -118,13 +118,14 @@ def _steps(column: pa.ChunkedArray) -> Steps:
         values = _doubles(column)
         bad = np.flatnonzero(~np.isfinite(values))
         if not len(bad):
-            return Steps(np.diff(values), len(values))
-        first = int(bad[0])
-        return Steps(np.diff(values[:first]), len(values), first, float(values[first]))
+            return Steps(np.diff(values), len(values), first=float(values[0]) if len(values) else 0.0)
+        at = int(bad[0])
+        return Steps(np.diff(values[:at]), len(values), at, float(values[at]))
     if pa.types.is_integer(kind) and not column.null_count and not pa.types.is_uint64(kind):
         whole = column.cast(pa.int64()).to_numpy()
         if len(whole) < 2 or int(whole.max()) - int(whole.min()) < 2**62:
-            return Steps(np.diff(whole).astype(np.float64), len(whole))
+            first = float(whole[0]) if len(whole) else 0.0
+            return Steps(np.diff(whole).astype(np.float64), len(whole), first=first)
     return Steps.of([_exact(value) for value in column.to_pylist()])
 
 

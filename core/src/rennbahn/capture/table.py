@@ -11,11 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.capture import numbers
-from rennbahn.capture.capture import Capture
-from rennbahn.capture.columns import BUSY_CHANNELS, ColumnMap
+from rennbahn.capture.capture import Capture, Samples
+from rennbahn.capture.columns import BUSY_CHANNELS, SAMPLED_CHANNELS, ColumnMap
 from rennbahn.errors import CaptureRefused
 
 Floats = NDArray[np.float64]
+
+#: No pass takes longer. What seems to is a log that ran over night, or times in the wrong unit.
+LONGEST_HOURS = 24.0
 
 
 @dataclass(frozen=True)
@@ -23,19 +26,22 @@ class Steps:
     """Timestamps, already subtracted exactly.
 
     `steps` has one value fewer than there are rows; `bad_row` is the index of the first timestamp that is no
-    finite number, with `bad_value` as NaN or infinity. Where the steps end early, they end before it.
+    finite number, with `bad_value` as NaN or infinity. Where the steps end early, they end before it. `first` is the
+    first timestamp as a double, for clocks that are laid beside another.
     """
 
     steps: Floats
     rows: int
     bad_row: int | None = None
     bad_value: float = math.nan
+    first: float = 0.0
 
     @classmethod
     def of(cls, values: Sequence[Decimal | float | int]) -> Steps:
         """Steps of exact values."""
         steps, bad = numbers.exact_steps(values)
-        return cls(steps, len(values), bad, float(values[bad]) if bad is not None else math.nan)
+        first = float(values[0]) if len(values) and bad != 0 else 0.0
+        return cls(steps, len(values), bad, float(values[bad]) if bad is not None else math.nan, first)
 
 
 @dataclass(frozen=True)
@@ -64,12 +70,31 @@ class Table:
             raise self.broken
         if not len(frame_ms):
             raise CaptureRefused("no_frames", "the file holds no frame")
+        hours = float(frame_ms.sum()) / 3_600_000.0
+        if hours > LONGEST_HOURS:
+            message = f"the capture is {hours:,.1f} hours long; up to {LONGEST_HOURS:g} are taken"
+            raise CaptureRefused("too_long", message)
         channels = {}
         for use in columns.others:
             values = self.others[use.column]
-            values = np.where(np.isfinite(values), values, np.nan)[skip:]
+            finite = np.isfinite(values)
+            values = (values if finite.all() else np.where(finite, values, np.nan))[skip:]
             channels[use.channel] = numbers.to_ms(values, use.unit) if use.channel in BUSY_CHANNELS else values
         return Capture(frame_ms, channels, self.flags)
+
+    def samples(self, columns: ColumnMap) -> Samples:
+        """The rows as samples on a clock of their own, or :class:`CaptureRefused` naming the first bad row."""
+        if not isinstance(self.clock, Steps):
+            raise CaptureRefused("missing_column", "samples need a clock: a column of timestamps")
+        steps_ms = self._frames_of_steps(self.clock, columns)
+        if self.broken is not None:
+            raise self.broken
+        first_ms = numbers.to_ms(np.array([self.clock.first]), columns.clock.unit)
+        clock_s = (first_ms + np.concatenate(([0.0], np.cumsum(steps_ms)))) / 1000.0
+        values = {use.channel: self.others[use.column] for use in columns.others if use.channel in SAMPLED_CHANNELS}
+        if not values:
+            raise CaptureRefused("missing_column", "no column holds samples of power, temperature, clock or fan")
+        return Samples(clock_s, {name: np.where(np.isfinite(v), v, np.nan) for name, v in values.items()})
 
     def _frames_of_values(self, raw: Floats, columns: ColumnMap) -> Floats:
         frame_ms = numbers.frame_ms_from(raw, columns.clock.unit)

@@ -8,7 +8,6 @@ finds the row and the reason. Both ways give the same numbers; a property test h
 from __future__ import annotations
 
 import csv
-import io
 import math
 import re
 from array import array
@@ -32,6 +31,10 @@ COMMENT = "#"
 UNTERMINATED = "unterminated_last_line"
 #: Whole and fractional digits that still fit a 128-bit decimal together.
 _EXACT_DIGITS = 38
+#: The header is looked for in so much of a file before all of it is taken as text.
+_HEAD = 1 << 16
+#: A larger file is parsed in blocks of this size.
+_BLOCK = 1 << 20
 
 
 def decoded(data: bytes, encoding: str) -> str:
@@ -90,6 +93,11 @@ class Layout:
 
 def read_text(data: bytes, columns: ColumnMap) -> Table:
     """The mapped columns of delimited text."""
+    # Plain text is parsed as the bytes it came in, without a copy of it as text.
+    if columns.encoding != "utf-16" and data.isascii() and b"\r" not in data and b'"' not in data:
+        quick = _quick_bytes(data, columns)
+        if quick is not None:
+            return quick
     text = decoded(data, columns.encoding)
     if not text.strip("\n"):
         raise CaptureRefused("no_frames", "the file is empty")
@@ -99,7 +107,21 @@ def read_text(data: bytes, columns: ColumnMap) -> Table:
     body = layout.body.rstrip("\n")
     if not body:
         raise CaptureRefused("no_frames", "there is no row under the header")
-    return _quick(body, layout, columns, flags) or _careful(body, layout, columns, flags)
+    if '"' in body:
+        return _careful(body, layout, columns, flags)
+    return _quick(body.encode(), layout, columns, flags) or _careful(body, layout, columns, flags)
+
+
+def _quick_bytes(data: bytes, columns: ColumnMap) -> Table | None:
+    """The mapped columns of bytes that are plain text without quotes, or None where anything is out of the ordinary."""
+    head = data[:_HEAD].decode("ascii")
+    layout = Layout.of(head, columns)
+    if not layout.body and len(data) > _HEAD:
+        return None
+    require_columns(layout.names, columns)
+    flags = () if data.endswith(b"\n") else (UNTERMINATED,)
+    start, stop = len(head) - len(layout.body), len(data.rstrip(b"\n"))
+    return _quick(memoryview(data)[start:stop], layout, columns, flags) if stop > start else None
 
 
 def _after_line(text: str, start: int) -> int:
@@ -107,9 +129,11 @@ def _after_line(text: str, start: int) -> int:
     return len(text) if end < 0 else end + 1
 
 
-def _quick(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]) -> Table | None:
+def _quick(body: bytes | memoryview, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]) -> Table | None:
     """Parse with pyarrow, or None where anything is out of the ordinary."""
-    if '"' in body or body.startswith(COMMENT) or "\n" + COMMENT in body or "\n\n" in body:
+    raw = bytes(body) if isinstance(body, memoryview) else body
+    # An empty line needs no look: it has too few fields, or none that is a number.
+    if b"#" in raw and (raw.startswith(b"#") or b"\n#" in raw):
         return None
     names = [str(index) for index in range(len(layout.names))]
     at = {use.column: str(layout.names.index(use.column)) for use in columns.uses}
@@ -117,11 +141,12 @@ def _quick(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]
     types = {at[use.column]: pa.float64() for use in columns.uses}
     if exact:
         types[at[columns.clock.column]] = pa.string()
-    raw = body.encode()
+    # In one piece, else in blocks side by side; columns are converted side by side in any case.
+    block = _BLOCK if len(raw) > _BLOCK else len(raw) + 1
     try:
         table = arrow_csv.read_csv(
-            io.BytesIO(raw),
-            read_options=arrow_csv.ReadOptions(column_names=names, use_threads=False, block_size=len(raw) + 1),
+            pa.BufferReader(raw),
+            read_options=arrow_csv.ReadOptions(column_names=names, use_threads=True, block_size=block),
             parse_options=arrow_csv.ParseOptions(
                 delimiter=columns.delimiter, quote_char=False, ignore_empty_lines=False
             ),
@@ -146,7 +171,7 @@ def _quick(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]
     first = layout.header_line
 
     def shown(row: int) -> str:
-        line = next(islice(_lines(body), row - 1, None))
+        line = next(islice(_lines(raw.decode()), row - 1, None))
         return line.split(columns.delimiter)[int(at[columns.clock.column])].strip()
 
     return Table(clock, others, lambda row: first + row, shown, None, flags)
@@ -169,7 +194,8 @@ def _quick_steps(texts: pa.StringArray, decimal: str) -> Steps:
     low = np.frombuffer(values.buffers()[1], dtype="<i8").reshape(-1, 2)[values.offset : values.offset + len(values)]
     if (low[:, 1] != low[:, 0] >> 63).any():
         raise pa.ArrowInvalid("too large for 64 bits")
-    return Steps(np.diff(low[:, 0]).astype(np.float64) / 10.0**scale, len(values))
+    steps = np.diff(low[:, 0]).astype(np.float64) / 10.0**scale
+    return Steps(steps, len(values), first=float(low[0, 0]) / 10.0**scale)
 
 
 def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ...]) -> Table:
@@ -209,6 +235,7 @@ class _Clock:
         self.values = array("d")
         self.rows = 0
         self.before: Decimal | None = None
+        self.first = 0.0
         self.bad: float | None = None
 
     def takes(self, text: str) -> bool:
@@ -224,6 +251,7 @@ class _Clock:
             return False
         before, self.before = self.before, stamp
         if before is None:
+            self.first = float(stamp)
             return True
         step = float(EXACT.subtract(stamp, before))
         self.values.append(step)
@@ -235,8 +263,8 @@ class _Clock:
         if not self.stamps:
             return values
         if self.bad is None:
-            return Steps(values, self.rows)
-        return Steps(values, self.rows, self.rows - 1, self.bad)
+            return Steps(values, self.rows, first=self.first)
+        return Steps(values, self.rows, self.rows - 1, self.bad, self.first)
 
 
 def _rows(body: str, header_line: int, delimiter: str) -> Iterator[tuple[int, list[str]]]:

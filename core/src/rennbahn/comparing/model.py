@@ -9,6 +9,7 @@ from typing import Any
 
 from rennbahn.errors import RennbahnError
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
+from rennbahn.planning.sequential import SequentialRule
 
 CELL_SCHOOLS = ("mean", "median_pass")
 SUITE_SCHOOLS = ("geometric", "mean_of_margins", "ratio_of_means", "equal_frames")
@@ -28,13 +29,18 @@ FIGURES = (AVERAGE, *(low_figure(low, school) for low in LOWS for school in LOW_
 
 @dataclass(frozen=True)
 class Method:
-    """The schools a study declares. `equal_band` is a share: 0.01 calls lanes within 1% even."""
+    """The schools a study declares. `equal_band` is a share: 0.01 calls lanes within 1% even.
+
+    `looks` is the rule by which passes are added while a verdict is open, where the study has one: each claim must then
+    hold at the rule's stricter level.
+    """
 
     equal_band: float = 0.01
     cell_school: str = CELL_SCHOOLS[0]
     low_school: str = LOW_SCHOOLS[0]
     suite_school: str = SUITE_SCHOOLS[0]
     target_hz: float = 60.0
+    looks: SequentialRule | None = None
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.equal_band) and 0 < self.equal_band < 1):
@@ -46,6 +52,14 @@ class Method:
         ):
             if getattr(self, name) not in allowed:
                 _refuse(name, f"{name} must be one of {', '.join(allowed)} (got {getattr(self, name)!r})")
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Method:
+        """Read the `settings` of a study file; `looks` holds `first` and `limit`."""
+        given = dict(data)
+        looks = given.pop("looks", None)
+        rule = None if looks is None else SequentialRule(first=int(looks["first"]), limit=int(looks["limit"]))
+        return cls(**given, looks=rule)
 
 
 @dataclass(frozen=True)
@@ -67,13 +81,14 @@ class Scene:
 
 @dataclass(frozen=True)
 class Test:
-    """A scene under conditions."""
+    """A scene under conditions. `group` names what it may be pooled with: the same intent, resolution and preset."""
 
     __test__ = False  # pytest: not a class of tests
 
     id: str
     scene: str
     conditions: str = ""
+    group: str = ""
 
 
 @dataclass(frozen=True)
@@ -101,6 +116,12 @@ class Study:
     passes: tuple[Pass, ...]
     compare: tuple[tuple[str, str], ...]
 
+    @property
+    def groups(self) -> tuple[str, ...]:
+        """The groups of its tests, in order; empty where no test names one."""
+        named = dict.fromkeys(test.group for test in self.tests)
+        return () if set(named) <= {""} else tuple(named)
+
     def __post_init__(self) -> None:
         lanes, tests = {lane.id for lane in self.lanes}, {test.id for test in self.tests}
         scenes = {scene.id for scene in self.scenes}
@@ -123,12 +144,15 @@ class Study:
         try:
             return cls(
                 name=str(data.get("name", "")),
-                method=Method(**data.get("settings", {})),
+                method=Method.from_json(data.get("settings", {})),
                 lanes=tuple(Lane(str(x["id"]), str(x.get("name", x["id"]))) for x in data["lanes"]),
                 scenes=tuple(
                     Scene(str(x["id"]), str(x.get("game", "")), str(x.get("name", ""))) for x in data["scenes"]
                 ),
-                tests=tuple(Test(str(x["id"]), str(x["scene"]), str(x.get("conditions", ""))) for x in data["tests"]),
+                tests=tuple(
+                    Test(str(x["id"]), str(x["scene"]), str(x.get("conditions", "")), str(x.get("group", "")))
+                    for x in data["tests"]
+                ),
                 passes=tuple(
                     Pass(
                         str(x.get("id", number)),

@@ -1,16 +1,25 @@
-"""A whole study compared: every figure, every pair of lanes, every school."""
+"""A whole study compared: every figure, every pair of lanes, every group of tests, every school."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
+import numpy as np
+
 from rennbahn.comparing.cells import Cell, Noise, Sheet
-from rennbahn.comparing.margins import Margin, margins
+from rennbahn.comparing.margins import VERDICTS, Margin, Pairing
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS, Study, low_figure
-from rennbahn.comparing.suite import Suite, suite_of, suite_verdicts
+from rennbahn.comparing.suite import Suite, Suites, suite_of, suites_of
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
 from rennbahn.plain import plain
+
+#: Kinds of figure by the figures of their schools, each with what goes before its ways in the agreement.
+KINDS: dict[str, tuple[tuple[str, str], ...]] = {
+    AVERAGE: (("", AVERAGE),),
+    **{f"low_{low}": tuple((f"{school}/", low_figure(low, school)) for school in LOW_SCHOOLS) for low in LOWS},
+}
 
 
 @dataclass(frozen=True)
@@ -21,25 +30,98 @@ class Agreement:
     depends_on_method: bool
 
 
+class Block:
+    """Pairs of lanes over the tests of one group, with the suites of all of them.
+
+    Arrays are computed once for all pairs; margins, suites and agreements as objects are made of the pair asked for.
+    """
+
+    def __init__(self, sheet: Sheet, pairs: tuple[tuple[str, str], ...], group: str | None = None) -> None:
+        self.sheet, self.pairs, self.group = sheet, pairs, group
+        tests = sheet.study.tests
+        own = None if group is None else [at for at, test in enumerate(tests) if test.group == group]
+        self.pairing = Pairing(sheet, pairs, own)
+
+    @cached_property
+    def suites(self) -> Suites:
+        """The suites of all pairs."""
+        return suites_of(self.pairing)
+
+    def margins(self, figure: str, pair: int = 0) -> list[Margin]:
+        """Margins of a pair in every test of the group."""
+        return self.pairing.margins(figure, pair)
+
+    def suite(self, figure: str, pair: int = 0) -> Suite:
+        """The suite of a pair."""
+        return suite_of(self.pairing, self.suites, figure, pair)
+
+    def agreement(self, kind: str, pair: int = 0) -> Agreement:
+        """The verdicts on a pair under every school of a kind of figure."""
+        verdicts: dict[str, str] = {}
+        for prefix, figure in KINDS[kind]:
+            at = self.sheet.figure_at.get(figure)
+            if at is None or not self.suites.tests[at, pair]:
+                continue
+            for s, cell_school in enumerate(CELL_SCHOOLS):
+                for m, suite_school in enumerate(SUITE_SCHOOLS):
+                    code = self.suites.codes[m, s, at, pair]
+                    verdicts[f"{prefix}{suite_school}/{cell_school}"] = VERDICTS[code]
+        return Agreement(verdicts, len(set(verdicts.values())) > 1)
+
+    def depends_on_method(self, kind: str) -> np.ndarray[Any, np.dtype[np.bool_]]:
+        """Of each pair: is the verdict on a kind of figure another word under another school? Shape (P,)."""
+        places = [self.sheet.figure_at[figure] for _, figure in KINDS[kind] if figure in self.sheet.figure_at]
+        if not places:
+            return np.zeros(len(self.pairs), dtype=np.bool_)
+        codes = self.suites.codes[:, :, places]
+        there = np.broadcast_to(self.suites.tests[places] > 0, codes.shape)
+        low = np.where(there, codes, len(VERDICTS)).min(axis=(0, 1, 2))
+        high = np.where(there, codes, -1).max(axis=(0, 1, 2))
+        found: np.ndarray[Any, np.dtype[np.bool_]] = (high > low) & there.any(axis=(0, 1, 2))
+        return found
+
+
 @dataclass(frozen=True)
 class Comparison:
-    """Lane B over lane A: margins and suite by figure, agreement by kind (`average_fps`, `low_1`, `low_0.1`)."""
+    """Lane B over lane A: margins and suite by figure, agreement by kind (`average_fps`, `low_1`, `low_0.1`).
+
+    Where tests name groups, `groups` has the same of each group.
+    """
 
     a: str
     b: str
     tests: dict[str, list[Margin]]
     suite: dict[str, Suite]
     agreement: dict[str, Agreement]
+    groups: dict[str, Comparison] | None = None
+
+    @classmethod
+    def of(cls, block: Block, pair: int, groups: dict[str, Comparison] | None = None) -> Comparison:
+        """The comparison of one pair of a block."""
+        figures = block.sheet.figures
+        return cls(
+            *block.pairs[pair],
+            tests={figure: block.margins(figure, pair) for figure in figures},
+            suite={figure: block.suite(figure, pair) for figure in figures},
+            agreement={kind: block.agreement(kind, pair) for kind in KINDS},
+            groups=groups,
+        )
 
     def as_json(self) -> dict[str, Any]:
-        """Plain data."""
-        return {
+        """Plain data; `groups` only where there are any."""
+        data = {
             "a": self.a,
             "b": self.b,
             "tests": {figure: [m.as_json() for m in found] for figure, found in self.tests.items()},
             "suite": {figure: suite.as_json() for figure, suite in self.suite.items()},
             "agreement": plain(self.agreement),
         }
+        if self.groups:
+            own = {name: found.as_json() for name, found in self.groups.items()}
+            for found in own.values():
+                del found["a"], found["b"]
+            data["groups"] = own
+        return data
 
 
 @dataclass(frozen=True)
@@ -62,42 +144,13 @@ class StudyResult:
 def compare_study(study: Study) -> StudyResult:
     """Compare the lanes of a study under its declared method, and under every other."""
     sheet = Sheet(study)
+    whole = Block(sheet, study.compare)
+    by_group = {group: Block(sheet, study.compare, group) for group in study.groups}
     return StudyResult(
         cells={figure: sheet.cells(figure, study.method.cell_school) for figure in sheet.figures},
         noise={figure: sheet.noise(figure) for figure in sheet.figures},
-        compare=tuple(_comparison(sheet, a, b) for a, b in study.compare),
+        compare=tuple(
+            Comparison.of(whole, pair, {group: Comparison.of(block, pair) for group, block in by_group.items()} or None)
+            for pair in range(len(study.compare))
+        ),
     )
-
-
-def _comparison(sheet: Sheet, a: str, b: str) -> Comparison:
-    method = sheet.study.method
-    by_school = {
-        (figure, school): margins(sheet, a, b, figure, school) for figure in sheet.figures for school in CELL_SCHOOLS
-    }
-    tests = {figure: by_school[figure, method.cell_school] for figure in sheet.figures}
-    return Comparison(
-        a=a,
-        b=b,
-        tests=tests,
-        suite={
-            figure: suite_of(found, method.suite_school, method.cell_school, method.equal_band)
-            for figure, found in tests.items()
-        },
-        agreement=_agreement(by_school, method.equal_band),
-    )
-
-
-def _agreement(by_school: dict[tuple[str, str], list[Margin]], band: float) -> dict[str, Agreement]:
-    kinds: dict[str, list[tuple[str, str]]] = {"average_fps": [("", AVERAGE)]}
-    kinds |= {f"low_{low}": [(f"{school}/", low_figure(low, school)) for school in LOW_SCHOOLS] for low in LOWS}
-    found = {}
-    for kind, figures in kinds.items():
-        verdicts: dict[str, str] = {}
-        for prefix, figure in figures:
-            for cell_school in CELL_SCHOOLS:
-                kept = [m for m in by_school.get((figure, cell_school), ()) if m.left_out is None]
-                if kept:
-                    by_suite, _ = suite_verdicts(kept, cell_school, band)
-                    verdicts |= {f"{prefix}{suite}/{cell_school}": by_suite[suite] for suite in SUITE_SCHOOLS}
-        found[kind] = Agreement(verdicts, len(set(verdicts.values())) > 1)
-    return found

@@ -1,10 +1,10 @@
-"""From tests to a suite (measures, section 6)."""
+"""From tests to a suite (measures, section 6), for any number of pairs of lanes at once."""
 
 from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,11 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import stdtrit
 
-from rennbahn.comparing.margins import MEDIAN_FACTOR, MEDIAN_FROM, Margin, verdict_of
-from rennbahn.comparing.model import SUITE_SCHOOLS
+from rennbahn.comparing.cells import Floats
+from rennbahn.comparing.margins import VERDICTS, Pairing, median_factor, verdicts_of_logs
+from rennbahn.comparing.model import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.plain import plain
-
-Floats = NDArray[np.float64]
 
 BEYOND_PERCENT = (1, 3, 5, 10)
 #: Robust standard deviations (1.4826 MAD) from the median that make an outlier, from five tests on.
@@ -26,21 +25,26 @@ FEWEST_FOR_OUTLIERS = 5
 FEWEST_FOR_INFLUENCE = 3
 _TWO_SIDED = 0.975
 
-#: ln of the suite ratio from the values of A and B over the tests, by school.
-_LOG_RATIO: dict[str, Callable[[Floats, Floats], float]] = {
-    # Fleming & Wallace, "How not to lie with statistics", CACM 1986.
-    "geometric": lambda a, b: float(np.mean(np.log(b / a))),
-    "mean_of_margins": lambda a, b: float(np.log(np.mean(b / a))),
-    "ratio_of_means": lambda a, b: float(np.log(b.sum() / a.sum())),
-    "equal_frames": lambda a, b: float(np.log((1.0 / a).sum() / (1.0 / b).sum())),
-}
 
-#: Weights of each test's ln B and ln A in the suite's ln ratio, to first order (reading 17).
-_WEIGHTS: dict[str, Callable[[Floats, Floats], tuple[Floats, Floats]]] = {
-    "geometric": lambda a, b: (np.full(len(a), 1.0 / len(a)), np.full(len(b), 1.0 / len(b))),
-    "mean_of_margins": lambda a, b: ((b / a) / (b / a).sum(), (b / a) / (b / a).sum()),
-    "ratio_of_means": lambda a, b: (a / a.sum(), b / b.sum()),
-    "equal_frames": lambda a, b: ((1.0 / a) / (1.0 / a).sum(), (1.0 / b) / (1.0 / b).sum()),
+@dataclass(frozen=True)
+class _School:
+    """A kind of mean: ln of the suite ratio is ln(total of `over`) less ln(total of `under`), of A, B and ln(B/A).
+
+    The share of a test in its total is its weight in the suite, to first order (reading 17).
+    """
+
+    over: Callable[[Floats, Floats], Floats]
+    under: Callable[[Floats, Floats], Floats]
+    #: Weights of ln A and ln B from the shares in both totals.
+    weights: Callable[[Floats, Floats], tuple[Floats, Floats]]
+
+
+#: The geometric mean (Fleming & Wallace, "How not to lie with statistics", CACM 1986) is a mean of logarithms and
+#: stands apart in the code below; the others are ratios of two totals.
+_RATIOS = {
+    "mean_of_margins": _School(lambda a, b: b / a, lambda a, _: np.ones_like(a), lambda o, _: (o, o)),
+    "ratio_of_means": _School(lambda _, b: b, lambda a, _: a, lambda o, u: (u, o)),
+    "equal_frames": _School(lambda a, _: 1.0 / a, lambda _, b: 1.0 / b, lambda o, u: (o, u)),
 }
 
 
@@ -98,58 +102,125 @@ class Suite:
         return data
 
 
-def suite_of(found: Sequence[Margin], school: str, cell_school: str, band: float) -> Suite:
-    """The suite over margins of one figure, under the study's suite `school`."""
-    out = tuple(
-        {"test": m.test, "lane": m.left_out.lane, "reason": m.left_out.reason} for m in found if m.left_out is not None
-    )
-    kept = [m for m in found if m.left_out is None]
-    if not kept:
-        return Suite(0, out)
-    a, b = np.array([m.a for m in kept]), np.array([m.b for m in kept])
-    verdicts, measured = suite_verdicts(kept, cell_school, band)
-    return Suite(
-        tests=len(kept),
-        left_out=out,
-        margins={name: math.expm1(log_ratio(a, b)) for name, log_ratio in _LOG_RATIO.items()},
-        measured=measured,
-        games_interval=_games_interval(np.log(b / a)),
-        verdicts=verdicts,
-        verdict=verdicts[school],
-        spread=_spread(kept),
-        influence=_influence(kept, a, b, school),
-    )
+@dataclass(frozen=True)
+class Suites:
+    """Suites of all pairs, arrays of shape (M, S, F, P): suite school, cell school, figure, pair.
+
+    `middle` is ln of the suite ratio, NaN without a test; `low` and `high` the ends of its measured interval in ln, NaN
+    without noise; `df` its degrees of freedom; `codes` the verdicts as in :data:`VERDICTS`; `tests` (F, P) counts.
+    """
+
+    middle: Floats
+    low: Floats
+    high: Floats
+    df: Floats
+    codes: NDArray[np.int8]
+    tests: NDArray[np.int64]
 
 
-def suite_verdicts(kept: Sequence[Margin], cell_school: str, band: float) -> tuple[dict[str, str], dict[str, Measured]]:
-    """Verdict and measured interval under every suite school, over tests that are not left out."""
-    a, b = np.array([m.a for m in kept]), np.array([m.b for m in kept])
-    measured = {school: _measured(kept, a, b, school, cell_school) for school in SUITE_SCHOOLS}
-    return {school: verdict_of(m.interval, band) for school, m in measured.items()}, measured
+def suites_of(pairing: Pairing) -> Suites:
+    """Every suite of a pairing: each figure under each kind of mean and cell school."""
+    kept = np.broadcast_to(pairing.kept, pairing.a.shape)
+    tests = pairing.kept.sum(axis=-1)
+    variance_of = _Variances(pairing)
+    found = [_middle_and_weights(school, pairing, kept) for school in SUITE_SCHOOLS]
+    middle = np.stack([one[0] for one in found])
+    variance, df = (np.stack(x) for x in zip(*(variance_of(*one[1]) for one in found), strict=True))
+    with np.errstate(invalid="ignore"):
+        reach = np.where(variance == 0.0, 0.0, stdtrit(df, _TWO_SIDED) * np.sqrt(variance))
+    low, high = middle - reach, middle + reach
+    codes = verdicts_of_logs(low, high, pairing.sheet.study.method.equal_band)
+    return Suites(middle, low, high, df, codes, tests)
 
 
-def _measured(kept: Sequence[Margin], a: Floats, b: Floats, school: str, cell_school: str) -> Measured:
-    weight_a, weight_b = _WEIGHTS[school](a, b)
-    by_pool: dict[tuple[str, int], float] = {}
-    for margin, w_a, w_b in zip(kept, weight_a, weight_b, strict=True):
-        noise = margin.noise
-        if noise is None or noise.s is None:
-            return Measured(None, None)
-        wider = cell_school == "median_pass" and min(margin.n_a, margin.n_b) >= MEDIAN_FROM
-        s = noise.s * (MEDIAN_FACTOR if wider else 1.0)
+def _middle_and_weights(school: str, pairing: Pairing, kept: Any) -> tuple[Floats, tuple[Floats, Floats]]:
+    with np.errstate(invalid="ignore", divide="ignore"):
+        if school == "geometric":
+            count = kept.sum(axis=-1)
+            middle = np.where(kept, pairing.middle, 0.0).sum(axis=-1) / count
+            weight = kept / count[..., None]
+            return middle, (weight, weight)
+        ratio = _RATIOS[school]
+        over = np.where(kept, ratio.over(pairing.a, pairing.b), 0.0)
+        under = np.where(kept, ratio.under(pairing.a, pairing.b), 0.0)
+        all_over, all_under = over.sum(axis=-1, keepdims=True), under.sum(axis=-1, keepdims=True)
+        middle = np.log(all_over / all_under)[..., 0]
+        return middle, ratio.weights(over / all_over, under / all_under)
+
+
+class _Variances:
+    """Variance of ln of a suite ratio from pass noise, with its degrees of freedom, by weights of the tests."""
+
+    def __init__(self, pairing: Pairing) -> None:
+        sheet, kept = pairing.sheet, pairing.kept
+        n_a, n_b = np.maximum(pairing.n_a, 1), np.maximum(pairing.n_b, 1)
+        variance = np.where(np.isnan(pairing.s), 0.0, pairing.s**2)[:, None, :]
+        factor = np.stack([median_factor(n_a, n_b, school) ** 2 for school in CELL_SCHOOLS])
+        self.of_a, self.of_b = factor * variance * kept / n_a, factor * variance * kept / n_b
+        #: No suite is measured with a test whose noise nobody knows.
+        self.unknown = (kept & np.isnan(pairing.s)[:, None, :]).any(axis=-1)
         # Tests of one scene share its pool; all that lean on the study share that one.
-        pool = (noise.owner, noise.df)
-        part = s * s * (w_a * w_a / margin.n_a + w_b * w_b / margin.n_b)
-        by_pool[pool] = by_pool.get(pool, 0.0) + float(part)
-    variance = math.fsum(by_pool.values())
-    middle = _LOG_RATIO[school](a, b)
-    if variance == 0.0:
-        exact = math.expm1(middle)
-        return Measured(float(sum(df for _, df in by_pool)), (exact, exact))
-    # Welch and Satterthwaite over the distinct noise pools (reading 18).
-    df = variance**2 / math.fsum(part**2 / pool[1] for pool, part in by_pool.items())
-    reach = float(stdtrit(df, _TWO_SIDED)) * math.sqrt(variance)
-    return Measured(df, (math.expm1(middle - reach), math.expm1(middle + reach)))
+        scenes = np.unique(pairing.scene)
+        pools = sheet.pools
+        self.of_scene = (pairing.scene[:, None] == scenes[None, :]).astype(np.float64)
+        self.own = pools.own[:, scenes]
+        self.df = np.where(self.own, pools.df[:, scenes], 0).astype(np.float64)
+        self.study_df = np.where(self.own, 0, pools.df[:, scenes]).max(axis=1, initial=0).astype(np.float64)
+        #: Freedom of the pools that take part, for suites without any scatter.
+        there = (kept @ self.of_scene) > 0
+        self.exact_df = (there * self.df[:, None, :]).sum(axis=-1) + (there & ~self.own[:, None, :]).any(
+            axis=-1
+        ) * self.study_df[:, None]
+
+    def __call__(self, weight_a: Floats, weight_b: Floats) -> tuple[Floats, Floats]:
+        """Variance and degrees of freedom, arrays of shape (S, F, P); NaN where noise is unknown."""
+        by_scene = (self.of_a * weight_a**2 + self.of_b * weight_b**2) @ self.of_scene
+        own = np.where(self.own[:, None, :], by_scene, 0.0)
+        study = np.where(self.own[:, None, :], 0.0, by_scene).sum(axis=-1)
+        variance = own.sum(axis=-1) + study
+        # Welch and Satterthwaite over the distinct noise pools (reading 18).
+        with np.errstate(invalid="ignore", divide="ignore"):
+            pooled = np.where(own > 0, own**2 / self.df[:, None, :], 0.0).sum(axis=-1)
+            pooled = pooled + np.where(study > 0, study**2 / self.study_df[:, None], 0.0)
+            df = np.where(variance > 0, variance**2 / pooled, self.exact_df)
+        return np.where(self.unknown, math.nan, variance), np.where(self.unknown, math.nan, df)
+
+
+def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Suite:
+    """The suite of one pair and figure under the declared method, with its spread, outliers and influence."""
+    at, method = pairing.sheet.figure_at[figure], pairing.sheet.study.method
+    school = CELL_SCHOOLS.index(method.cell_school)
+    out = tuple(
+        {"test": pairing.sheet.study.tests[pairing.tests[i]].id, "lane": why.lane, "reason": why.reason}
+        for i in np.flatnonzero(~pairing.kept[at, pair]).tolist()
+        if (why := pairing.left_out(at, pair, i)) is not None
+    )
+    tests = int(suites.tests[at, pair])
+    if not tests:
+        return Suite(0, out)
+    place = (school, at, pair)
+    kept = pairing.kept[at, pair]
+    names = [pairing.sheet.study.tests[i].id for i in pairing.tests[kept].tolist()]
+    logs = pairing.middle[place][kept]
+    verdicts = {name: VERDICTS[suites.codes[m][place]] for m, name in enumerate(SUITE_SCHOOLS)}
+    return Suite(
+        tests=tests,
+        left_out=out,
+        margins={name: math.expm1(suites.middle[m][place]) for m, name in enumerate(SUITE_SCHOOLS)},
+        measured={name: _measured(suites, m, place) for m, name in enumerate(SUITE_SCHOOLS)},
+        games_interval=_games_interval(logs),
+        verdicts=verdicts,
+        verdict=verdicts[method.suite_school],
+        spread=_spread(names, logs, pairing.verdicts(school, at)[pair][kept]),
+        influence=_influence(names, pairing.a[place][kept], pairing.b[place][kept], method.suite_school),
+    )
+
+
+def _measured(suites: Suites, school: int, place: tuple[int, int, int]) -> Measured:
+    df, low, high = (float(x[school][place]) for x in (suites.df, suites.low, suites.high))
+    if math.isnan(df):
+        return Measured(None, None)
+    return Measured(df, (math.expm1(low), math.expm1(high)))
 
 
 def _games_interval(logs: Floats) -> tuple[float, float] | None:
@@ -160,45 +231,46 @@ def _games_interval(logs: Floats) -> tuple[float, float] | None:
     return math.expm1(middle - reach), math.expm1(middle + reach)
 
 
-def _spread(kept: Sequence[Margin]) -> Spread:
-    shares = [m.b_over_a for m in kept]
-    count = [m.verdict for m in kept].count
+def _spread(names: list[str], logs: Floats, codes: NDArray[np.int8]) -> Spread:
+    shares = np.expm1(logs)
+    wins, losses, even, still_open = np.bincount(codes, minlength=len(VERDICTS)).tolist()
     return Spread(
         beyond={
             str(percent): {
-                "up": sum(share > percent / 100.0 for share in shares),
-                "down": sum(share < -percent / 100.0 for share in shares),
+                "up": int(np.count_nonzero(shares > percent / 100.0)),
+                "down": int(np.count_nonzero(shares < -percent / 100.0)),
             }
             for percent in BEYOND_PERCENT
         },
-        wins=count("ahead"),
-        losses=count("behind"),
-        even=count("even"),
-        open=count("open"),
-        median_margin=statistics.median(shares),
-        outliers=_outliers(kept),
+        wins=wins,
+        losses=losses,
+        even=even,
+        open=still_open,
+        median_margin=statistics.median(shares.tolist()),
+        outliers=_outliers(names, logs),
     )
 
 
-def _outliers(kept: Sequence[Margin]) -> tuple[str, ...]:
-    if len(kept) < FEWEST_FOR_OUTLIERS:
+def _outliers(names: list[str], logs: Floats) -> tuple[str, ...]:
+    if len(names) < FEWEST_FOR_OUTLIERS:
         return ()
-    logs = np.array([m.log_ratio for m in kept])
     off = np.abs(logs - np.median(logs))
     mad = float(np.median(off))
     if mad == 0.0:
         return ()
-    return tuple(m.test for m, far in zip(kept, off > OUTLIER * _MAD_TO_SD * mad, strict=True) if far)
+    return tuple(name for name, far in zip(names, off > OUTLIER * _MAD_TO_SD * mad, strict=True) if far)
 
 
-def _influence(kept: Sequence[Margin], a: Floats, b: Floats, school: str) -> Influence:
-    if len(kept) < FEWEST_FOR_INFLUENCE:
+def _influence(names: list[str], a: Floats, b: Floats, school: str) -> Influence:
+    count = len(names)
+    if count < FEWEST_FOR_INFLUENCE:
         return Influence({}, None)
-    log_ratio = _LOG_RATIO[school]
-    whole = log_ratio(a, b)
-    rest = [log_ratio(np.delete(a, i), np.delete(b, i)) for i in range(len(kept))]
-    mover = max(range(len(kept)), key=lambda i: abs(rest[i] - whole))
-    return Influence(
-        {m.test: math.expm1(value) for m, value in zip(kept, rest, strict=True)},
-        kept[mover].test,
-    )
+    if school == "geometric":
+        logs = np.log(b / a)
+        whole, rest = float(logs.mean()), (logs.sum() - logs) / (count - 1)
+    else:
+        over, under = _RATIOS[school].over(a, b), _RATIOS[school].under(a, b)
+        whole = math.log(over.sum() / under.sum())
+        rest = np.log((over.sum() - over) / (under.sum() - under))
+    mover = int(np.argmax(np.abs(rest - whole)))
+    return Influence(dict(zip(names, np.expm1(rest).tolist(), strict=True)), names[mover])

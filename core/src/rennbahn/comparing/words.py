@@ -6,6 +6,8 @@ tests it stands on.
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
+
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, Method, low_figure
 from rennbahn.comparing.study import Comparison
@@ -33,35 +35,61 @@ def _typeset(share: float) -> str:
     return signed_percent(share).replace("-", "−")
 
 
-def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> str:
+@dataclass(frozen=True)
+class Sentence:
+    """An answer in parts: `answer` is what it says in two words, within its claim; `basis` is what it stands on."""
+
+    before: str
+    answer: str
+    after: str
+    basis: str
+
+    @property
+    def claim(self) -> str:
+        """The sentence without its basis and without an end."""
+        return f"{self.before}{self.answer}{self.after}"
+
+    @property
+    def text(self) -> str:
+        """The whole sentence."""
+        return f"{self.claim} ({self.basis})." if self.basis else f"{self.claim}."
+
+
+def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:
     """The answer for one figure: direction, size, interval and number of tests. A is the baseline."""
     sentence = _suite_sentence(suite, method, figure, name_a, name_b)
-    return sentence[0].upper() + sentence[1:]
+    first = sentence.before or sentence.answer
+    raised = first[0].upper() + first[1:]
+    return replace(sentence, before=raised) if sentence.before else replace(sentence, answer=raised)
 
 
-def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> str:
+def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:
     what = figure_words(figure)
     if suite.margins is None or suite.measured is None:
-        return f"Nothing to compare yet in {what}: no test has accepted passes in both lanes."
+        claim = f"Nothing to compare yet in {what}: no test has accepted passes in both lanes"
+        return Sentence(claim, "", "", "")
     margin = suite.margins[method.suite_school]
     interval = suite.measured[method.suite_school].interval
     tests = tests_words(suite.tests)
     if interval is None:
-        return (
-            f"{name_b} measured {_typeset(margin)}% against {name_a} in {what} over {tests}, "
-            f"but a single pass a test cannot say how sure that is."
-        )
-    range_ = f"95% interval {interval_words(interval)}, {tests}"
+        return Sentence(
+            f"{name_b} measured ", f"{_typeset(margin)}%",
+            f" against {name_a} in {what} over {tests}, but a single pass a test cannot say how sure that is", "",
+        )  # fmt: skip
+    basis = f"95% interval {interval_words(interval)}, {tests}"
     if suite.verdict == "even":
         band = percent(method.equal_band)
-        return f"{name_b} and {name_a} are even in {what}: the difference lies within {band}% ({range_})."
+        return Sentence(f"{name_b} and {name_a} are ", "even", f" in {what}: the difference lies within {band}%", basis)
     if suite.verdict in ("ahead", "behind"):
-        direction = "ahead of" if suite.verdict == "ahead" else "behind"
-        return f"{name_b} is {percent(abs(margin))}% {direction} {name_a} in {what} ({range_})."
-    return (
-        f"It is open whether {name_b} differs from {name_a} in {what}: measured {_typeset(margin)}%, "
-        f"and the interval allows either direction ({range_})."
-    )
+        of = " of" if suite.verdict == "ahead" else ""
+        size = f"{percent(abs(margin))}% {suite.verdict}"
+        return Sentence(f"{name_b} is ", size, f"{of} {name_a} in {what}", basis)
+    return Sentence(
+        "It is ", "open",
+        f" whether {name_b} differs from {name_a} in {what}: measured {_typeset(margin)}%, and the interval allows "
+        "either direction",
+        basis,
+    )  # fmt: skip
 
 
 def finding_sentences(comparison: Comparison, method: Method, leading: str, name_a: str, name_b: str) -> list[str]:
@@ -70,7 +98,7 @@ def finding_sentences(comparison: Comparison, method: Method, leading: str, name
     if leading != AVERAGE:
         kinds.reverse()
     return [
-        suite_sentence(comparison.suite[figure], method, figure, name_a, name_b)
+        suite_sentence(comparison.suite[figure], method, figure, name_a, name_b).text
         for figure in kinds
         if figure in comparison.suite
     ]

@@ -102,8 +102,13 @@ def figures_of(capture: Capture, settings: Settings | None = None) -> Figures:
         lows=lows(ordered),
         smoothness=smoothness(capture, found.percentile_ms["50"], settings.target_hz, settings.limited_to_fps),
         limits=limits(capture, ordered, settings.known_caps),
-        channel_means={
-            name: mean for name, values in capture.channels.items() if (mean := mean_of(values)) is not None
-        },
+        channel_means=_channel_means(capture),
         percentile_curve_ms=quantiles(ordered, CURVE),
     )
+
+
+def _channel_means(capture: Capture) -> dict[str, float]:
+    """Mean of each channel in the window; of a channel that stands beside the frames and apart, that of the frames."""
+    sampled = {name: values for one in capture.samples for name, values in one.values.items()}
+    channels = sampled | dict(capture.channels)
+    return {name: mean for name, values in channels.items() if (mean := mean_of(values)) is not None}

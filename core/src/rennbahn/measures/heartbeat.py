@@ -16,6 +16,8 @@ FEWEST_BEATS = 6
 #: How many stutters ahead, and how many beats apart, the two may be that a line is drawn through.
 _AHEAD = 6
 _APART = 3
+#: Lines times stutters that are looked at; of more stutters, lines are drawn through every m-th only.
+_MOST_CELLS = 1_000_000
 #: Cells of the table of lines by stutters that are looked at together.
 _CHUNK = 1 << 19
 
@@ -43,10 +45,14 @@ def find_heartbeat(starts_s: Floats) -> Heartbeat:
     chunk = max(1, _CHUNK // count)
     for begin in range(0, len(periods), chunk):
         part = slice(begin, begin + chunk)
-        met, spans = _met(starts_s, origins[part], periods[part])
+        # Most lines meet too few stutters to stand whatever their beats are, and are not looked at further.
+        some = begin + np.flatnonzero(_on(starts_s, origins[part], periods[part]) >= max(FEWEST_BEATS, count / 2))
+        if not len(some):
+            continue
+        met, spans = _met(starts_s, origins[some], periods[some])
         stands = (met >= FEWEST_BEATS) & (4 * met >= 3 * spans) & (2 * met >= count)
         for index in np.flatnonzero(stands):
-            line = (begin + int(index), int(met[index]), int(spans[index]))
+            line = (int(some[index]), int(met[index]), int(spans[index]))
             # met^2 / beats compared crosswise, in whole numbers.
             if best is None or line[1] ** 2 * best[2] > best[1] ** 2 * line[2]:
                 best = line
@@ -62,7 +68,9 @@ def find_heartbeat(starts_s: Floats) -> Heartbeat:
 def _lines(starts_s: Floats) -> tuple[Floats, Floats]:
     """Origin and period of each line through stutters i and j, one to three beats apart."""
     count = len(starts_s)
-    first, ahead, apart = np.indices((count, _AHEAD, _APART)).reshape(3, -1)
+    every = -(-count * count * _AHEAD * _APART // _MOST_CELLS)
+    origins, ahead, apart = np.indices((-(-count // every), _AHEAD, _APART)).reshape(3, -1)
+    first = origins * every
     i, j, m = first, first + ahead + 1, apart + 1
     there = j < count
     i, j, m = i[there], j[there], m[there]
@@ -76,6 +84,14 @@ def _beats(starts_s: Floats, origins: Floats, periods: Floats) -> tuple[Floats, 
     place = (starts_s[None, :] - origins[:, None]) / periods[:, None]
     beat = np.floor(place + 0.5)
     return beat, np.abs(place - beat) <= ON_BEAT
+
+
+def _on(starts_s: Floats, origins: Floats, periods: Floats) -> NDArray[np.intp]:
+    """How many stutters lie on beats of each line; a hair is allowed here for what :func:`_beats` decides."""
+    place = (starts_s[None, :] - origins[:, None]) * (1.0 / periods)[:, None]
+    place -= np.rint(place)
+    on: NDArray[np.intp] = np.count_nonzero(np.abs(place) <= ON_BEAT + 1e-9, axis=1)
+    return on
 
 
 def _met(starts_s: Floats, origins: Floats, periods: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -6,6 +6,7 @@ import math
 from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +32,10 @@ NAMED_WITHIN = 0.01
 DRIFT_BIN_S = 5.0
 FEWEST_DRIFT_BINS = 3
 FEWEST_INTERVAL_BINS = 6
+#: Slopes of all pairs grow with the square of the bins: of more than an hour of them only every m-th is paired.
+MOST_DRIFT_BINS = 720
+_MANY_VALUES = 500
+_GRID_PER_GROUP = 8
 
 
 @dataclass(frozen=True)
@@ -122,10 +127,11 @@ def bound_by(capture: Capture) -> BoundBy:
     """The side that frames waited for, from busy times, else from utilisation."""
     gpu, cpu = (_if_any(capture.channels.get(name)) for name in ("gpu_busy_ms", "cpu_busy_ms"))
     if gpu is not None:
-        counted = ~np.isnan(gpu) if cpu is None else ~(np.isnan(gpu) | np.isnan(cpu))
-        total = int(counted.sum())
-        if total:
-            return _bound_by_busy(capture.frame_ms[counted], gpu[counted], None if cpu is None else cpu[counted])
+        gaps = np.isnan(gpu) if cpu is None else np.isnan(gpu) | np.isnan(cpu)
+        if not gaps.any():
+            return _bound_by_busy(capture.frame_ms, gpu, cpu)
+        if not gaps.all():
+            return _bound_by_busy(capture.frame_ms[~gaps], gpu[~gaps], None if cpu is None else cpu[~gaps])
     utilisation = mean_of(capture.channels.get("gpu_util_pct"))
     if utilisation is None:
         return BoundBy(None, None, None)
@@ -134,17 +140,19 @@ def bound_by(capture: Capture) -> BoundBy:
 
 def _if_any(values: Floats | None) -> Floats | None:
     """A channel that is all gaps is no channel."""
-    return None if values is None or np.isnan(values).all() else values
+    if values is None or not len(values):
+        return None
+    return None if np.isnan(values[0]) and np.isnan(values).all() else values
 
 
 def _bound_by_busy(frame_ms: Floats, gpu: Floats, cpu: Floats | None) -> BoundBy:
     total = len(frame_ms)
     on_gpu = gpu >= BUSY_SHARE * frame_ms
-    counts = {"gpu": int(on_gpu.sum())}
+    counts = {"gpu": int(np.count_nonzero(on_gpu))}
     if cpu is None:
         counts["not_gpu"] = total - counts["gpu"]
     else:
-        counts["cpu"] = int((~on_gpu & (cpu >= BUSY_SHARE * frame_ms)).sum())
+        counts["cpu"] = int(np.count_nonzero(~on_gpu & (cpu >= BUSY_SHARE * frame_ms)))
         counts["waiting"] = total - counts["gpu"] - counts["cpu"]
     label = next((name for name, count in counts.items() if 10 * count >= 6 * total), "mixed")
     return BoundBy(label, "busy_times", {name: count / total for name, count in counts.items()})
@@ -184,13 +192,21 @@ def cap(capture: Capture, ordered_ms: Floats, known_caps: Sequence[KnownCap], *,
 
 def half_second_fps(capture: Capture) -> Floats:
     """Rates of half seconds: a bin takes frames until it holds 500 ms or more; an unfinished last one is left out."""
-    clock_ms = np.cumsum(capture.frame_ms)
+    clock_ms = capture.end_clock_ms
     # Through its buffer an array gives plain floats, several times quicker than by its own indexing.
-    clock = clock_ms.data
-    ends, start_ms = [0], 0.0
-    while (end := bisect_left(clock, start_ms + HALF_SECOND_MS, ends[-1]) + 1) <= len(clock):
+    clock, count = clock_ms.data, len(clock_ms)
+    ends, end, start_ms, reach = [0], 0, 0.0, 64
+    while True:
+        # A bin holds about as many frames as the one before, so there it is looked for first.
+        near = min(count, end + reach)
+        at = bisect_left(clock, start_ms + HALF_SECOND_MS, end, near)
+        if at == near:
+            at = bisect_left(clock, start_ms + HALF_SECOND_MS, near, count)
+        if at == count:
+            break
+        reach, end = 2 * (at + 1 - end), at + 1
         ends.append(end)
-        start_ms = clock[end - 1]
+        start_ms = clock[at]
     if len(ends) == 1:
         return np.empty(0)
     edges = np.array(ends)
@@ -201,11 +217,44 @@ def half_second_fps(capture: Capture) -> Floats:
 
 def _largest_group(ordered: Floats, *, fastest_is_smallest: bool) -> tuple[int, int, float]:
     """Size of the largest group of values close to one of them, the number of values, and that group's median."""
-    low = np.searchsorted(ordered, ordered * (1.0 - CLOSE), side="left")
-    high = np.searchsorted(ordered, ordered * (1.0 + CLOSE), side="right")
+    # Loggers write whole microseconds, so a long capture has few different frame times: only those are asked.
+    begins = np.concatenate(([0], np.flatnonzero(ordered[1:] != ordered[:-1]) + 1))
+    asked = ordered[begins]
+    if len(asked) > _MANY_VALUES:
+        asked = _in_dense_places(ordered, asked, np.diff(begins, append=len(ordered)))
+    low, high = _group_ends(ordered, asked)
     sizes = high - low
     at = int(np.argmax(sizes)) if fastest_is_smallest else len(sizes) - 1 - int(np.argmax(sizes[::-1]))
-    return int(sizes[at]), len(ordered), float(np.median(ordered[low[at] : high[at]]))
+    return int(sizes[at]), len(ordered), _middle(ordered[low[at] : high[at]])
+
+
+def _middle(ordered: Floats) -> float:
+    """The median of values in order of size."""
+    count = len(ordered)
+    return float(ordered[(count - 1) // 2] + ordered[count // 2]) / 2.0
+
+
+def _group_ends(ordered: Floats, middles: Floats) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """First and one past the last of the values that are close to each of `middles`."""
+    return (
+        np.searchsorted(ordered, middles * (1.0 - CLOSE), side="left"),
+        np.searchsorted(ordered, middles * (1.0 + CLOSE), side="right"),
+    )
+
+
+def _in_dense_places(ordered: Floats, values: Floats, weights: NDArray[np.intp]) -> Floats:
+    """Those of `values`, each there `weights` times, whose group may be the largest: a fine grid rules out the rest."""
+    fine = math.log1p(CLOSE) / _GRID_PER_GROUP
+    own = (np.log(values / ordered[0]) / fine).astype(np.intp)
+    counts = np.bincount(own, weights=weights).astype(np.intp)
+    # A value's group ends within this many cells of its own, to either side.
+    reach = _GRID_PER_GROUP + 1
+    upto = np.concatenate((np.zeros(reach + 1, dtype=np.intp), np.cumsum(counts)))
+    upto = np.concatenate((upto, np.full(reach, upto[-1])))
+    most = np.where(counts > 0, upto[2 * reach + 1 :] - upto[: len(counts)], 0)
+    low, high = _group_ends(ordered, values[own == np.argmax(most)])
+    dense: Floats = values[most[own] >= (high - low).max()]
+    return dense
 
 
 def _cap_name(rates: Sequence[float], known_caps: Sequence[KnownCap]) -> str:
@@ -236,13 +285,23 @@ def drift(capture: Capture) -> Drift:
     if n < FEWEST_DRIFT_BINS:
         return Drift(n, shown, None, None, None)
     minutes = (DRIFT_BIN_S * there + DRIFT_BIN_S / 2.0) / 60.0
-    i, j = np.triu_indices(n, k=1)
+    percent = 100.0 / _middle(np.sort(fps))
+    apart = -(-n // MOST_DRIFT_BINS)
+    fps, minutes = fps[::apart], minutes[::apart]
+    n = len(fps)
+    i, j = _pairs(n)
     slopes = np.sort((fps[j] - fps[i]) / (minutes[j] - minutes[i]))
-    percent = 100.0 / float(np.median(fps))
     low = high = None
     if n >= FEWEST_INTERVAL_BINS:
         spread = float(ndtri(0.975)) * np.sqrt(n * (n - 1) * (2 * n + 5) / 18.0)
         rank = int(np.floor((len(slopes) - spread) / 2.0))
         if rank >= 1:
             low, high = float(slopes[rank - 1]) * percent, float(slopes[len(slopes) - rank]) * percent
-    return Drift(n, shown, float(np.median(slopes)) * percent, low, high)
+    return Drift(len(shown), shown, _middle(slopes) * percent, low, high)
+
+
+@lru_cache(maxsize=64)
+def _pairs(count: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """All pairs i < j."""
+    i, j = np.triu_indices(count, k=1)
+    return i, j

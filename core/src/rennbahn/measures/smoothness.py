@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import statistics
 from dataclasses import dataclass
 
 import numpy as np
@@ -86,28 +85,31 @@ def local_median_ms(frame_ms: Floats) -> Floats:
     pairs[1:] += frame_ms[:-1]
     pairs[1:] /= 2.0
     count, reach = len(pairs), LOCAL_REACH
-    local: Floats = np.empty(count)
     if count > 2 * reach:
-        local[reach:-reach] = median_filter(pairs, size=2 * reach + 1, mode="nearest")[reach:-reach]
-        edges = (*range(reach), *range(count - reach, count))
+        local: Floats = median_filter(pairs, size=2 * reach + 1, mode="nearest")
+        ends = np.concatenate((np.arange(reach), np.arange(count - reach, count)))
     else:
-        edges = tuple(range(count))
-    # A few dozen short windows: sorting them as lists is a tenth of the price of numpy's median.
-    for i in edges:
-        local[i] = statistics.median(pairs[max(0, i - reach) : i + reach + 1].tolist())
+        local, ends = np.empty(count), np.arange(count)
+    # At the ends the window is shorter: what does not exist sorts behind what does.
+    window = ends[:, None] + np.arange(-reach, reach + 1)
+    there = (window >= 0) & (window < count)
+    ordered = np.sort(np.where(there, pairs[np.clip(window, 0, count - 1)], np.inf), axis=1)
+    size, row = there.sum(axis=1), np.arange(len(ends))
+    local[ends] = (ordered[row, (size - 1) // 2] + ordered[row, size // 2]) / 2.0
     return local
 
 
 def smoothness(capture: Capture, median_ms: float, target_hz: float, limited_to_fps: float | None) -> Smoothness:
     """Smoothness of a capture with at least one frame and this median frame time, against the target rate in Hz."""
-    frame_ms, clock_s = capture.frame_ms, capture.end_clock_s
+    frame_ms, clock_ms = capture.frame_ms, capture.end_clock_ms
     budget = 1000.0 / target_hz
     changes = np.diff(frame_ms)
     steps = np.sort(np.abs(changes))
     step_ms = dict(zip((50, 99), quantiles(steps, np.array([50.0, 99.0])).tolist(), strict=True)) if len(steps) else {}
     over = frame_ms > OVER_BUDGET * budget
+    spells_ms = _spells_ms(frame_ms, over)
     local = local_median_ms(frame_ms)
-    stutters = _stutters(frame_ms, clock_s, local, budget)
+    stutters = _stutters(frame_ms, capture.end_clock_s, local, budget)
     on_beat = None
     if limited_to_fps is not None:
         beat = 1000.0 / limited_to_fps
@@ -115,10 +117,10 @@ def smoothness(capture: Capture, median_ms: float, target_hz: float, limited_to_
     return Smoothness(
         step_mean_ms=float(steps.mean()) if len(steps) else None,
         step_p99_ms=step_ms.get(99),
-        jolt_share=float(np.mean(steps > budget / 2.0)) if len(steps) else None,
+        jolt_share=1.0 - np.searchsorted(steps, budget / 2.0, side="right") / len(steps) if len(steps) else None,
         over_budget_share=float(over.mean()),
-        over_budget_time_share=float(frame_ms[over].sum() / frame_ms.sum()),
-        longest_spell_s=_longest_spell_s(frame_ms, over),
+        over_budget_time_share=float(spells_ms.sum() / clock_ms[-1]),
+        longest_spell_s=float(spells_ms.max(initial=0.0) / 1000.0),
         on_beat_share=on_beat,
         local_ms=LocalMs(tuple(local[:3].tolist()), tuple(local[-3:].tolist()), float(local.mean())),
         stutters=stutters,
@@ -127,17 +129,21 @@ def smoothness(capture: Capture, median_ms: float, target_hz: float, limited_to_
     )
 
 
-def _longest_spell_s(frame_ms: Floats, over: NDArray[np.bool_]) -> float:
-    if not over.any():
-        return 0.0
-    edges = np.flatnonzero(np.diff(over, prepend=False, append=False))
-    spent = np.concatenate(([0.0], np.cumsum(np.where(over, frame_ms, 0.0))))
-    return float((spent[edges[1::2]] - spent[edges[::2]]).max() / 1000.0)
+def _spells_ms(frame_ms: Floats, over: NDArray[np.bool_]) -> Floats:
+    """Length of each unbroken run of frames over budget."""
+    edges = np.flatnonzero(over[1:] != over[:-1]) + 1
+    if over[0]:
+        edges = np.concatenate(([0], edges))
+    if not len(edges):
+        return np.empty(0)
+    spells: Floats = np.add.reduceat(frame_ms, edges)[::2]
+    return spells
 
 
 def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float) -> Stutters:
-    lost = frame_ms - local
-    frames = np.flatnonzero((frame_ms > STUTTER_RATIO * local) & (lost > budget / 2.0))
+    frames = np.flatnonzero(frame_ms > STUTTER_RATIO * local)
+    lost = frame_ms[frames] - local[frames]
+    frames, lost = frames[lost > budget / 2.0], lost[lost > budget / 2.0]
     duration_s = float(clock_s[-1])
     if not len(frames):
         return Stutters(0, 0, 0.0, None, 0.0, ())
@@ -149,7 +155,7 @@ def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float) -
         frames=len(frames),
         per_minute=count / (duration_s / 60.0),
         longest_ms=float(frame_ms[frames].max()),
-        time_lost_ms=float(lost[frames].sum()),
+        time_lost_ms=float(lost.sum()),
         starts_s=tuple(starts[own].tolist()),
     )
 
