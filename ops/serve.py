@@ -58,7 +58,7 @@ def main() -> int:
         environment = environment_for(cluster, debug=verb == "dev")
         manage(environment, "migrate", "--verbosity", "0")
         manage(environment, "load_demo")
-        commands = dev_commands() if verb == "dev" else [web_command()]
+        commands = [*(dev_commands() if verb == "dev" else [web_command()]), worker_command()]
         children = [spawn(command, environment) for command in commands]
         note(children)
         greet(verb, children[0])
@@ -108,6 +108,11 @@ def web_command() -> list[str]:
     ]  # fmt: skip
 
 
+def worker_command() -> list[str]:
+    """The worker: what takes longer than an answer may."""
+    return [str(PYTHON), str(SERVER / "manage.py"), "work"]
+
+
 def dev_commands() -> list[list[str]]:
     """Django's server and Vite's."""
     return [
@@ -153,7 +158,8 @@ def watch(
                     end(child)
         for index, child in enumerate(children):
             if child.poll() is not None:
-                print("rennbahn: the web server is gone, starting it again", file=sys.stderr)
+                what = "worker" if commands[index] == worker_command() else "web server"
+                print(f"rennbahn: the {what} is gone, starting it again", file=sys.stderr)
                 end(child)
                 children[index] = spawn(commands[index], environment)
                 note(children)

@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from testkit import Bench, Caller, caller, study_body
+from procrastinate.contrib.django import app
+from procrastinate.testing import InMemoryConnector
+from testkit import Bench, Caller, Jobs, caller, study_body
 
 
 @pytest.fixture(autouse=True)
 def _quick_passwords(settings: Any) -> None:
     """Hashing that is slow on purpose would be most of the tests' time."""
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
+@pytest.fixture(autouse=True)
+def jobs() -> Iterator[Jobs]:
+    """Jobs that were queued, to be done when a test says so."""
+    connector = InMemoryConnector()
+    with app.replace_connector(connector):
+        yield Jobs(connector)
 
 
 @pytest.fixture

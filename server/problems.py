@@ -10,6 +10,12 @@ class Problem(RennbahnError):
 
     status = 422
 
+    def __init__(
+        self, code: str, message: str, *, field: str | None = None, hint: str | None = None, row: int | None = None
+    ) -> None:
+        super().__init__(code, message, field=field, hint=hint)
+        self.row = row
+
 
 class NotAllowed(Problem):
     """The person's role does not reach."""

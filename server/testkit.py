@@ -11,6 +11,8 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from people.models import Person
+from procrastinate.contrib.django import app
+from procrastinate.testing import InMemoryConnector
 from rennbahn.simulation import Rig, Scene, run_pass, write_log
 
 PASSWORD = "a-long-enough-password"
@@ -85,6 +87,25 @@ def study_body(**changes: Any) -> dict[str, Any]:
         "tests": [{"game": game, "scene": scene, "condition": "1440 high"} for game, scene in games],
         **changes,
     }
+
+
+@dataclass
+class Jobs:
+    """What the worker was given to do."""
+
+    connector: InMemoryConnector
+
+    def waiting(self) -> list[dict[str, Any]]:
+        """Jobs that nobody has done yet."""
+        return [job for job in self.connector.jobs.values() if job["status"] == "todo"]
+
+    def work(self) -> int:
+        """Do them all, as the worker would, and say how many there were."""
+        todo = self.waiting()
+        for job in todo:
+            app.tasks[job["task_name"]].func(**job["args"])
+            job["status"] = "succeeded"
+        return len(todo)
 
 
 @dataclass

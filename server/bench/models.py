@@ -44,7 +44,7 @@ class Rig(models.Model):
 
     name = models.CharField(max_length=120)
     notes = models.TextField(blank=True)
-    parts = models.ManyToManyField(Part, related_name="rigs")
+    parts = models.ManyToManyField(Part, through="RigPart", related_name="rigs")
 
     class Meta:
         ordering = ["name"]
@@ -84,7 +84,7 @@ class SetupVersion(models.Model):
     frozen = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
     rig = models.ForeignKey(Rig, on_delete=models.PROTECT, null=True, blank=True, related_name="setup_versions")
-    parts = models.ManyToManyField(Part, related_name="setup_versions")
+    parts = models.ManyToManyField(Part, through="SetupPart", related_name="setup_versions")
 
     class Meta:
         ordering = ["setup", "-number"]
@@ -92,6 +92,34 @@ class SetupVersion(models.Model):
 
     def __str__(self) -> str:
         return f"{self.setup} v{self.number}"
+
+
+class RigPart(models.Model):
+    """A part in a rig; the same one twice where it is there twice, as two equal memory kits are."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE)
+    part = models.ForeignKey(Part, on_delete=models.PROTECT)
+
+    class Meta:
+        db_table = "bench_rig_parts"
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.part} in {self.rig}"
+
+
+class SetupPart(models.Model):
+    """A part in a version of a setup; the same one twice where it is there twice."""
+
+    version = models.ForeignKey(SetupVersion, on_delete=models.CASCADE, db_column="setupversion_id")
+    part = models.ForeignKey(Part, on_delete=models.PROTECT)
+
+    class Meta:
+        db_table = "bench_setupversion_parts"
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.part} in {self.version}"
 
 
 class Setting(models.Model):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from django.contrib.auth.models import AnonymousUser, User
@@ -11,7 +12,7 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.parts import checked_facts, kind_named
 
-from bench.models import KIND_IDS, Part, Rig, Setting, Setup, SetupVersion
+from bench.models import KIND_IDS, Part, Rig, RigPart, Setting, Setup, SetupPart, SetupVersion
 from bench.schemas import PartIn, PartRef, RigIn, SetupIn
 
 Caller = User | AnonymousUser
@@ -50,7 +51,7 @@ def save_rig(user: Caller, data: RigIn, rig_id: int | None = None) -> Rig:
         except IntegrityError:
             raise Conflict("rig_exists", f"There is already a rig “{data.name}”.", field="name") from None
         after = parts_by_name(data.parts)
-        rig.parts.set(after)
+        put_into_rig(rig, after)
         _rebuild_setups(rig, before, after)
     return rig
 
@@ -80,7 +81,7 @@ def save_setup(user: Caller, data: SetupIn, setup_id: int | None = None) -> Setu
         rig = _rig(data.rig_id)
         version.rig = rig
         version.save(update_fields=["rig"])
-        version.parts.set(_assembled(rig, parts_by_name(data.parts)))
+        put_into_setup(version, _assembled(rig, parts_by_name(data.parts)))
         version.settings.all().delete()
         Setting.objects.bulk_create(
             Setting(version=version, position=i, name=s.name, value=s.value) for i, s in enumerate(data.settings)
@@ -99,7 +100,7 @@ def setup_like(user: Caller, data: SetupIn) -> SetupVersion:
         return save_setup(user, data)
     version = found.versions.order_by("-number").prefetch_related("parts", "settings")[:1].get()
     wanted = _assembled(_rig(data.rig_id), parts_by_name(data.parts))
-    same_parts = {part.pk for part in wanted} == {part.pk for part in version.parts.all()}
+    same_parts = counted(wanted) == counted(version.parts.all())
     said = {(s.name.lower(), s.value) for s in data.settings}
     if same_parts and said == {(s.name.lower(), s.value) for s in version.settings.all()}:
         return version
@@ -154,8 +155,7 @@ def _kept(part: Part, data: PartIn) -> Part:
 
 def _rebuild_setups(rig: Rig, before: list[Part], after: list[Part]) -> None:
     """Setups whose newest version stands on this rig get its new parts, but for the kinds they had swapped."""
-    old, new = ({part.pk for part in parts} for parts in (before, after))
-    if old == new:
+    if counted(before) == counted(after):
         return
     versions = SetupVersion.objects.filter(rig=rig).select_related("setup").prefetch_related("parts", "settings")
     newest: dict[int, SetupVersion] = {}
@@ -164,18 +164,38 @@ def _rebuild_setups(rig: Rig, before: list[Part], after: list[Part]) -> None:
     current = {v.pk for v in newest.values() if not v.setup.versions.filter(number__gt=v.number).exists()}
     for version in (v for v in newest.values() if v.pk in current):
         swapped = swapped_parts(version.parts.all(), before)
-        _editable(version).parts.set(_assembled(rig, swapped))
+        put_into_setup(_editable(version), _assembled(rig, swapped))
 
 
 def swapped_parts(parts: Iterable[Part], rig_parts: Iterable[Part]) -> list[Part]:
     """Parts of a setup whose kind is not filled as in the rig: of a kind, all or none."""
-    own: dict[str, set[int]] = {}
-    for part in rig_parts:
-        own.setdefault(part.kind, set()).add(part.pk)
-    mine: dict[str, list[Part]] = {}
+    own, mine = by_kind(rig_parts), by_kind(parts)
+    return [p for kind, found in mine.items() if counted(found) != counted(own.get(kind, [])) for p in found]
+
+
+def by_kind(parts: Iterable[Part]) -> dict[str, list[Part]]:
+    """Parts by their kind."""
+    found: dict[str, list[Part]] = {}
     for part in parts:
-        mine.setdefault(part.kind, []).append(part)
-    return [p for kind, found in mine.items() if {x.pk for x in found} != own.get(kind) for p in found]
+        found.setdefault(part.kind, []).append(part)
+    return found
+
+
+def counted(parts: Iterable[Part]) -> Counter[int]:
+    """How many of each part there are."""
+    return Counter(part.pk for part in parts)
+
+
+def put_into_rig(rig: Rig, parts: Iterable[Part]) -> None:
+    """Make these the parts of a rig."""
+    RigPart.objects.filter(rig=rig).delete()
+    RigPart.objects.bulk_create(RigPart(rig=rig, part=part) for part in parts)
+
+
+def put_into_setup(version: SetupVersion, parts: Iterable[Part]) -> None:
+    """Make these the parts of a version."""
+    SetupPart.objects.filter(version=version).delete()
+    SetupPart.objects.bulk_create(SetupPart(version=version, part=part) for part in parts)
 
 
 def _assembled(rig: Rig | None, swaps: Sequence[Part]) -> list[Part]:
@@ -191,7 +211,7 @@ def _editable(version: SetupVersion) -> SetupVersion:
         return version
     parts, settings = list(version.parts.all()), list(version.settings.all())
     following = SetupVersion.objects.create(setup=version.setup, number=version.number + 1, rig=version.rig)
-    following.parts.set(parts)
+    put_into_setup(following, parts)
     Setting.objects.bulk_create(
         Setting(version=following, position=s.position, name=s.name, value=s.value) for s in settings
     )
@@ -222,8 +242,6 @@ def _name_taken(name: str) -> Conflict:
 def _check_parts(refs: Sequence[PartRef]) -> None:
     for ref in refs:
         kind_named(ref.kind)
-    if len({(ref.kind, ref.name.lower()) for ref in refs}) < len(refs):
-        raise Problem("part_twice", "A part is named twice.", field="parts")
 
 
 def _check_settings(data: SetupIn) -> None:

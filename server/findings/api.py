@@ -4,24 +4,37 @@ from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from quick import json_answer
 
-from findings import queries
+from findings import exports, queries
+from findings.queries import Asked
 from findings.schemas import FindingsOut
 
 router = Router(tags=["findings"])
 
 
 @router.get("/{int:study_id}/findings", response=FindingsOut)
-def findings(request: HttpRequest, study_id: int, baseline: int | None = None, other: int | None = None) -> FindingsOut:
-    """The findings of a study: one lane over its own baseline, or over another."""
-    return queries.findings_of(study_id, baseline, other)
+def findings(
+    request: HttpRequest,
+    study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+) -> HttpResponse:
+    """The findings of a study: one lane over its own baseline or another in one group of tests, and all in brief."""
+    return json_answer(queries.findings_of(study_id, Asked(baseline, other, group)))
 
 
 @router.get("/{int:study_id}/findings.csv")
 def findings_csv(
-    request: HttpRequest, study_id: int, baseline: int | None = None, other: int | None = None
+    request: HttpRequest,
+    study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
 ) -> HttpResponse:
-    """The margins of every test as CSV."""
-    response = HttpResponse(queries.findings_csv(study_id, baseline, other), content_type="text/csv; charset=utf-8")
+    """The margins of every test of a group as CSV."""
+    content = exports.findings_csv(study_id, Asked(baseline, other, group))
+    response = HttpResponse(content, content_type="text/csv; charset=utf-8")
     response.headers["Content-Disposition"] = f'attachment; filename="findings-{study_id}.csv"'
     return response

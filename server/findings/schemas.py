@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ninja import Schema
 from planning.schemas import CaveatOut
-from studies.schemas import Method
+from studies.schemas import GroupOut, Method
 
 
 class LeftOut(Schema):
@@ -65,11 +65,21 @@ class Mover(Schema):
     without: float
 
 
+class SentenceOut(Schema):
+    """An answer in parts: what it says in two words stands between what goes before and after; then its basis."""
+
+    before: str
+    answer: str
+    after: str
+    basis: str
+    text: str
+
+
 class SuiteOut(Schema):
-    """One figure over all tests."""
+    """One figure over the tests of a group."""
 
     figure: str
-    sentence: str
+    sentence: SentenceOut
     tests: int
     margin: float | None = None
     margins: dict[str, float] = {}
@@ -131,22 +141,70 @@ class MissingNote(Schema):
     test: str
     lane: str
     accepted: int
-    planned: int
+    passes_wanted: int
+
+
+class BriefOut(Schema):
+    """A suite in a few numbers; `reverse` is the margin the other way round."""
+
+    margin: float | None
+    reverse: float | None
+    low: float | None
+    high: float | None
+    verdict: str | None
+    tests: int
+    depends_on_method: bool
+
+
+class GroupBrief(Schema):
+    """The pair that is looked at, in one group."""
+
+    group: str
+    average: BriefOut
+    low_1: BriefOut
+    low_01: BriefOut
+
+
+class BriefColumns(Schema):
+    """Suites of many pairs in brief, one column a fact, one place a pair."""
+
+    margin: list[float | None]
+    reverse: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+    verdict: list[str | None]
+    tests: list[int]
+    depends_on_method: list[bool]
+
+
+class PairsOut(Schema):
+    """Every pair of lanes in one group: B over A, A the lane that comes first."""
+
+    group: str
+    a: list[int]
+    b: list[int]
+    average: BriefColumns
+    low_1: BriefColumns
+    low_01: BriefColumns
 
 
 class FindingsOut(Schema):
-    """The findings of a study for one baseline."""
+    """The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief."""
 
     study_id: int
     question: str
     factor: str
     state: str
     method: Method
+    groups: list[GroupOut]
+    group: str
     baseline: LaneRef
     other: LaneRef
     average: SuiteOut
     low_1: SuiteOut
     low_01: SuiteOut
+    by_group: list[GroupBrief]
+    pairs: list[PairsOut]
     tests: list[TestFinding]
     levels: list[LevelOut]
     accepted_passes: int
@@ -155,3 +213,5 @@ class FindingsOut(Schema):
     caveats: list[CaveatOut]
     #: The p that claims must stay under where passes are added while a verdict is open.
     stop_level: float | None
+    #: Captures whose figures are being made anew.
+    stale: int

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from datetime import datetime
+from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
-from ninja import File, Router, Status, UploadedFile
+from ninja import File, Form, Query, Router, Status, UploadedFile
 from people.access import user_of
-from problems import Problem
+from quick import json_answer
 
 from intake import queries, services
 from intake.schemas import (
@@ -18,12 +19,15 @@ from intake.schemas import (
     PlaceIn,
     Preview,
     PreviewIn,
+    Recorded,
+    ReportedIn,
     TakeIn,
     Taken,
     TestTraces,
     WindowIn,
+    WorkOut,
 )
-from intake.uploads import LARGEST_FILE, too_large_name
+from intake.uploads import whole_upload
 
 router = Router(tags=["intake"])
 
@@ -42,18 +46,37 @@ def hand_in(
     request: HttpRequest,
     study_id: int,
     file: UploadedFile | None = FILE,
+    written_at: Form[datetime | None] = None,
 ) -> Status[ArrivalOut]:
-    """Hand in one file. It is kept byte for byte."""
-    large = too_large_name(request)
-    if large is not None or file is None:
-        limit = f"{LARGEST_FILE // 2**20} MB"
-        raise Problem(
-            "too_large" if large else "no_file",
-            f"“{large}” is larger than {limit} and was not kept." if large else "No file came with the request.",
-            field="file",
-            hint=f"Trim the recording in the logger or compress it with gzip or zstd: up to {limit} are taken.",
-        )
-    return Status(201, queries.arrival_out(services.receive(user_of(request), study_id, file)))
+    """Hand in one file. It is kept byte for byte. `written_at` is when it was last written where it comes from."""
+    arrival = services.receive(user_of(request), study_id, whole_upload(request, file), written_at)
+    return Status(201, queries.arrival_out(arrival))
+
+
+@router.post("/studies/{int:study_id}/reported", response=Recorded)
+def report_all(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Recorded:
+    """Record passes from a table of results that exist only as numbers: all rows or none."""
+    content = whole_upload(request, file).read()
+    return Recorded(recorded=services.report_all(user_of(request), study_id, content))
+
+
+@router.post("/passes/{int:pass_id}/reported", response={201: PassDetail})
+def report(request: HttpRequest, pass_id: int, payload: ReportedIn) -> Status[PassDetail]:
+    """Record a pass whose result exists only as numbers."""
+    return Status(201, queries.pass_detail(services.report(user_of(request), pass_id, payload).pk))
+
+
+@router.post("/passes/{int:pass_id}/files", response={201: PassDetail})
+def attach(
+    request: HttpRequest,
+    pass_id: int,
+    role: Form[Literal["samples", "picture", "clip", "note"]],
+    file: UploadedFile | None = FILE,
+    offset_s: Form[float | None] = None,
+) -> Status[PassDetail]:
+    """Put a file beside a pass: samples on a clock of their own, a picture, a clip, a note."""
+    services.attach(user_of(request), pass_id, whole_upload(request, file), role, offset_s)
+    return Status(201, queries.pass_detail(pass_id))
 
 
 @router.post("/files/{int:arrival_id}/preview", response=Preview)
@@ -75,9 +98,15 @@ def set_aside(request: HttpRequest, arrival_id: int) -> ArrivalOut:
 
 
 @router.get("/studies/{int:study_id}/passes", response=list[PassOut])
-def passes(request: HttpRequest, study_id: int) -> list[PassOut]:
+def passes(request: HttpRequest, study_id: int) -> HttpResponse:
     """All passes of a study with their figures."""
-    return queries.passes_of(study_id)
+    return json_answer(queries.passes_of(study_id))
+
+
+@router.get("/work", response=list[WorkOut])
+def work(request: HttpRequest) -> list[WorkOut]:
+    """What the worker still has to measure again."""
+    return queries.work_left()
 
 
 @router.get("/passes/{int:pass_id}", response=PassDetail)
@@ -88,8 +117,28 @@ def one_pass(request: HttpRequest, pass_id: int) -> PassDetail:
 
 @router.get("/studies/{int:study_id}/tests/{int:test_id}/traces", response=TestTraces)
 def traces(request: HttpRequest, study_id: int, test_id: int) -> TestTraces:
-    """Frame times of all recorded passes of a test."""
+    """The traces of all recorded passes of a test: their percentile curves, and where their frames are to be had."""
     return queries.traces_of(study_id, test_id)
+
+
+@router.get("/captures/{int:capture_id}/trace")
+def trace(
+    request: HttpRequest,
+    capture_id: int,
+    stretches: int = Query(4000, ge=10, le=20_000),  # type: ignore[type-arg]
+    from_s: float | None = None,
+    to_s: float | None = None,
+    key: str = "",
+) -> HttpResponse:
+    """Frame times as little-endian doubles: exact (1 or 0), count, then end clocks, shortest and longest frames.
+
+    Exact frames come without the third part. `key` names what they were made by, so that an answer is kept for good.
+    """
+    response = HttpResponse(
+        queries.trace_of(capture_id, stretches, from_s, to_s), content_type="application/octet-stream"
+    )
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable" if key else "no-store"
+    return response
 
 
 @router.put("/captures/{int:capture_id}/place", response=PassDetail)
@@ -107,7 +156,16 @@ def window(request: HttpRequest, capture_id: int, payload: WindowIn) -> PassDeta
 @router.get("/captures/{int:capture_id}/original")
 def original(request: HttpRequest, capture_id: int) -> HttpResponse:
     """The file as it came, byte for byte."""
-    name, content = queries.original_of(capture_id)
+    return _file(*queries.original_of(capture_id))
+
+
+@router.get("/files/{int:file_id}/content")
+def file_content(request: HttpRequest, file_id: int) -> HttpResponse:
+    """A file of a pass as it came, byte for byte."""
+    return _file(*queries.file_of(file_id))
+
+
+def _file(name: str, content: bytes) -> HttpResponse:
     response = HttpResponse(content, content_type="application/octet-stream")
     response.headers["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response

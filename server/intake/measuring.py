@@ -1,33 +1,41 @@
-"""Measuring captures with the core, and keeping the figures current."""
+"""Measuring captures with the core, and keeping their figures beside what they were made by.
+
+Figures are made by services, when a capture comes or changes, and by the worker, when the measures or a method have
+changed. Reading never makes any: it says how many are stale.
+"""
 
 from __future__ import annotations
 
+import hashlib
+import json
+from collections.abc import Iterable
 from typing import Any
 
-from django.db import transaction
+from django.db.models import Exists, F, OuterRef, Q, QuerySet
 from rennbahn import MEASURES_VERSION
 from rennbahn import capture as core
 from rennbahn.capture.pack import pack, unpack
-from rennbahn.measures import Figures, Settings, figures_of
+from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.measures import LOW_SCHOOLS, Figures, Settings, figures_of
+from rennbahn.measures.rates import LOWS
 from studies.models import Pass, Study
 
-from intake.models import Capture, Channel, Measurement
+from intake.models import AllFigures, Capture, CaptureFigures, Channel, PassFile, SampledChannel, SampleSet
 
 FRAMES = "frame_ms"
+#: The column of each low under each school, in the order of `support`.
+LOW_COLUMNS = {(low, school): f"low_{low.replace('.', '')}_{school}" for low in LOWS for school in LOW_SCHOOLS}
+#: The column of each figure that lanes are compared by, by the figure's name in the core.
+FIGURE_COLUMNS = {AVERAGE: AVERAGE} | {low_figure(*key): column for key, column in LOW_COLUMNS.items()}
 
 
 def settings_for(study: Study, one: Pass) -> dict[str, Any]:
-    """What the figures of a pass are measured against: target rate, limits and caps that are known."""
-    test = one.test
-    condition = one.lane.condition or test.condition
-    caps = []
-    if test.scene.game.engine_cap_fps:
-        caps.append({"name": "engine cap", "fps": test.scene.game.engine_cap_fps, "refresh": False})
-    if condition.frame_limit_fps:
-        caps.append({"name": "frame limit", "fps": condition.frame_limit_fps, "refresh": False})
+    """What the figures of a pass are measured against: target rate, limits and caps as they were when it was run."""
+    run_as = one.run_as or {"limited_to_fps": None, "known_caps": []}
+    caps = list(run_as["known_caps"])
     if study.display_hz:
         caps.append({"name": "display refresh", "fps": study.display_hz, "refresh": True})
-    return {"target_hz": study.target_hz, "limited_to_fps": condition.frame_limit_fps, "known_caps": caps}
+    return {"target_hz": study.target_hz, "limited_to_fps": run_as["limited_to_fps"], "known_caps": caps}
 
 
 def keep_channels(capture: Capture, frames: core.Capture) -> None:
@@ -36,59 +44,136 @@ def keep_channels(capture: Capture, frames: core.Capture) -> None:
     Channel.objects.bulk_create(Channel(capture=capture, name=n, data=pack(v)) for n, v in arrays.items())
 
 
+def keep_samples(
+    capture: Capture, file: PassFile, samples: core.Samples, columns: dict[str, Any], offset_s: float
+) -> SampleSet:
+    """Store samples on a clock of their own, packed."""
+    kept = SampleSet.objects.create(
+        capture=capture, file=file, columns=columns, offset_s=offset_s, clock=pack(samples.clock_s)
+    )
+    SampledChannel.objects.bulk_create(SampledChannel(of=kept, name=n, data=pack(v)) for n, v in samples.values.items())
+    return kept
+
+
 def frames_of(capture: Capture, *, windowed: bool = True) -> core.Capture:
-    """The capture as the core knows it, from its stored channels (prefetched where many are asked for)."""
+    """The capture as the core knows it, from its stored arrays (prefetched where many are asked for)."""
     arrays = {channel.name: unpack(bytes(channel.data)) for channel in capture.channels.all()}
-    whole = core.Capture(arrays.pop(FRAMES), arrays, tuple(capture.source_flags))
+    samples = tuple(
+        core.Samples(
+            unpack(bytes(kept.clock)), {channel.name: unpack(bytes(channel.data)) for channel in kept.channels.all()}
+        ).shifted(kept.offset_s)
+        for kept in capture.sample_sets.all()
+    )
+    whole = core.Capture(arrays.pop(FRAMES), arrays, tuple(capture.source_flags), samples=samples)
     if not windowed or capture.window_from_s is None or capture.window_to_s is None:
         return whole
     return whole.trimmed(capture.window_from_s, capture.window_to_s)
 
 
-def basis_of(capture: Capture, settings: dict[str, Any]) -> dict[str, Any]:
-    """What a measurement depends on; it is current while this is unchanged."""
+def made_by(capture: Capture, settings: dict[str, Any]) -> dict[str, Any]:
+    """What a measurement depends on, beside the file and the version of the measures."""
     return {
-        "measures_version": MEASURES_VERSION,
         "window": [capture.window_from_s, capture.window_to_s],
         "settings": settings,
+        "samples": sorted([kept.pk, kept.offset_s] for kept in capture.sample_sets.all()),
     }
 
 
-def measure(capture: Capture, frames: core.Capture, settings: dict[str, Any]) -> Measurement:
-    """Compute all figures and keep them beside the capture."""
-    figures = figures_of(frames, Settings.from_json(settings))
-    found, _ = Measurement.objects.update_or_create(
-        capture=capture,
-        defaults={
-            "basis": basis_of(capture, settings),
-            "figures": _without_curve(figures),
-            "headline": figures.headline(),
-            "curve": pack(figures.percentile_curve_ms) if figures.percentile_curve_ms is not None else b"",
-        },
+def basis_of(made: dict[str, Any]) -> str:
+    """The hash of what a measurement depends on."""
+    return hashlib.sha256(json.dumps(made, sort_keys=True).encode()).hexdigest()
+
+
+def measure(capture: Capture, frames: core.Capture, settings: dict[str, Any], *, counts: bool = True) -> CaptureFigures:
+    """Make the figures of a capture, unless they are there, and let them count."""
+    made = made_by(capture, settings)
+    basis = basis_of(made)
+    row = CaptureFigures.objects.filter(capture=capture, version=MEASURES_VERSION, basis=basis).first()
+    if row is None:
+        row = keep_figures(capture, figures_of(frames, Settings.from_json(settings)), made)
+    capture.basis, capture.trouble = basis, ""
+    if counts:
+        capture.current = row
+    capture.save(update_fields=["basis", "current", "trouble"])
+    return row
+
+
+def keep_figures(capture: Capture, figures: Figures, made: dict[str, Any]) -> CaptureFigures:
+    """Keep figures that were just made: what lists need as columns, all of them in a row that no list loads."""
+    row = CaptureFigures.objects.create(
+        capture=capture, version=MEASURES_VERSION, basis=basis_of(made), **columns_of(figures)
     )
-    return found
-
-
-def bring_up_to_date(study: Study) -> None:
-    """Measure again what was measured by other definitions, settings or another window."""
-    captures = Capture.objects.filter(on_pass__test__study=study).select_related(
-        "measurement", "on_pass__test__scene__game", "on_pass__test__condition", "on_pass__lane__condition"
-    )
-    stale = []
-    for capture in captures:
-        settings = settings_for(study, capture.on_pass)
-        kept = getattr(capture, "measurement", None)
-        if kept is None or kept.basis != basis_of(capture, settings):
-            stale.append((capture.pk, settings))
-    if not stale:
-        return
-    with transaction.atomic():
-        loaded = Capture.objects.prefetch_related("channels").in_bulk([pk for pk, _ in stale])
-        for pk, settings in stale:
-            measure(loaded[pk], frames_of(loaded[pk]), settings)
-
-
-def _without_curve(figures: Figures) -> dict[str, Any]:
     data = figures.as_json()
     data.pop("percentile_curve_ms", None)
-    return data
+    curve = pack(figures.percentile_curve_ms) if figures.percentile_curve_ms is not None else b""
+    AllFigures.objects.create(row=row, made_by=made, figures=data, curve=curve)
+    return row
+
+
+def columns_of(figures: Figures) -> dict[str, Any]:
+    """The narrow row of a measured capture. It has at least one frame: an empty window is refused before."""
+    if figures.rates is None or figures.lows is None or figures.smoothness is None or figures.limits is None:
+        raise ValueError("an empty window has no figures")
+    cap = figures.limits.cap
+    lows = {column: figures.lows[low][school] for (low, school), column in LOW_COLUMNS.items()}
+    return {
+        "frames": figures.frames,
+        "duration_s": figures.duration_s,
+        "average_fps": figures.rates.average_fps,
+        "median_fps": figures.rates.median_fps,
+        **{column: low.fps for column, low in lows.items()},
+        "support": [low.support for low in lows.values()],
+        "stutters": figures.smoothness.stutters.count,
+        "bound_by": figures.limits.bound_by.label or "",
+        "cap": cap.state,
+        "cap_name": cap.name or "",
+        "lock_fps": cap.lock_fps,
+        "flags": list(figures.flags),
+    }
+
+
+def stale_captures() -> QuerySet[Capture]:
+    """Captures without figures of today's measures made by what they are to be made by.
+
+    Those of finished studies are among them: their new figures are made too, but do not count until a lead opens the
+    study again.
+    """
+    fresh = CaptureFigures.objects.filter(capture=OuterRef("pk"), version=MEASURES_VERSION, basis=OuterRef("basis"))
+    return Capture.objects.filter(~Exists(fresh))
+
+
+def stale_count(study_id: int) -> int:
+    """How many captures of a study count with figures made by something else than they should be."""
+    return (
+        Capture.objects.filter(on_pass__test__study=study_id)
+        .filter(Q(current=None) | ~Q(current__version=MEASURES_VERSION) | ~Q(current__basis=F("basis")))
+        .count()
+    )
+
+
+def expect_anew(study: Study) -> int:
+    """Say of each capture of a study what its figures are to be made by now; how many that changes."""
+    captures = list(
+        Capture.objects.filter(on_pass__test__study=study).select_related("on_pass").prefetch_related("sample_sets")
+    )
+    changed = []
+    for capture in captures:
+        basis = basis_of(made_by(capture, settings_for(study, capture.on_pass)))
+        if basis != capture.basis:
+            capture.basis = basis
+            changed.append(capture)
+    Capture.objects.bulk_update(changed, ["basis"])
+    return len(changed)
+
+
+def count_fresh(captures: QuerySet[Capture]) -> None:
+    """Let the figures of today's measures count where they are there already, as after a method was put back."""
+    rows = CaptureFigures.objects.filter(capture__in=captures, version=MEASURES_VERSION, basis=F("capture__basis"))
+    found = dict(rows.values_list("capture_id", "pk"))
+    again: Iterable[Capture] = captures.filter(pk__in=found)
+    fresh = []
+    for capture in again:
+        if capture.current_id != found[capture.pk]:
+            capture.current_id = found[capture.pk]
+            fresh.append(capture)
+    Capture.objects.bulk_update(fresh, ["current"])

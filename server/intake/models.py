@@ -1,8 +1,12 @@
-"""What arrived, byte for byte, and what was measured of it."""
+"""What arrived, byte for byte, and what was measured of it.
+
+Nothing here is deleted with what it belongs to: files, captures and figures are protected.
+"""
 
 from __future__ import annotations
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 from studies.models import Pass, Study
@@ -19,12 +23,14 @@ class ArrivalState(models.TextChoices):
 class Arrival(models.Model):
     """A file that was handed in. The same bytes arrive once a study, unless the earlier ones were set aside."""
 
-    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="arrivals")
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="arrivals")
     name = models.CharField(max_length=255)
     size = models.PositiveBigIntegerField()
     sha256 = models.CharField(max_length=64)
     state = models.CharField(max_length=10, choices=ArrivalState.choices, default=ArrivalState.WAITING)
     arrived_at = models.DateTimeField(auto_now_add=True)
+    #: When the file was last written on the machine it comes from, where that machine told.
+    written_at = models.DateTimeField(null=True, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="arrivals")
     #: Header, first rows, proposed column map and its reasons; empty where the file is no capture at all.
     proposal = models.JSONField(default=dict)
@@ -41,6 +47,7 @@ class Arrival(models.Model):
             ),
             models.CheckConstraint(condition=Q(state__in=ArrivalState.values), name="arrival_state_known"),
         ]
+        indexes = [models.Index(fields=["study", "state"], name="files_that_wait")]
 
     def __str__(self) -> str:
         return self.name
@@ -49,11 +56,39 @@ class Arrival(models.Model):
 class Original(models.Model):
     """The bytes of a file, in a table of their own so that no list ever reads them."""
 
-    arrival = models.OneToOneField(Arrival, on_delete=models.CASCADE, related_name="original", primary_key=True)
+    arrival = models.OneToOneField(Arrival, on_delete=models.PROTECT, related_name="original", primary_key=True)
     content = models.BinaryField()
 
     def __str__(self) -> str:
         return str(self.arrival)
+
+
+class FileRole(models.TextChoices):
+    """What a file is to its pass."""
+
+    FRAMES = "frames", "Frames"
+    SAMPLES = "samples", "Samples"
+    PICTURE = "picture", "Picture"
+    CLIP = "clip", "Clip"
+    NOTE = "note", "Note"
+
+
+class PassFile(models.Model):
+    """A file of a pass, in its role. A pass has its frames in one file and anything else in any number."""
+
+    on_pass = models.ForeignKey(Pass, on_delete=models.PROTECT, related_name="files")
+    arrival = models.OneToOneField(Arrival, on_delete=models.PROTECT, related_name="use")
+    role = models.CharField(max_length=8, choices=FileRole.choices)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["on_pass"], condition=Q(role="frames"), name="frames_in_one_file"),
+            models.CheckConstraint(condition=Q(role__in=FileRole.values), name="file_role_known"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.role} of {self.on_pass}"
 
 
 class SavedMap(models.Model):
@@ -70,14 +105,24 @@ class SavedMap(models.Model):
 
 
 class Capture(models.Model):
-    """The capture of a pass: which file, read by which column map, seen through which window."""
+    """The capture of a pass: which file, read by which column map, seen through which window.
 
-    on_pass = models.OneToOneField(Pass, on_delete=models.CASCADE, related_name="capture")
+    `basis` is the hash of what its figures are to be made by (window, settings, samples); `current` are the figures
+    that count. Where the two differ, or the measures have another version by now, the figures are stale.
+    """
+
+    on_pass = models.OneToOneField(Pass, on_delete=models.PROTECT, related_name="capture")
     arrival = models.OneToOneField(Arrival, on_delete=models.PROTECT, related_name="capture")
     columns = models.JSONField()
     source_flags = models.JSONField(default=list)
     window_from_s = models.FloatField(null=True, blank=True)
     window_to_s = models.FloatField(null=True, blank=True)
+    basis = models.CharField(max_length=64, blank=True)
+    current = models.OneToOneField(
+        "CaptureFigures", on_delete=models.PROTECT, null=True, blank=True, related_name="current_of"
+    )
+    #: Why measuring it again failed last, in words.
+    trouble = models.CharField(max_length=300, blank=True)
 
     class Meta:
         constraints = [
@@ -95,7 +140,7 @@ class Capture(models.Model):
 class Channel(models.Model):
     """One array of a capture, packed by the core. `frame_ms` holds the frame times."""
 
-    capture = models.ForeignKey(Capture, on_delete=models.CASCADE, related_name="channels")
+    capture = models.ForeignKey(Capture, on_delete=models.PROTECT, related_name="channels")
     name = models.CharField(max_length=40)
     data = models.BinaryField()
 
@@ -106,14 +151,123 @@ class Channel(models.Model):
         return f"{self.name} of {self.capture}"
 
 
-class Measurement(models.Model):
-    """The figures of a capture, with what they were made by: version of the measures, window and settings."""
+class SampleSet(models.Model):
+    """Samples of a capture on a clock of their own, from a file of their own.
 
-    capture = models.OneToOneField(Capture, on_delete=models.CASCADE, related_name="measurement")
-    basis = models.JSONField()
+    `offset_s` is added to their clock to lay it on the capture's; `clock` is packed like a channel.
+    """
+
+    capture = models.ForeignKey(Capture, on_delete=models.PROTECT, related_name="sample_sets")
+    file = models.OneToOneField(PassFile, on_delete=models.PROTECT, related_name="samples")
+    columns = models.JSONField()
+    offset_s = models.FloatField(default=0.0)
+    clock = models.BinaryField()
+
+    def __str__(self) -> str:
+        return f"samples of {self.capture}"
+
+
+class SampledChannel(models.Model):
+    """One array of a set of samples, packed by the core."""
+
+    of = models.ForeignKey(SampleSet, on_delete=models.PROTECT, related_name="channels")
+    name = models.CharField(max_length=40)
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["of", "name"], name="sampled_channel_once")]
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.of}"
+
+
+class CaptureFigures(models.Model):
+    """What lists and comparisons need of a capture, as columns: one narrow row for each way it was measured.
+
+    Rates are in fps. Rows are added and never changed, so that a correction can show old beside new.
+    """
+
+    capture = models.ForeignKey(Capture, on_delete=models.PROTECT, related_name="figures")
+    version = models.PositiveSmallIntegerField()
+    basis = models.CharField(max_length=64)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    frames = models.PositiveIntegerField()
+    duration_s = models.FloatField()
+    average_fps = models.FloatField()
+    median_fps = models.FloatField()
+    low_1_percentile = models.FloatField()
+    low_1_slowest_frames = models.FloatField()
+    low_1_slowest_time = models.FloatField()
+    low_01_percentile = models.FloatField()
+    low_01_slowest_frames = models.FloatField()
+    low_01_slowest_time = models.FloatField()
+    #: Frames that each low stands on, by low and school as above.
+    support = ArrayField(models.PositiveIntegerField(), size=6)
+    stutters = models.PositiveIntegerField()
+    bound_by = models.CharField(max_length=12, blank=True)
+    cap = models.CharField(max_length=8)
+    cap_name = models.CharField(max_length=80, blank=True)
+    lock_fps = models.FloatField(null=True, blank=True)
+    flags = ArrayField(models.CharField(max_length=40), default=list)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["capture", "version", "basis"], name="figures_once_a_basis"),
+            models.CheckConstraint(condition=Q(frames__gt=0, average_fps__gt=0), name="figures_of_some_frames"),
+            models.CheckConstraint(condition=Q(cap__in=["none", "partly", "capped"]), name="cap_state_known"),
+        ]
+
+    def __str__(self) -> str:
+        return f"figures of {self.capture}, version {self.version}"
+
+
+class AllFigures(models.Model):
+    """Every figure of a capture with what it was made by, and its percentile curve. No list loads it."""
+
+    row = models.OneToOneField(CaptureFigures, on_delete=models.PROTECT, primary_key=True, related_name="all")
+    made_by = models.JSONField()
     figures = models.JSONField()
-    headline = models.JSONField()
     curve = models.BinaryField()
 
     def __str__(self) -> str:
-        return f"figures of {self.capture}"
+        return f"all {self.row}"
+
+
+class Reported(models.Model):
+    """A result that exists only as numbers: a game's own report, or figures read off elsewhere. Rates in fps.
+
+    A pass has frames or this, never both, and lanes are compared by it only with their like.
+    """
+
+    on_pass = models.OneToOneField(Pass, on_delete=models.PROTECT, related_name="reported")
+    average_fps = models.FloatField(null=True, blank=True)
+    minimum_fps = models.FloatField(null=True, blank=True)
+    low_1_fps = models.FloatField(null=True, blank=True)
+    low_01_fps = models.FloatField(null=True, blank=True)
+    score = models.FloatField(null=True, blank=True)
+    #: Where the numbers stand: the game's result page, a photograph, a log.
+    read_from = models.CharField(max_length=200)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="reported")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(average_fps__isnull=False)
+                | Q(minimum_fps__isnull=False)
+                | Q(low_1_fps__isnull=False)
+                | Q(low_01_fps__isnull=False)
+                | Q(score__isnull=False),
+                name="something_is_reported",
+            ),
+            *(
+                models.CheckConstraint(
+                    condition=Q(**{f"{name}__isnull": True}) | Q(**{f"{name}__gt": 0}), name=f"reported_{name}_above_0"
+                )
+                for name in ("average_fps", "minimum_fps", "low_1_fps", "low_01_fps", "score")
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"reported {self.on_pass}"

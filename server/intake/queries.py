@@ -4,28 +4,32 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Prefetch, Q
+import numpy as np
+from django.db.models import Count, F, Q, QuerySet
 from problems import NotFound
+from rennbahn import MEASURES_VERSION, comparing
+from rennbahn.capture.envelope import envelope
 from rennbahn.capture.naming import Place, places_of
 from rennbahn.capture.pack import unpack
-from studies.models import Pass, PassState, Study
+from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
+from studies.models import COUNTING, Pass, PassState, Study, StudyState
 from studies.queries import with_lanes_and_tests
 
-from intake.measuring import bring_up_to_date, frames_of
-from intake.models import Arrival, ArrivalState, Capture, Channel, Original, SavedMap
+from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS, frames_of
+from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
 from intake.schemas import (
     ArrivalOut,
     ColumnMap,
+    EarlierFigures,
+    FileOut,
     PassDetail,
-    PassFigures,
     PassOut,
     Refusal,
     TestTraces,
     TraceOut,
+    WorkOut,
 )
-
-#: Traces are drawn with at most this many decimals of a ms: the finest that loggers write.
-_DECIMALS = 6
 
 
 def arrivals_of(study_id: int) -> list[ArrivalOut]:
@@ -79,44 +83,125 @@ def _arrival_out(
     )
 
 
-def passes_of(study_id: int) -> list[PassOut]:
-    """All passes of a study with their figures, test by test, lane by lane."""
-    study = _study(study_id)
-    bring_up_to_date(study)
-    found = Pass.objects.filter(test__study=study).select_related("capture__measurement", "capture__arrival")
-    return [_pass_out(one, study.low_school) for one in found]
+#: What a list shows of each pass, in the order of `_row`.
+_PASS_FIELDS = (
+    "id", "lane_id", "test_id", "number", "state", "role", "reason_code", "reason", "ran_at",
+    "capture__id", "capture__arrival__name", "capture__arrival__sha256",
+    "capture__window_from_s", "capture__window_to_s", "capture__basis",
+)  # fmt: skip
+_FIGURE_FIELDS = (
+    "version", "basis", "average_fps", "frames", "duration_s", "stutters", "bound_by", "cap", "cap_name", "lock_fps",
+    "flags", "support",
+)  # fmt: skip
+_REPORTED_FIELDS = ("average_fps", "minimum_fps", "low_1_fps", "low_01_fps", "score", "read_from")
+
+
+def passes_of(study_id: int) -> list[dict[str, Any]]:
+    """All passes of a study with the figures that lists show, as plain data, test by test, lane by lane.
+
+    One query, whatever their number. Raises :class:`NotFound`.
+    """
+    school = Study.objects.filter(pk=study_id).values_list("low_school", flat=True).first()
+    if school is None:
+        raise NotFound("study")
+    return _pass_rows(Pass.objects.filter(test__study=study_id), school)
+
+
+def _pass_rows(passes: QuerySet[Pass], school: str) -> list[dict[str, Any]]:
+    lows = [LOW_COLUMNS["1", school], LOW_COLUMNS["0.1", school]]
+    figures = [f"capture__current__{name}" for name in (*_FIGURE_FIELDS, *lows)]
+    reported = [f"reported__{name}" for name in _REPORTED_FIELDS]
+    places = list(LOW_COLUMNS.values())
+    at = (places.index(lows[0]), places.index(lows[1]))
+    # Sorted by the database's own keys: the names behind them are in the study's answer.
+    rows = passes.order_by("test__position", "lane__position", "number").values_list(*_PASS_FIELDS, *figures, *reported)
+    return [_pass_row(row, at) for row in rows]
+
+
+def _pass_row(row: tuple[Any, ...], lows: tuple[int, int]) -> dict[str, Any]:
+    (
+        pk, lane, test, number, state, role, code, reason, ran_at, capture, name, sha256, start, stop, wanted,
+        version, basis, average, frames, duration, stutters, bound_by, cap, cap_name, lock, flags, support, low_1,
+        low_01, *reported,
+    ) = row  # fmt: skip
+    figures = None
+    if average is not None:
+        figures = {
+            "average_fps": average, "low_1_fps": low_1, "low_1_thin": support[lows[0]] < THIN_SUPPORT,
+            "low_01_fps": low_01, "low_01_thin": support[lows[1]] < THIN_SUPPORT, "frames": frames,
+            "duration_s": duration, "stutters": stutters, "bound_by": bound_by or None, "cap": cap,
+            "cap_name": cap_name or None, "lock_fps": lock, "flags": flags,
+        }  # fmt: skip
+    return {
+        "id": pk, "lane_id": lane, "test_id": test, "number": number, "state": state, "role": role,
+        "reason_code": code, "reason": reason, "ran_at": ran_at, "capture_id": capture, "file_name": name,
+        "sha256": sha256, "window": None if start is None else [start, stop], "figures": figures,
+        "reported": dict(zip(_REPORTED_FIELDS, reported, strict=True)) if reported[-1] else None,
+        "stale": capture is not None and (version != MEASURES_VERSION or basis != wanted),
+    }  # fmt: skip
 
 
 def pass_detail(pass_id: int) -> PassDetail:
-    """Every figure of one pass. Raises :class:`NotFound`."""
+    """Every figure of one pass, with what it was run with and what was measured of it before. Raises NotFound."""
     one = (
-        Pass.objects.select_related("capture__measurement", "capture__arrival", "test__study")
+        Pass.objects.select_related("capture__current__all", "test__study", "setup_version__setup")
+        .prefetch_related("files__arrival", "files__samples")
         .filter(pk=pass_id)
         .first()
     )
     if one is None:
         raise NotFound("pass")
-    bring_up_to_date(one.test.study)
-    capture = Capture.objects.select_related("measurement").filter(on_pass=one).first()
+    school = one.test.study.low_school
+    row = _pass_rows(Pass.objects.filter(pk=pass_id), school)[0]
+    capture = getattr(one, "capture", None)
+    current = capture.current if capture else None
     return PassDetail(
-        one=_pass_out(one, one.test.study.low_school),
+        one=PassOut(**row),
+        files=[_file_out(file) for file in one.files.all()],
         columns=capture.columns if capture else {},
-        figures=capture.measurement.figures if capture else {},
-        basis=capture.measurement.basis if capture else {},
+        figures=current.all.figures if current else {},
+        made_by=current.all.made_by if current else {},
+        version=current.version if current else None,
+        measured=_measured(capture, school) if capture else [],
+        run_as=one.run_as,
+        setup=str(one.setup_version) if one.setup_version else "",
+        trouble=capture.trouble if capture else "",
     )
 
 
+def _file_out(file: PassFile) -> FileOut:
+    samples = getattr(file, "samples", None)
+    return FileOut(
+        id=file.pk,
+        role=file.role,
+        name=file.arrival.name,
+        size=file.arrival.size,
+        sha256=file.arrival.sha256,
+        offset_s=samples.offset_s if samples else None,
+    )
+
+
+def _measured(capture: Capture, school: str) -> list[EarlierFigures]:
+    """What was measured of a capture, newest first."""
+    rows = capture.figures.order_by("-made_at", "-pk")
+    return [
+        EarlierFigures(
+            version=row.version, made_at=row.made_at, average_fps=row.average_fps,
+            low_1_fps=getattr(row, LOW_COLUMNS["1", school]), counts=row.pk == capture.current_id,
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
 def traces_of(study_id: int, test_id: int) -> TestTraces:
-    """Frame times and percentile curves of all recorded passes of a test, in both lanes."""
-    study = _study(study_id)
-    if not any(test.pk == test_id for test in study.tests.all()):
+    """The traces of all recorded passes of a test: percentile curves, and where their frames are to be had."""
+    study = Study.objects.filter(pk=study_id).only("target_hz").first()
+    if study is None or not study.tests.filter(pk=test_id).exists():
         raise NotFound("test in this study")
-    bring_up_to_date(study)
-    frames = Prefetch("channels", Channel.objects.filter(name="frame_ms"))
     captures = (
-        Capture.objects.filter(on_pass__test_id=test_id)
-        .select_related("on_pass__lane", "measurement")
-        .prefetch_related(frames)
+        Capture.objects.filter(on_pass__test=test_id, current__isnull=False)
+        .select_related("on_pass", "current__all")
+        .defer("current__all__figures", "current__all__made_by")
         .order_by("on_pass__lane__position", "on_pass__number")
     )
     return TestTraces(
@@ -126,28 +211,135 @@ def traces_of(study_id: int, test_id: int) -> TestTraces:
     )
 
 
-def original_of(capture_id: int) -> tuple[str, bytes]:
-    """Name and bytes of a capture's file, as they came."""
-    found = Original.objects.select_related("arrival").filter(arrival__capture=capture_id).first()
-    if found is None:
-        raise NotFound("capture")
-    return found.arrival.name, bytes(found.content)
-
-
-def counted_passes(study: Study) -> list[Pass]:
-    """Passes that were run or that did not run, with their figures: what a comparison is made from."""
-    bring_up_to_date(study)
-    return list(
-        Pass.objects.filter(Q(test__study=study) & ~Q(state=PassState.PLANNED)).select_related("capture__measurement")
+def _trace(capture: Capture) -> TraceOut:
+    one, row = capture.on_pass, capture.current
+    assert row is not None  # noqa: S101 - asked for above
+    curve = bytes(row.all.curve)
+    return TraceOut(
+        pass_id=one.pk,
+        lane_id=one.lane_id,
+        capture_id=capture.pk,
+        number=one.number,
+        state=one.state,
+        frames=row.frames,
+        duration_s=row.duration_s,
+        key=capture.basis[:16],
+        curve_ms=unpack(curve).tolist() if curve else [],
     )
 
 
-def measured(one: Pass) -> tuple[dict[str, float], dict[str, Any]]:
-    """Headline figures and all figures of a pass; empty without a capture."""
-    capture = getattr(one, "capture", None)
+def trace_of(capture_id: int, stretches: int, start_s: float | None, stop_s: float | None) -> bytes:
+    """A capture's trace as little-endian doubles: is it exact (1 or 0), how many stretches, then end, low and high.
+
+    Clocks are those of the whole capture, in seconds, so that a window lies where it is cut. Raises NotFound.
+    """
+    capture = Capture.objects.prefetch_related("channels", "sample_sets__channels").filter(pk=capture_id).first()
     if capture is None:
-        return {}, {}
-    return capture.measurement.headline, capture.measurement.figures
+        raise NotFound("capture")
+    begins = capture.window_from_s or 0.0
+    found = envelope(
+        frames_of(capture),
+        stretches,
+        None if start_s is None else start_s - begins,
+        None if stop_s is None else stop_s - begins,
+    )
+    head = np.array([float(found.exact), float(len(found.end_s))])
+    parts = [found.end_s + begins, found.low_ms] + ([] if found.exact else [found.high_ms])
+    return np.concatenate([head, *parts]).astype("<f8").tobytes()
+
+
+def original_of(capture_id: int) -> tuple[str, bytes]:
+    """Name and bytes of a capture's file, as they came."""
+    return _original(Original.objects.filter(arrival__capture=capture_id), "capture")
+
+
+def file_of(file_id: int) -> tuple[str, bytes]:
+    """Name and bytes of a pass's file, as they came."""
+    return _original(Original.objects.filter(arrival__use=file_id), "file")
+
+
+def _original(found: QuerySet[Original], what: str) -> tuple[str, bytes]:
+    one = found.select_related("arrival").first()
+    if one is None:
+        raise NotFound(what)
+    return one.arrival.name, bytes(one.content)
+
+
+def counted_passes(study: Study) -> list[comparing.Pass]:
+    """The passes of a study as the core compares them, in one query and without decoding a document.
+
+    Of passes that are out, the status is the reason; warm-ups and controls take no part.
+    """
+    columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
+    rows = (
+        Pass.objects.filter(test__study=study, role__in=COUNTING)
+        .exclude(state=PassState.PLANNED)
+        .order_by("test__position", "lane__position", "number")
+        .values_list(
+            "id", "lane_id", "test_id", "state", "reason_code", "capture__current__cap",
+            "reported__average_fps", "reported__low_1_fps", "reported__low_01_fps", "reported__read_from", *columns,
+        )
+    )  # fmt: skip
+    names = tuple(FIGURE_COLUMNS)
+    found = []
+    for pk, lane, test, state, code, cap, average, low_1, low_01, read_from, *values in rows:
+        if read_from:
+            figures, source = _reported_figures(average, low_1, low_01), "own_report"
+        else:
+            source = "frames"
+            figures = dict(zip(names, values, strict=True)) if values[0] is not None else {}
+        found.append(
+            comparing.Pass(
+                str(pk),
+                str(lane),
+                str(test),
+                state if code in ("", "other") else code,
+                source,
+                ("capped",) if cap == "capped" else (),
+                figures,
+            )
+        )
+    return found
+
+
+def _reported_figures(average: float | None, low_1: float | None, low_01: float | None) -> dict[str, float]:
+    """Reported figures by the core's names. Nobody knows by which school a game's own low is made, so it stands for all
+    of them: lanes of one source are compared by it, and by no measured one."""
+    given = {AVERAGE: average} | {
+        low_figure(low, school): value for low, value in (("1", low_1), ("0.1", low_01)) for school in LOW_SCHOOLS
+    }
+    return {name: value for name, value in given.items() if value is not None}
+
+
+def medians_of(study: Study) -> dict[tuple[int, int], list[float]]:
+    """Median rates of the accepted passes that count, in fps, by test and lane."""
+    found: dict[tuple[int, int], list[float]] = {}
+    rows = Pass.objects.filter(
+        test__study=study, state=PassState.ACCEPTED, role__in=COUNTING, capture__current__isnull=False
+    ).values_list("test_id", "lane_id", "capture__current__median_fps")
+    for test, lane, median in rows.order_by("pk"):
+        found.setdefault((test, lane), []).append(median)
+    return found
+
+
+def work_left() -> list[WorkOut]:
+    """Studies whose captures wait to be measured again: what the worker still has to do."""
+    stale = (
+        Capture.objects.filter(Q(current=None) | ~Q(current__version=MEASURES_VERSION) | ~Q(current__basis=F("basis")))
+        .exclude(on_pass__test__study__state=StudyState.FINISHED)
+        .values("on_pass__test__study", "on_pass__test__study__question")
+        .annotate(left=Count("pk"), failed=Count("pk", filter=~Q(trouble="")))
+        .order_by("on_pass__test__study")
+    )
+    return [
+        WorkOut(
+            study_id=row["on_pass__test__study"],
+            question=row["on_pass__test__study__question"],
+            left=row["left"] - row["failed"],
+            failed=row["failed"],
+        )
+        for row in stale
+    ]
 
 
 def _study(study_id: int) -> Study:
@@ -155,56 +347,3 @@ def _study(study_id: int) -> Study:
     if study is None:
         raise NotFound("study")
     return study
-
-
-def _trace(capture: Capture) -> TraceOut:
-    one = capture.on_pass
-    return TraceOut(
-        pass_id=one.pk,
-        lane_id=one.lane_id,
-        number=one.number,
-        state=one.state,
-        starts_s=capture.window_from_s or 0.0,
-        frame_ms=frames_of(capture).frame_ms.round(_DECIMALS).tolist(),
-        curve_ms=unpack(bytes(capture.measurement.curve)).tolist() if capture.measurement.curve else [],
-    )
-
-
-def _pass_out(one: Pass, low_school: str) -> PassOut:
-    capture = getattr(one, "capture", None)
-    window = None
-    if capture is not None and capture.window_from_s is not None and capture.window_to_s is not None:
-        window = [capture.window_from_s, capture.window_to_s]
-    return PassOut(
-        id=one.pk,
-        lane_id=one.lane_id,
-        test_id=one.test_id,
-        number=one.number,
-        state=one.state,
-        reason=one.reason,
-        capture_id=capture.pk if capture else None,
-        file_name=capture.arrival.name if capture else None,
-        sha256=capture.arrival.sha256 if capture else None,
-        window=window,
-        figures=_figures(capture.measurement.figures, low_school) if capture else None,
-    )
-
-
-def _figures(figures: dict[str, Any], low_school: str) -> PassFigures:
-    low_1, low_01 = figures["lows"]["1"][low_school], figures["lows"]["0.1"][low_school]
-    cap = figures["limits"]["cap"]
-    return PassFigures(
-        average_fps=figures["rates"]["average_fps"],
-        low_1_fps=low_1["fps"],
-        low_1_thin=low_1["thin"],
-        low_01_fps=low_01["fps"],
-        low_01_thin=low_01["thin"],
-        frames=figures["frames"],
-        duration_s=figures["duration_s"],
-        stutters=figures["smoothness"]["stutters"]["count"],
-        bound_by=figures["limits"]["bound_by"]["label"],
-        cap=cap["state"],
-        cap_name=cap["name"],
-        lock_fps=cap["lock_fps"],
-        flags=figures["flags"],
-    )

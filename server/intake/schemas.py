@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, Any
 
 from ninja import Schema
-from pydantic import Field, StringConstraints
+from pydantic import Field, StringConstraints, model_validator
 
 
 class ColumnUse(Schema):
@@ -117,6 +118,60 @@ class WindowIn(Schema):
     to_s: float | None = Field(default=None, gt=0)
 
 
+class ReportedIn(Schema):
+    """A result that exists only as numbers, rates in fps. `read_from` says where they stand."""
+
+    average_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
+    minimum_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
+    low_1_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
+    low_01_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
+    score: float | None = Field(default=None, gt=0, le=1e12, allow_inf_nan=False)
+    read_from: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+
+    @model_validator(mode="after")
+    def _something(self) -> ReportedIn:
+        if all(value is None for name, value in self if name != "read_from"):
+            raise ValueError("no number is given")
+        return self
+
+
+class ReportedOut(Schema):
+    """A reported result."""
+
+    average_fps: float | None
+    minimum_fps: float | None
+    low_1_fps: float | None
+    low_01_fps: float | None
+    score: float | None
+    read_from: str
+
+
+class Recorded(Schema):
+    """How many passes were recorded."""
+
+    recorded: int
+
+
+class WorkOut(Schema):
+    """Captures of a study that are still to be measured again, and those that could not be."""
+
+    study_id: int
+    question: str
+    left: int
+    failed: int
+
+
+class FileOut(Schema):
+    """A file of a pass in its role."""
+
+    id: int
+    role: str
+    name: str
+    size: int
+    sha256: str
+    offset_s: float | None
+
+
 class PassFigures(Schema):
     """The figures of a pass that lists show."""
 
@@ -143,23 +198,32 @@ class PassOut(Schema):
     test_id: int
     number: int
     state: str
+    role: str
+    reason_code: str
     reason: str
+    ran_at: datetime | None
     capture_id: int | None
     file_name: str | None
     sha256: str | None
     window: list[float] | None
     figures: PassFigures | None
+    reported: ReportedOut | None
+    #: Its figures were made by an older version of the measures or by another method, and are being made anew.
+    stale: bool
 
 
 class TraceOut(Schema):
-    """Frame times of a pass in ms within its window, and its percentile curve (q = 50 to 99.9 in steps of 0.1)."""
+    """A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1)."""
 
     pass_id: int
     lane_id: int
+    capture_id: int
     number: int
     state: str
-    starts_s: float
-    frame_ms: list[float]
+    frames: int
+    duration_s: float
+    #: What the frames shown were made by: another one is another picture.
+    key: str
     curve_ms: list[float]
 
 
@@ -173,10 +237,26 @@ class TestTraces(Schema):
     traces: list[TraceOut]
 
 
+class EarlierFigures(Schema):
+    """Figures that a pass had before: by which version of the measures, and when they were made."""
+
+    version: int
+    made_at: datetime
+    average_fps: float
+    low_1_fps: float
+    counts: bool
+
+
 class PassDetail(Schema):
-    """Every figure of a pass, with where it comes from."""
+    """Every figure of a pass, with where it comes from and what it was run with."""
 
     one: PassOut
+    files: list[FileOut]
     columns: dict[str, Any]
     figures: dict[str, Any]
-    basis: dict[str, Any]
+    made_by: dict[str, Any]
+    version: int | None
+    measured: list[EarlierFigures]
+    run_as: dict[str, Any] | None
+    setup: str
+    trouble: str

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from datetime import datetime, timedelta
 from pathlib import PurePath
 from typing import Any
 
@@ -12,46 +13,131 @@ from django.db import IntegrityError, transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from rennbahn.capture import ColumnMap, propose_columns, read_capture
+from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_capture, read_samples
 from rennbahn.errors import CaptureRefused, RennbahnError
 from rennbahn.measures import figures_of
-from studies.models import AuditLine, PassState, Study
-from studies.services import lane_and_test, open_study, record_pass
+from studies.models import Pass, PassState, Study
+from studies.news import decided
+from studies.record import note
+from studies.services import decide_again, lane_and_test, open_study, record_pass
 
-from intake.measuring import frames_of, keep_channels, measure, settings_for
-from intake.models import Arrival, ArrivalState, Capture, Original, SavedMap
-from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowIn
+from intake.measuring import frames_of, keep_channels, keep_samples, measure, settings_for
+from intake.models import (
+    Arrival,
+    ArrivalState,
+    Capture,
+    FileRole,
+    Original,
+    PassFile,
+    Reported,
+    SavedMap,
+)
+from intake.reported import reported_rows
+from intake.schemas import Assignment, PlaceIn, Preview, Refusal, ReportedIn, TakeIn, Taken, WindowIn
 from intake.schemas import ColumnMap as ColumnMapIn
 
 Caller = User | AnonymousUser
 
 
-def receive(user: Caller, study_id: int, upload: UploadedFile[Any]) -> Arrival:
+def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: datetime | None = None) -> Arrival:
     """Keep a file and propose what it is. A file that is no capture is kept too, with the reason.
 
-    Raises :class:`Conflict` where the study has the same bytes already.
+    `written_at` is when it was last written where it comes from. Raises :class:`Conflict` where the study has the same
+    bytes already.
     """
     tester = require(user, Role.TESTER)
-    name = PurePath((upload.name or "unnamed").replace("\\", "/")).name[:255]
     content = upload.read()
-    digest = hashlib.sha256(content).hexdigest()
     proposal, key, refusal = _proposal(content)
+    with transaction.atomic():
+        study = open_study(study_id)
+        facts = {"proposal": proposal, "header_key": key, "refusal": refusal, "written_at": written_at}
+        return _keep_file(tester, study, upload, content, facts)
+
+
+def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, offset_s: float | None = None) -> PassFile:
+    """Put a file beside a pass, byte for byte: samples on a clock of their own, a picture, a clip, a note.
+
+    Samples are read at once and the pass is measured with them, so it has to be decided again. Without `offset_s` they
+    begin where the capture begins, unless their own clock lies within it.
+    """
+    tester = require(user, Role.TESTER)
+    content = upload.read()
+    with transaction.atomic():
+        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
+        if one is None:
+            raise NotFound("pass")
+        study = open_study(one.test.study_id)
+        proposal, key, _ = _proposal(content) if role == FileRole.SAMPLES else ({}, "", None)
+        facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
+        arrival = _keep_file(tester, study, upload, content, facts)
+        file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
+        note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
+        if role == FileRole.SAMPLES:
+            _join_samples(tester, study, one, file, content, offset_s)
+    return file
+
+
+def report(user: Caller, pass_id: int, data: ReportedIn) -> Pass:
+    """Record a pass whose result exists only as numbers: it is never mixed with measured ones."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        one = Pass.objects.filter(pk=pass_id).first()
+        if one is None:
+            raise NotFound("pass")
+        lane, test = lane_and_test(one.lane_id, one.test_id)
+        study = open_study(test.study_id)
+        return _report(tester, study, record_pass(tester, study, lane, test, one.number), data)
+
+
+def report_all(user: Caller, study_id: int, content: bytes) -> int:
+    """Record passes from a table of reported results: all rows or none. How many passes it recorded."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        study = open_study(study_id)
+        rows = reported_rows(study, content)
+        for lane, test, number, data in rows:
+            _report(tester, study, record_pass(tester, study, lane, test, number), data)
+    return len(rows)
+
+
+def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
+    Reported.objects.create(on_pass=one, by=tester, **data.dict())
+    note(study, tester, "entered a reported result", data.read_from, one)
+    return one
+
+
+def _join_samples(
+    tester: User, study: Study, one: Pass, file: PassFile, content: bytes, offset_s: float | None
+) -> None:
+    capture = Capture.objects.select_for_update().filter(on_pass=one).first()
+    if capture is None:
+        raise Conflict(
+            "no_capture", "Samples join a capture, and this pass has none yet.", hint="Take its frames first."
+        )
+    columns = propose_samples(content)
+    samples = read_samples(content, columns)
+    whole = frames_of(capture, windowed=False)
+    if offset_s is None:
+        begins = float(samples.clock_s[0])
+        offset_s = 0.0 if 0.0 <= begins <= whole.duration_s else -begins
+    keep_samples(capture, file, samples, columns.as_json(), offset_s)
+    again = Capture.objects.get(pk=capture.pk)
+    measure(again, frames_of(again), settings_for(study, one))
+    decide_again(tester, study, one, "samples came")
+
+
+def _keep_file(tester: User, study: Study, upload: UploadedFile[Any], content: bytes, facts: dict[str, Any]) -> Arrival:
+    """Keep the bytes of a file. Raises :class:`Conflict` where the study has the same already."""
+    name = PurePath((upload.name or "unnamed").replace("\\", "/")).name[:255]
+    digest = hashlib.sha256(content).hexdigest()
     try:
         with transaction.atomic():
-            study = open_study(study_id)
             arrival = Arrival.objects.create(
-                study=study,
-                name=name,
-                size=len(content),
-                sha256=digest,
-                by=tester,
-                proposal=proposal,
-                header_key=key,
-                refusal=refusal,
+                study=study, name=name, size=len(content), sha256=digest, by=tester, **facts
             )
             Original.objects.create(arrival=arrival, content=content)
     except IntegrityError:
-        raise _duplicate(study_id, digest, name) from None
+        raise _duplicate(study.pk, digest, name) from None
     return arrival
 
 
@@ -95,8 +181,8 @@ def set_aside(user: Caller, arrival_id: int) -> Arrival:
     """Put a file that is no pass out of the way. It stays in the record."""
     require(user, Role.TESTER)
     with transaction.atomic():
-        arrival = _arrival(arrival_id)
-        open_study(arrival.study_id)
+        open_study(_arrival(arrival_id).study_id)
+        arrival = Arrival.objects.select_for_update().get(pk=arrival_id)
         if arrival.state == ArrivalState.TAKEN:
             raise Conflict("file_taken", f"“{arrival.name}” is a pass.", hint="Reject the pass, with a reason.")
         arrival.state = ArrivalState.SET_ASIDE
@@ -114,7 +200,7 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
         lane, test = lane_and_test(place.lane_id, place.test_id)
         if test.study_id != study.pk:
             raise NotFound("lane and test in this study")
-        if old.state != PassState.RECORDED:
+        if old.state not in (PassState.RECORDED, PassState.ACCEPTED):
             raise Conflict(
                 "pass_decided",
                 f"The pass is {PassState(old.state).label.lower()}.",
@@ -122,20 +208,20 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
             )
         if (old.lane_id, old.test_id) == (lane.pk, test.pk) and place.number in (None, old.number):
             return capture
-        new = record_pass(tester, study, lane, test, place.number)
+        accepted = old.state == PassState.ACCEPTED
+        # It is a run of the lane where it belongs, so it was run with that lane's setup.
+        new = record_pass(tester, study, lane, test, place.number, old.ran_at)
         capture.on_pass = new
         capture.save(update_fields=["on_pass"])
-        new.recorded_at, new.setup_version = old.recorded_at, old.setup_version
-        new.save(update_fields=["recorded_at", "setup_version"])
-        old.state, old.recorded_at, old.setup_version = PassState.PLANNED, None, None
-        old.save(update_fields=["state", "recorded_at", "setup_version"])
-        AuditLine.objects.create(
-            study=study,
-            on_pass=new,
-            who=tester,
-            what="moved the capture",
-            why=f"{capture.arrival.name} from {old}"[:300],
-        )
+        PassFile.objects.filter(on_pass=old).update(on_pass=new)
+        new.recorded_at = old.recorded_at
+        new.save(update_fields=["recorded_at"])
+        old.state, old.recorded_at, old.ran_at = PassState.PLANNED, None, None
+        old.setup_version, old.run_as = None, None
+        old.save(update_fields=["state", "recorded_at", "ran_at", "setup_version", "run_as"])
+        note(study, tester, "moved the capture", f"{capture.arrival.name} from {old}", new)
+        if accepted:
+            decided.send(Study, study=study, scenes={old.test.scene_id})
         measure(capture, frames_of(capture), settings_for(study, new))
     return capture
 
@@ -159,7 +245,8 @@ def set_window(user: Caller, capture_id: int, window: WindowIn) -> Capture:
         capture.save(update_fields=["window_from_s", "window_to_s"])
         measure(capture, frames, settings_for(study, one))
         words = "the whole capture" if start is None else f"{start:g} s to {stop:g} s"
-        AuditLine.objects.create(study=study, on_pass=one, who=tester, what="trimmed the pass", why=words)
+        note(study, tester, "trimmed the pass", words, one)
+        decide_again(tester, study, one, f"trimmed to {words}")
     return capture
 
 
@@ -170,18 +257,22 @@ def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMap
         return Taken(arrival_id=place.arrival_id, name="", pass_id=None, refusal=refusal)
     try:
         with transaction.atomic():
+            # One order of locks everywhere: the study, then its files and passes.
+            study = open_study(study_id)
             arrival = Arrival.objects.select_for_update().get(pk=arrival.pk)
             if arrival.state != ArrivalState.WAITING:
                 raise Conflict("file_taken", f"“{arrival.name}” is {ArrivalState(arrival.state).label.lower()}.")
             frames = read_capture(_content(arrival), columns)
-            study = Study.objects.get(pk=study_id)
             lane, test = lane_and_test(place.lane_id, place.test_id)
             if test.study_id != study_id:
                 raise NotFound("lane and test in this study")
-            one = record_pass(tester, study, lane, test, place.number)
+            # A logger writes the last frame when the run ends, so the run began its own length before.
+            began = arrival.written_at and arrival.written_at - timedelta(seconds=frames.duration_s)
+            one = record_pass(tester, study, lane, test, place.number, began)
             capture = Capture.objects.create(
                 on_pass=one, arrival=arrival, columns=columns.as_json(), source_flags=list(frames.source_flags)
             )
+            PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
             keep_channels(capture, frames)
             measure(capture, frames, settings_for(study, one))
             arrival.state, arrival.refusal = ArrivalState.TAKEN, None

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from django.core.files.uploadedfile import UploadedFile
 from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
 from django.http import HttpRequest
+from problems import Problem
 
 #: Largest file taken. An hour of play at 200 fps with ten columns is under it; compressed, far more fits.
 LARGEST_FILE = 64 * 1024 * 1024
@@ -28,3 +32,17 @@ def too_large_name(request: HttpRequest) -> str | None:
     _ = request.FILES  # reading the body is what runs the handlers
     name: str | None = request.META.get(_TOO_LARGE)
     return name
+
+
+def whole_upload(request: HttpRequest, file: UploadedFile[Any] | None) -> UploadedFile[Any]:
+    """The file that came with a request. Raises :class:`Problem` where it was too large or where none came."""
+    large = too_large_name(request)
+    if large is None and file is not None:
+        return file
+    limit = f"{LARGEST_FILE // 2**20} MB"
+    raise Problem(
+        "too_large" if large else "no_file",
+        f"“{large}” is larger than {limit} and was not kept." if large else "No file came with the request.",
+        field="file",
+        hint=f"Trim the recording in the logger or compress it with gzip or zstd: up to {limit} are taken.",
+    )

@@ -121,7 +121,7 @@ def sketched(data: SketchIn) -> Sketched:
             PlannedPass(f"{lane}-{test}-{number}", lane, test, number)
             for lane in range(len(lanes))
             for test in range(len(tests))
-            for number in range(1, data.passes + 1)
+            for number in range(1, data.passes_wanted + 1)
         ),
         changes=changes_between([setups[p] for p in order], costs),
         costs=costs,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bench.queries import description_of, whole_versions
+from django.db.models.functions import Coalesce
 from rennbahn.plain import plain
 from rennbahn.planning.fairness import Difference, Fairness, Pairing
 from rennbahn.planning.steadiness import RunWith, watch
@@ -59,17 +60,18 @@ def caveats_of(study: Study) -> list[CaveatOut]:
 
 def changed_within(study: Study) -> list[ChangedOut]:
     """What changed within a lane from pass to pass; rejected passes do not count."""
-    run = list(
-        Pass.objects.filter(
-            test__study=study, setup_version__isnull=False, state__in=(PassState.RECORDED, PassState.ACCEPTED)
-        )
-        .select_related("lane", "test__scene__game", "test__condition")
-        .order_by("recorded_at", "pk")
+    counting = Pass.objects.filter(
+        test__study=study, setup_version__isnull=False, state__in=(PassState.RECORDED, PassState.ACCEPTED)
     )
-    versions = {one.setup_version_id for one in run if one.setup_version_id}
-    lanes = {one.lane_id for one in run}
-    if len(versions) <= len(lanes):
+    pairs = set(counting.values_list("setup_version", "lane").order_by().distinct())
+    versions = {version for version, _ in pairs}
+    if len(versions) <= len({lane for _, lane in pairs}):
         return []
+    run = list(
+        counting.select_related("lane", "test__scene__game", "test__condition")
+        .annotate(when=Coalesce("ran_at", "recorded_at"))
+        .order_by("when", "pk")
+    )
     described = {version.pk: description_of(version) for version in whole_versions().filter(pk__in=versions)}
     runs = [RunWith(str(p.lane_id), p.test.scene.game.name, described[p.setup_version_id or 0]) for p in run]
     return [

@@ -7,6 +7,7 @@ import datetime
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
+from scenes.models import Scene
 from studies.models import Study
 
 
@@ -53,6 +54,32 @@ class Plan(models.Model):
 
     def __str__(self) -> str:
         return f"plan of {self.study}"
+
+
+class SceneNoise(models.Model):
+    """What one study taught about how well a scene repeats: kept by decisions, so that readers only add up.
+
+    `squares` is the sum of squares of ln x within cells, with `df` degrees of freedom over `cells` cells of two and
+    more accepted passes.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="taught")
+    scene = models.ForeignKey(Scene, on_delete=models.PROTECT, related_name="noise")
+    figure = models.CharField(max_length=32)
+    squares = models.FloatField()
+    df = models.PositiveIntegerField()
+    cells = models.PositiveIntegerField()
+    passes = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["study", "scene", "figure"], name="scene_noise_once"),
+            models.CheckConstraint(condition=Q(squares__gte=0), name="scene_noise_is_no_less_than_0"),
+        ]
+        indexes = [models.Index(fields=["figure", "scene"], name="noise_by_figure")]
+
+    def __str__(self) -> str:
+        return f"{self.figure} of {self.scene} in {self.study}"
 
 
 class Acceptance(models.Model):

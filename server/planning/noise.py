@@ -1,22 +1,28 @@
-"""How well scenes repeat, learned from the accepted passes of all studies."""
+"""How well scenes repeat, learned from the accepted passes of all studies.
+
+Every decision on a pass teaches: what its study says of its scene is added up anew and kept. Reading costs as much as
+there are studies and scenes, whatever the number of passes behind them.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from django.db.models import Count, Sum
+from intake.measuring import FIGURE_COLUMNS
 from rennbahn.comparing.model import AVERAGE, low_figure
-from rennbahn.planning.noise import Pooled, pooled_noise
-from studies.models import Pass, PassState
+from rennbahn.planning.noise import Pooled, Squares, pooled, squares_within
+from studies.models import COUNTING, Pass, PassState
 
-#: The accepted passes of a cell: headline figures, and whether the pass is capped.
-Cell = list[tuple[dict[str, float], bool]]
+from planning.models import SceneNoise
+
 #: Kinds of figure, as plans name them.
 KINDS = (AVERAGE, "low_1", "low_0.1")
 
 
 @dataclass(frozen=True)
-class SceneNoise:
+class Known:
     """Noise of a scene by kind of figure, and what it stands on."""
 
     noise: Mapping[str, Pooled]
@@ -28,7 +34,7 @@ class SceneNoise:
 class Learned:
     """Noise of each scene, and of all together by kind of figure."""
 
-    scenes: Mapping[int, SceneNoise]
+    scenes: Mapping[int, Known]
     everything: Mapping[str, Pooled]
 
 
@@ -37,39 +43,70 @@ def figure_of(kind: str, low_school: str) -> str:
     return AVERAGE if kind == AVERAGE else low_figure(kind.removeprefix("low_"), low_school)
 
 
-def learned_noise(low_school: str) -> Learned:
-    """Noise of all scenes, in one query. Capped passes say nothing about the average's noise."""
-    found = Pass.objects.filter(state=PassState.ACCEPTED, capture__measurement__isnull=False)
-    cells: dict[int, dict[tuple[int, int], Cell]] = {}
+def learn(study_id: int, scenes: Iterable[int]) -> None:
+    """Add up anew what a study teaches about some scenes. Capped passes say nothing about the average's noise."""
+    wanted = sorted(set(scenes))
+    columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
+    rows = Pass.objects.filter(
+        test__study=study_id, test__scene__in=wanted, state=PassState.ACCEPTED, role__in=COUNTING,
+        capture__current__isnull=False,
+    ).values_list("test__scene", "lane", "test", "capture__current__cap", *columns)  # fmt: skip
+    cells: dict[int, dict[tuple[int, int], list[tuple[str, list[float]]]]] = {}
+    for scene, lane, test, cap, *values in rows.order_by("pk"):
+        cells.setdefault(scene, {}).setdefault((lane, test), []).append((cap, values))
+    taught = []
+    for scene, own in cells.items():
+        for at, figure in enumerate(FIGURE_COLUMNS):
+            counting = [
+                [values[at] for _, values in cell]
+                for cell in own.values()
+                if figure != AVERAGE or 2 * sum(cap == "capped" for cap, _ in cell) < len(cell)
+            ]
+            found = squares_within(counting)
+            if found.df:
+                passes = sum(map(len, own.values()))
+                taught.append(
+                    SceneNoise(
+                        study_id=study_id, scene_id=scene, figure=figure, squares=found.total, df=found.df,
+                        cells=found.cells, passes=passes,
+                    )
+                )  # fmt: skip
+    SceneNoise.objects.filter(study=study_id, scene__in=wanted).delete()
+    SceneNoise.objects.bulk_create(taught)
+
+
+def learn_all() -> None:
+    """Add up everything anew, as after an upgrade from a state that kept nothing."""
     studies: dict[int, set[int]] = {}
-    for scene, lane, test, study, headline, cap in found.values_list(
-        "test__scene",
-        "lane",
-        "test",
-        "test__study",
-        "capture__measurement__headline",
-        "capture__measurement__figures__limits__cap__state",
-    ).order_by("test__scene", "lane", "test", "number"):
-        cells.setdefault(scene, {}).setdefault((lane, test), []).append((headline, cap == "capped"))
-        studies.setdefault(scene, set()).add(study)
-    every = [cell for own in cells.values() for cell in own.values()]
+    accepted = Pass.objects.filter(state=PassState.ACCEPTED, role__in=COUNTING)
+    for study, scene in accepted.values_list("test__study", "test__scene").distinct():
+        studies.setdefault(study, set()).add(scene)
+    for study, scenes in studies.items():
+        learn(study, scenes)
+
+
+def learned_noise(low_school: str, scenes: Iterable[int] | None = None) -> Learned:
+    """Noise of scenes (all of them without a list), and of all together, in two queries."""
+    kinds = {figure_of(kind, low_school): kind for kind in KINDS}
+    rows = SceneNoise.objects.filter(figure__in=kinds)
+    sums = (Sum("squares"), Sum("df"), Sum("cells"))
+    every = {
+        kinds[figure]: pooled(Squares(*found))
+        for figure, *found in rows.values_list("figure").annotate(*sums).order_by()
+    }
+    own = rows if scenes is None else rows.filter(scene__in=list(scenes))
+    found: dict[int, dict[str, Pooled]] = {}
+    stands_on: dict[int, tuple[int, int]] = {}
+    by_scene = own.values_list("scene", "figure").annotate(*sums, Sum("passes"), Count("study"))
+    for scene, figure, squares, df, cells, passes, studies in by_scene.order_by("scene"):
+        found.setdefault(scene, {})[kinds[figure]] = pooled(Squares(squares, df, cells))
+        before = stands_on.get(scene, (0, 0))
+        stands_on[scene] = (max(before[0], passes), max(before[1], studies))
+    nothing = Pooled(None, 0, 0)
     return Learned(
         scenes={
-            scene: SceneNoise(
-                noise=_by_kind(list(own.values()), low_school),
-                passes=sum(map(len, own.values())),
-                studies=len(studies[scene]),
-            )
-            for scene, own in cells.items()
+            scene: Known({kind: noise.get(kind, nothing) for kind in KINDS}, *stands_on[scene])
+            for scene, noise in found.items()
         },
-        everything=_by_kind(every, low_school),
+        everything={kind: every.get(kind, nothing) for kind in KINDS},
     )
-
-
-def _by_kind(cells: list[Cell], low_school: str) -> dict[str, Pooled]:
-    return {kind: _noise(cells, kind, figure_of(kind, low_school)) for kind in KINDS}
-
-
-def _noise(cells: list[Cell], kind: str, figure: str) -> Pooled:
-    counting = [cell for cell in cells if kind != AVERAGE or 2 * sum(capped for _, capped in cell) < len(cell)]
-    return pooled_noise([[headline[figure] for headline, _ in cell if figure in headline] for cell in counting])

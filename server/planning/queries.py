@@ -144,7 +144,7 @@ def noise_of_scenes() -> list[SceneNoiseOut]:
 
 def sketch(data: SketchIn) -> SketchOut:
     """What a study as typed so far comes to: passes, hours by order, and whether its lanes are fair."""
-    check_size(len(data.lanes), [data.passes] * len(data.tests))
+    check_size(len(data.lanes), [data.passes_wanted] * len(data.tests))
     found = sketched(data)
     when = BenchTime(dt.date(2000, 1, 3), dt.time(9), 8.0, range(7))
     timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if found.work.passes else []
@@ -191,7 +191,8 @@ def _late(timeline: Timeline) -> bool:
 
 def _needs(study: Study, kept: Plan) -> tuple[list[NeedOut], float | None]:
     """What each test needs, and what all tests together can tell of the leading figure."""
-    tests, noise = list(study.tests.all()), learned_noise(study.low_school)
+    tests = list(study.tests.all())
+    noise = learned_noise(study.low_school, {test.scene_id for test in tests})
     asked = []
     for test in tests:
         own = noise.scenes.get(test.scene_id)

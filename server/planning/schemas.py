@@ -285,7 +285,7 @@ class SketchIn(Schema):
     baseline: int = Field(default=0, ge=0)
     lanes: list[SketchLane] = Field(default_factory=list, max_length=60)
     tests: list[SketchTest] = Field(default_factory=list, max_length=400)
-    passes: int = Field(default=3, ge=1, le=50)
+    passes_wanted: int = Field(default=3, ge=1, le=50)
 
 
 class SketchOut(Schema):

@@ -11,7 +11,8 @@ from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from studies.models import Pass, Study
-from studies.services import note, open_study
+from studies.record import note
+from studies.services import open_study
 
 from planning.building import costs_of, fairness_of
 from planning.models import Acceptance, Order, Plan

@@ -87,6 +87,12 @@ class Intent(models.TextChoices):
     EXPOSE = "expose", "Expose: every other limit removed"
 
 
+#: What a condition tells a game, and why it was chosen.
+CONDITION_FIELDS = (
+    "name", "resolution", "preset", "upscaling", "ray_tracing", "api", "frame_limit_fps", "intent",
+)  # fmt: skip
+
+
 class Condition(models.Model):
     """What the game is told: a named set of resolution, preset and the like."""
 

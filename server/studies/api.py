@@ -11,8 +11,11 @@ from studies.models import Pass
 from studies.schemas import (
     AskedIn,
     AuditOut,
+    Changed,
+    LaneIn,
     Method,
     PassChange,
+    PassesChange,
     PassIn,
     PassRef,
     StudyIn,
@@ -54,6 +57,12 @@ def edit_method(request: HttpRequest, study_id: int, payload: Method) -> StudyOu
 def set_baseline(request: HttpRequest, study_id: int, lane_id: int) -> StudyOut:
     """Make another lane the baseline."""
     return queries.one_study(services.set_baseline(user_of(request), study_id, lane_id).pk)
+
+
+@router.post("/{int:study_id}/lanes", response={201: StudyOut})
+def add_lane(request: HttpRequest, study_id: int, payload: LaneIn) -> Status[StudyOut]:
+    """Add a lane with its planned passes."""
+    return Status(201, queries.one_study(services.add_lane(user_of(request), study_id, payload).study_id))
 
 
 @router.post("/{int:study_id}/tests", response={201: TestOut})
@@ -101,16 +110,25 @@ def audit(request: HttpRequest, study_id: int) -> list[AuditOut]:
 @router.post("/passes", response={201: PassRef})
 def plan_pass(request: HttpRequest, payload: PassIn) -> Status[PassRef]:
     """Plan one more pass."""
-    return Status(201, _ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id)))
+    return Status(201, _ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id, payload.role)))
 
 
 @router.put("/passes/{int:pass_id}/state", response=PassRef)
 def change_pass(request: HttpRequest, pass_id: int, payload: PassChange) -> PassRef:
     """Accept or reject a pass, or say why it did not run."""
-    return _ref(services.change_pass(user_of(request), pass_id, payload.state, payload.reason))
+    return _ref(services.change_pass(user_of(request), pass_id, payload.state, payload.reason, payload.reason_code))
+
+
+@router.put("/{int:study_id}/passes/state", response=Changed)
+def change_passes(request: HttpRequest, study_id: int, payload: PassesChange) -> Changed:
+    """The same decision on several passes, as one act: all of them or none."""
+    caller, ids = user_of(request), payload.pass_ids
+    changed = services.change_passes(caller, study_id, ids, payload.state, payload.reason, payload.reason_code)
+    return Changed(changed=changed)
 
 
 def _ref(one: Pass) -> PassRef:
     return PassRef(
-        id=one.pk, lane_id=one.lane_id, test_id=one.test_id, number=one.number, state=one.state, reason=one.reason
-    )
+        id=one.pk, lane_id=one.lane_id, test_id=one.test_id, number=one.number, state=one.state, role=one.role,
+        reason_code=one.reason_code, reason=one.reason,
+    )  # fmt: skip

@@ -12,9 +12,10 @@ from bench.services import setup_like
 from django.contrib.auth.models import AnonymousUser, User
 from django.db.models import QuerySet
 from problems import Conflict, Problem
+from rennbahn.planning.levels import level_of
 from scenes.services import condition_named, scene_named
 
-from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyKind, Test
+from studies.models import COUNTING, NEEDS_REASON, Lane, Level, Pass, PassState, Study, StudyKind, Test
 from studies.schemas import LaneIn, StudyIn, TestIn
 
 Caller = User | AnonymousUser
@@ -58,6 +59,24 @@ def check_not_alike(lanes: Sequence[Lane]) -> None:
         seen.add(what)
 
 
+def add_lane_to(study: Study, user: Caller, lane: LaneIn, position: int, *, baseline: bool = False) -> Lane:
+    """Make a lane of a study, with the levels it stands for."""
+    made = Lane.objects.create(
+        study=study,
+        position=position,
+        name=lane.name,
+        baseline=baseline,
+        setup_version=setup_of(user, lane, position),
+        condition=condition_named(lane.condition) if lane.condition else None,
+    )
+    levels = {factor: level_of(words) for factor, words in lane.levels.items() if words.strip()}
+    Level.objects.bulk_create(
+        Level(lane=made, factor=factor, words=level.words, number=level.number, unit=level.unit[:24])
+        for factor, level in levels.items()
+    )
+    return made
+
+
 def setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
     """The version of the setup that a lane names or describes."""
     if lane.setup is not None:
@@ -90,7 +109,7 @@ def new_test(study: Study, data: TestIn, position: int) -> Test:
         scene=scene_named(data.game, data.scene),
         condition=condition_named(data.condition),
         priority=data.priority,
-        passes_wanted=data.passes or study.passes_per_test,
+        passes_wanted=data.passes_wanted or study.passes_wanted,
     )
 
 
@@ -119,9 +138,9 @@ def write_tests(study: Study, wanted: Sequence[TestIn]) -> None:
             test = new_test(study, data, position)
         else:
             test.position, test.priority = position, data.priority
-            if data.passes is not None and data.passes < test.passes_wanted:
+            if data.passes_wanted is not None and data.passes_wanted < test.passes_wanted:
                 fewer.add(test.pk)
-            test.passes_wanted = data.passes or test.passes_wanted
+            test.passes_wanted = data.passes_wanted or test.passes_wanted
         keep[test_key(data)] = test
     gone = [test for key, test in there.items() if key not in keep]
     run = Pass.objects.filter(test__in=gone).exclude(state=PassState.PLANNED).select_related("test").first()
@@ -146,20 +165,24 @@ def plan_passes(study: Study, tests: Sequence[Test], fewer: Collection[int] = ()
     Passes that were run are never touched.
     """
     numbers: dict[tuple[int, int], list[tuple[int, str, int]]] = {}
-    for one in Pass.objects.filter(test__in=tests).only("number", "state", "lane", "test"):
-        numbers.setdefault((one.lane_id, one.test_id), []).append((one.number, one.state, one.pk))
+    last: dict[tuple[int, int], int] = {}
+    found = Pass.objects.filter(test__in=tests).values_list("lane_id", "test_id", "number", "state", "pk", "role")
+    for lane_id, test_id, number, state, pk, role in found.order_by("number"):
+        last[lane_id, test_id] = number
+        if role in COUNTING:
+            numbers.setdefault((lane_id, test_id), []).append((number, state, pk))
     new: list[Pass] = []
     gone: list[int] = []
     for test in tests:
         for lane in study.lanes.all():
-            there = sorted(numbers.get((lane.pk, test.pk), []))
+            there = numbers.get((lane.pk, test.pk), [])
             # A pass that was rejected or did not run is repeated beside what is wanted, not instead of it.
             counting = [one for one in there if one[1] not in NEEDS_REASON]
             missing = test.passes_wanted - len(counting)
             planned = [pk for _, state, pk in counting if state == PassState.PLANNED]
             if missing < 0 and test.pk in fewer:
                 gone += planned[max(0, len(planned) + missing) :]
-            first = (there[-1][0] if there else 0) + 1
+            first = last.get((lane.pk, test.pk), 0) + 1
             new += [Pass(lane=lane, test=test, number=first + i) for i in range(max(0, missing))]
     _take_out(Pass.objects.filter(pk__in=gone))
     Pass.objects.bulk_create(new)
@@ -167,10 +190,7 @@ def plan_passes(study: Study, tests: Sequence[Test], fewer: Collection[int] = ()
 
 def _take_out(planned: QuerySet[Pass]) -> None:
     """Take planned passes out of the plan. What the record says of them stays, with the words for which they were."""
-    said = planned.filter(audit__isnull=False).distinct().select_related("lane", "test__scene__game", "test__condition")
-    for one in said:
-        AuditLine.objects.filter(on_pass=one).update(on_what=str(one))
-    planned.delete()
+    planned.filter(state=PassState.PLANNED).delete()
 
 
 def test_twice(data: TestIn) -> Conflict:

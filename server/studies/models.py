@@ -7,6 +7,7 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
+from rennbahn.comparing.words import PASS_REASONS
 from rennbahn.measures import LOW_SCHOOLS
 from scenes.models import Condition, Scene
 
@@ -26,6 +27,11 @@ class StudyKind(models.TextChoices):
     SWEEP = "sweep", "Sweep"
     GRID = "grid", "Grid"
     SCALING = "scaling", "Scaling"
+    BUDGET = "budget", "Budget"
+    SEVERAL = "several", "Several cards"
+    LATENCY = "latency", "Latency"
+    FIT = "fit", "Fit"
+    PROXY_CHECK = "proxy_check", "Proxy check"
 
 
 class Leading(models.TextChoices):
@@ -38,7 +44,7 @@ class Leading(models.TextChoices):
 class Study(models.Model):
     """One question, and the method by which it is answered."""
 
-    kind = models.CharField(max_length=8, choices=StudyKind.choices, default=StudyKind.A_B)
+    kind = models.CharField(max_length=16, choices=StudyKind.choices, default=StudyKind.A_B)
     question = models.CharField(max_length=200)
     factor = models.CharField(max_length=120)
     #: The other factor of a grid.
@@ -49,7 +55,8 @@ class Study(models.Model):
     finished_at = models.DateTimeField(null=True, blank=True)
     #: When a lead called the plan ready: its lanes are fair, or their differences accepted.
     ready_at = models.DateTimeField(null=True, blank=True)
-    passes_per_test = models.PositiveSmallIntegerField(default=3)
+    #: How many passes a new test is given in each lane.
+    passes_wanted = models.PositiveSmallIntegerField(default=3)
 
     leading = models.CharField(max_length=12, choices=Leading.choices, default=Leading.AVERAGE)
     low_school = models.CharField(max_length=16, default=LOW_SCHOOLS[0])
@@ -71,7 +78,7 @@ class Study(models.Model):
             models.CheckConstraint(condition=Q(cell_school__in=CELL_SCHOOLS), name="study_cell_school_known"),
             models.CheckConstraint(condition=Q(equal_band__gt=0, equal_band__lt=1), name="study_band_is_a_share"),
             models.CheckConstraint(condition=Q(target_hz__gt=0), name="study_target_above_0"),
-            models.CheckConstraint(condition=Q(passes_per_test__gte=1), name="study_has_passes"),
+            models.CheckConstraint(condition=Q(passes_wanted__gte=1), name="study_has_passes"),
         ]
 
     def __str__(self) -> str:
@@ -81,16 +88,15 @@ class Study(models.Model):
 class Lane(models.Model):
     """A setup taking part in a study; one lane is the baseline.
 
-    `levels` says, by factor, which level of it this lane stands for. `condition` is what this lane tells the games, in
-    place of the tests' own: the lanes of a scaling study are one setup under several conditions.
+    Its `levels` say, by factor, what it stands for. `condition` is what this lane tells the games, in place of the
+    tests' own: the lanes of a scaling study are one setup under several conditions.
     """
 
-    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="lanes")
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="lanes")
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=80)
     setup_version = models.ForeignKey(SetupVersion, on_delete=models.PROTECT, related_name="lanes")
     baseline = models.BooleanField(default=False)
-    levels = models.JSONField(default=dict, blank=True)
     condition = models.ForeignKey(Condition, on_delete=models.PROTECT, null=True, blank=True, related_name="lanes")
 
     class Meta:
@@ -105,13 +111,34 @@ class Lane(models.Model):
         return self.name
 
 
+class Level(models.Model):
+    """Which level of a factor a lane stands for: in words, and as a number with its unit where it is one."""
+
+    lane = models.ForeignKey(Lane, on_delete=models.CASCADE, related_name="levels")
+    factor = models.CharField(max_length=120)
+    words = models.CharField(max_length=120)
+    number = models.FloatField(null=True, blank=True)
+    unit = models.CharField(max_length=24, blank=True)
+
+    class Meta:
+        ordering = ["lane", "id"]
+        constraints = [
+            models.UniqueConstraint(fields=["lane", "factor"], name="level_once_a_factor"),
+            models.CheckConstraint(condition=~Q(words=""), name="level_has_words"),
+            models.CheckConstraint(condition=Q(unit="") | Q(number__isnull=False), name="level_unit_has_a_number"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.factor}: {self.words}"
+
+
 class Test(models.Model):
     """A scene under a condition. `priority` 1 is run whatever happens, 3 is dropped first.
 
     `passes_wanted` is how many passes are planned in each lane.
     """
 
-    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="tests")
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="tests")
     position = models.PositiveSmallIntegerField()
     scene = models.ForeignKey(Scene, on_delete=models.PROTECT, related_name="tests")
     condition = models.ForeignKey(Condition, on_delete=models.PROTECT, related_name="tests")
@@ -148,14 +175,35 @@ class PassState(models.TextChoices):
 NEEDS_REASON = [PassState.REJECTED, PassState.DID_NOT_RUN]
 
 
-class Pass(models.Model):
-    """One run of a test in a lane. Once recorded it knows the version of the setup it was run with."""
+class PassRole(models.TextChoices):
+    """What a pass is run for."""
 
-    lane = models.ForeignKey(Lane, on_delete=models.CASCADE, related_name="passes")
-    test = models.ForeignKey(Test, on_delete=models.CASCADE, related_name="passes")
+    COUNTED = "counted", "Counted"
+    WARM_UP = "warm_up", "Warm-up"
+    CONTROL = "control", "Control"
+    REPEAT = "repeat", "Repeat"
+
+
+#: Roles of passes that count once they are accepted.
+COUNTING = (PassRole.COUNTED, PassRole.REPEAT)
+
+
+class Pass(models.Model):
+    """One run of a test in a lane. Once recorded, what it was run with is fixed.
+
+    `setup_version` is the lane's then, `run_as` the condition and the caps as they were; `ran_at` is when it ran, where
+    that is known, and `recorded_at` when its file came. `reason_code` says why it is out, `reason` in what words.
+    """
+
+    lane = models.ForeignKey(Lane, on_delete=models.PROTECT, related_name="passes")
+    test = models.ForeignKey(Test, on_delete=models.PROTECT, related_name="passes")
     number = models.PositiveSmallIntegerField()
     state = models.CharField(max_length=12, choices=PassState.choices, default=PassState.PLANNED)
+    role = models.CharField(max_length=8, choices=PassRole.choices, default=PassRole.COUNTED)
+    reason_code = models.CharField(max_length=16, choices=list(PASS_REASONS.items()), blank=True)
     reason = models.CharField(max_length=300, blank=True)
+    ran_at = models.DateTimeField(null=True, blank=True)
+    run_as = models.JSONField(null=True, blank=True)
     setup_version = models.ForeignKey(
         SetupVersion, on_delete=models.PROTECT, null=True, blank=True, related_name="passes"
     )
@@ -167,19 +215,34 @@ class Pass(models.Model):
             models.UniqueConstraint(fields=["lane", "test", "number"], name="pass_once"),
             models.CheckConstraint(condition=Q(number__gte=1), name="pass_numbers_from_1"),
             models.CheckConstraint(condition=Q(state__in=PassState.values), name="pass_state_known"),
-            models.CheckConstraint(condition=~Q(state__in=NEEDS_REASON) | ~Q(reason=""), name="pass_out_has_a_reason"),
+            models.CheckConstraint(condition=Q(role__in=PassRole.values), name="pass_role_known"),
+            models.CheckConstraint(
+                condition=Q(reason_code="") | Q(reason_code__in=list(PASS_REASONS)), name="pass_reason_known"
+            ),
+            models.CheckConstraint(
+                condition=Q(state__in=NEEDS_REASON, reason_code__gt="")
+                | (~Q(state__in=NEEDS_REASON) & Q(reason_code="", reason="")),
+                name="pass_out_has_a_reason",
+            ),
+            models.CheckConstraint(
+                condition=~Q(reason_code="other") | ~Q(reason=""), name="another_reason_is_in_words"
+            ),
         ]
+        indexes = [models.Index(fields=["test", "state"], name="passes_of_a_test")]
 
     def __str__(self) -> str:
         return f"{self.test}, {self.lane}, pass {self.number}"
 
 
 class AuditLine(models.Model):
-    """Who did what to a study, when and why. Lines are added, never changed."""
+    """Who did what to a study, when and why. Lines are added by :func:`studies.record.note` and never changed.
 
-    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="audit")
-    on_pass = models.ForeignKey(Pass, on_delete=models.SET_NULL, related_name="audit", null=True, blank=True)
-    #: Which pass it was, kept where a planned pass was taken out of the plan.
+    The database itself refuses to change or delete one. `pass_id` is no foreign key, so that a line outlives a planned
+    pass that is taken out of the plan; `on_what` says which pass it was.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="audit")
+    pass_id = models.BigIntegerField(null=True, blank=True)
     on_what = models.CharField(max_length=400, blank=True)
     at = models.DateTimeField(auto_now_add=True)
     who = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="audit_lines")
@@ -188,6 +251,7 @@ class AuditLine(models.Model):
 
     class Meta:
         ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["study", "-at"], name="record_of_a_study")]
 
     def __str__(self) -> str:
         return f"{self.who}: {self.what}"

@@ -2,31 +2,37 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 
 from bench.queries import setup_out, whole_versions
-from django.db.models import Count, Prefetch, Q, QuerySet
+from django.db.models import Count, Prefetch, QuerySet
 from problems import NotFound
+from rennbahn.planning.levels import missing_cells
+from scenes.models import Condition
 
-from studies.models import AuditLine, Lane, PassState, Study, Test
-from studies.schemas import AuditOut, Counts, LaneOut, Method, StudyOut, StudySummary, TestOut
+from studies.models import AuditLine, Lane, Pass, PassState, Study, StudyKind, Test
+from studies.schemas import AuditOut, Counts, GroupOut, LaneOut, LevelOut, Method, StudyOut, StudySummary, TestOut
 
 
 def all_studies() -> list[StudySummary]:
     """All studies, newest first, with their passes counted."""
-    found = _counted(Study.objects.prefetch_related("lanes")).order_by("-created_at", "-id")
-    return [_summary(study) for study in found]
+    found = list(
+        Study.objects.prefetch_related("lanes").annotate(test_count=Count("tests")).order_by("-created_at", "-id")
+    )
+    counts = pass_counts()
+    return [_summary(study, counts.get(study.pk, {}), getattr(study, "test_count", 0)) for study in found]
 
 
 def one_study(study_id: int) -> StudyOut:
     """A study with lanes, setups and tests. Raises :class:`NotFound`."""
-    study = _counted(with_lanes_and_tests().filter(pk=study_id)).first()
+    study = with_lanes_and_tests().filter(pk=study_id).first()
     if study is None:
         raise NotFound("study")
     return StudyOut(
-        **_summary(study).dict(),
+        **_summary(study, pass_counts([study_id]).get(study_id, {}), len(study.tests.all())).dict(),
         created_by=study.created_by.get_username(),
-        passes_per_test=study.passes_per_test,
+        passes_wanted=study.passes_wanted,
         method=Method(**{name: getattr(study, name) for name in Method.model_fields}),
         lanes_full=[
             LaneOut(
@@ -35,18 +41,65 @@ def one_study(study_id: int) -> StudyOut:
                 name=lane.name,
                 baseline=lane.baseline,
                 setup=setup_out(lane.setup_version),
-                levels=lane.levels,
+                levels={
+                    level.factor: LevelOut(words=level.words, number=level.number, unit=level.unit)
+                    for level in lane.levels.all()
+                },
                 condition=lane.condition.name if lane.condition else "",
             )
             for lane in study.lanes.all()
         ],
         tests_full=[test_out(test) for test in study.tests.all()],
+        groups=groups_of(study),
+        missing_cells=_missing_cells(study),
     )
+
+
+def group_key(condition: Condition) -> str:
+    """What tests may be pooled by: intent, resolution and preset of their condition."""
+    return "|".join((condition.intent, condition.resolution, condition.preset))
+
+
+def group_words(condition: Condition) -> str:
+    """A group as a reader calls it."""
+    told = ", ".join(filter(None, (condition.resolution, condition.preset)))
+    return told or condition.name
+
+
+def groups_of(study: Study) -> list[GroupOut]:
+    """The groups of a study's tests, in the order of the tests. Two that read alike say why they were chosen."""
+    found: dict[str, list[Test]] = {}
+    for test in study.tests.all():
+        found.setdefault(group_key(test.condition), []).append(test)
+    words = {key: group_words(tests[0].condition) for key, tests in found.items()}
+    alike = Counter(words.values())
+    intents = {test.condition.intent for tests in found.values() for test in tests}
+    return [
+        GroupOut(
+            key=key,
+            words=f"{words[key]} ({tests[0].condition.intent})"
+            if alike[words[key]] > 1 or len(intents) > 1
+            else words[key],
+            intent=tests[0].condition.intent,
+            tests=len(tests),
+            games=len({test.scene.game_id for test in tests}),
+        )
+        for key, tests in found.items()
+    ]
+
+
+def _missing_cells(study: Study) -> list[dict[str, str]]:
+    if study.kind != StudyKind.GRID:
+        return []
+    lanes = [{level.factor: level.words for level in lane.levels.all()} for lane in study.lanes.all()]
+    return missing_cells(lanes, [study.factor, study.second_factor])
 
 
 def with_lanes_and_tests() -> QuerySet[Study]:
     """Studies with all that names their lanes and tests, in a fixed number of queries."""
-    lanes = Lane.objects.select_related("condition").prefetch_related(Prefetch("setup_version", whole_versions()))
+    lanes = Lane.objects.select_related("condition").prefetch_related(
+        "levels", Prefetch("setup_version", whole_versions())
+    )
     tests = Test.objects.select_related("scene__game", "condition")
     return Study.objects.select_related("created_by").prefetch_related(
         Prefetch("lanes", lanes), Prefetch("tests", tests)
@@ -64,7 +117,8 @@ def test_out(test: Test) -> TestOut:
         scene=test.scene.name,
         condition=test.condition.name,
         priority=test.priority,
-        passes=test.passes_wanted,
+        group=group_key(test.condition),
+        passes_wanted=test.passes_wanted,
     )
 
 
@@ -72,34 +126,30 @@ def audit_of(study_id: int) -> list[AuditOut]:
     """The record of a study, newest first. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id).exists():
         raise NotFound("study")
-    lines: Iterable[AuditLine] = AuditLine.objects.filter(study_id=study_id).select_related(
-        "who", "on_pass__lane", "on_pass__test__scene__game", "on_pass__test__condition"
-    )
+    lines: Iterable[AuditLine] = AuditLine.objects.filter(study_id=study_id).select_related("who")
     return [
         AuditOut(
             at=line.at,
             who=line.who.get_username(),
             what=line.what,
             why=line.why,
-            pass_id=line.on_pass_id,
-            on=str(line.on_pass) if line.on_pass else line.on_what,
+            pass_id=line.pass_id,
+            on=line.on_what,
         )
         for line in lines
     ]
 
 
-def _counted(studies: QuerySet[Study]) -> QuerySet[Study]:
-    passes = "tests__passes"
-    return studies.annotate(
-        test_count=Count("tests", distinct=True),
-        **{
-            f"{state}_count": Count(passes, filter=Q(**{f"{passes}__state": state}), distinct=True)
-            for state in PassState.values
-        },
-    )
+def pass_counts(study_ids: Iterable[int] | None = None) -> dict[int, dict[str, int]]:
+    """How many passes each study has in each state: one query, whose cost grows with the studies asked for."""
+    passes = Pass.objects.all() if study_ids is None else Pass.objects.filter(test__study__in=list(study_ids))
+    found: dict[int, dict[str, int]] = {}
+    for study, state, count in passes.values_list("test__study", "state").annotate(n=Count("pk")).order_by():
+        found.setdefault(study, {})[state] = count
+    return found
 
 
-def _summary(study: Study) -> StudySummary:
+def _summary(study: Study, counts: dict[str, int], tests: int) -> StudySummary:
     return StudySummary(
         id=study.pk,
         kind=study.kind,
@@ -109,8 +159,8 @@ def _summary(study: Study) -> StudySummary:
         state=study.state,
         ready_at=study.ready_at,
         lanes=[lane.name for lane in study.lanes.all()],
-        tests=getattr(study, "test_count", 0),
-        counts=Counts(**{state: getattr(study, f"{state}_count", 0) for state in PassState.values}),
+        tests=tests,
+        counts=Counts(**{state: counts.get(state, 0) for state in PassState.values}),
         created_at=study.created_at,
         finished_at=study.finished_at,
     )

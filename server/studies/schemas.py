@@ -46,7 +46,7 @@ class TestIn(Schema):
     scene: Name
     condition: Name
     priority: int = Field(default=2, ge=1, le=3)
-    passes: int | None = Field(default=None, ge=1, le=50)
+    passes_wanted: int | None = Field(default=None, ge=1, le=50)
 
 
 class TestsIn(Schema):
@@ -68,12 +68,20 @@ class AskedIn(Schema):
 class StudyIn(AskedIn):
     """A study of any kind: its lanes, its tests, its method."""
 
-    kind: Literal["a_b", "ladder", "sweep", "grid", "scaling"] = "a_b"
+    kind: Literal["a_b", "ladder", "sweep", "grid", "scaling", "budget", "several", "proxy_check"] = "a_b"
     lanes: list[LaneIn] = Field(min_length=2, max_length=60)
     baseline: int = Field(default=0, ge=0, le=59)
     tests: list[TestIn] = Field(min_length=1, max_length=400)
-    passes_per_test: int = Field(default=3, ge=1, le=50)
+    passes_wanted: int = Field(default=3, ge=1, le=50)
     method: Method = Field(default_factory=Method)
+
+
+class LevelOut(Schema):
+    """A level of a factor: in words, and as a number with its unit where it is one."""
+
+    words: str
+    number: float | None
+    unit: str
 
 
 class LaneOut(Schema):
@@ -84,7 +92,7 @@ class LaneOut(Schema):
     name: str
     baseline: bool
     setup: SetupOut
-    levels: dict[str, str]
+    levels: dict[str, LevelOut]
     condition: str
 
 
@@ -100,8 +108,19 @@ class TestOut(Schema):
     game: str
     scene: str
     condition: str
+    group: str
     priority: int
-    passes: int
+    passes_wanted: int
+
+
+class GroupOut(Schema):
+    """Tests that may be pooled: the same intent, resolution and preset. Suites are over one group."""
+
+    key: str
+    words: str
+    intent: str
+    tests: int
+    games: int
 
 
 class Counts(Schema):
@@ -135,10 +154,13 @@ class StudyOut(StudySummary):
     """A whole study but for its passes."""
 
     created_by: str
-    passes_per_test: int
+    passes_wanted: int
     method: Method
     lanes_full: list[LaneOut]
     tests_full: list[TestOut]
+    groups: list[GroupOut]
+    #: Crossings of a grid that no lane stands for.
+    missing_cells: list[dict[str, str]]
 
 
 class PassRef(Schema):
@@ -149,14 +171,47 @@ class PassRef(Schema):
     test_id: int
     number: int
     state: str
+    role: str
+    reason_code: str
     reason: str
 
 
-class PassChange(Schema):
-    """A new state of a pass; rejecting needs a reason, and so does a pass that did not run."""
+ReasonCode = Literal[
+    "",
+    "did_not_launch",
+    "crashed",
+    "unstable",
+    "below_floor",
+    "wrong_setting",
+    "interrupted",
+    "odd",
+    "not_tested",
+    "other",
+]
+State = Literal["planned", "recorded", "accepted", "rejected", "did_not_run"]
 
-    state: Literal["planned", "recorded", "accepted", "rejected", "did_not_run"]
+
+class PassChange(Schema):
+    """A new state of a pass; rejecting needs a reason, and so does a pass that did not run.
+
+    The reason is a code, with words where one wants to say more; words alone are another reason.
+    """
+
+    state: State
+    reason_code: ReasonCode = ""
     reason: Reason = ""
+
+
+class PassesChange(PassChange):
+    """The same for several passes, as one act."""
+
+    pass_ids: list[int] = Field(min_length=1, max_length=20_000)
+
+
+class Changed(Schema):
+    """How many it changed."""
+
+    changed: int
 
 
 class PassIn(Schema):
@@ -164,6 +219,7 @@ class PassIn(Schema):
 
     lane_id: int
     test_id: int
+    role: Literal["counted", "warm_up", "control", "repeat"] = "counted"
 
 
 class AuditOut(Schema):

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
 
 from bench.models import SetupVersion
 from bench.services import freeze
@@ -13,22 +15,37 @@ from django.utils import timezone
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from scenes.services import condition_named
+from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS
+from scenes.models import CONDITION_FIELDS
 
 from studies.composing import (
     Caller,
+    add_lane_to,
     check_lanes,
     check_not_alike,
+    check_size,
     new_test,
     plan_passes,
-    setup_of,
     test_key,
     test_twice,
     tests_in,
     write_tests,
 )
-from studies.models import NEEDS_REASON, AuditLine, Lane, Pass, PassState, Study, StudyState, Test
-from studies.schemas import AskedIn, Method, StudyIn, TestIn
+from studies.models import (
+    COUNTING,
+    NEEDS_REASON,
+    Lane,
+    Pass,
+    PassRole,
+    PassState,
+    Study,
+    StudyKind,
+    StudyState,
+    Test,
+)
+from studies.news import decided, method_changed
+from studies.record import note, note_each
+from studies.schemas import AskedIn, LaneIn, Method, StudyIn, TestIn
 
 #: From which states a pass may come to which.
 _MOVES = {
@@ -51,19 +68,11 @@ def create_study(user: Caller, data: StudyIn) -> Study:
             factor=data.factor,
             second_factor=data.second_factor,
             created_by=lead,
-            passes_per_test=data.passes_per_test,
+            passes_wanted=data.passes_wanted,
             **data.method.dict(),
         )
         lanes = [
-            Lane.objects.create(
-                study=study,
-                position=position,
-                name=lane.name,
-                baseline=position == data.baseline,
-                setup_version=setup_of(user, lane, position),
-                levels=lane.levels,
-                condition=condition_named(lane.condition) if lane.condition else None,
-            )
+            add_lane_to(study, user, lane, position, baseline=position == data.baseline)
             for position, lane in enumerate(data.lanes)
         ]
         check_not_alike(lanes)
@@ -88,6 +97,30 @@ def add_test(user: Caller, study_id: int, data: TestIn) -> Test:
     return test
 
 
+def add_lane(user: Caller, study_id: int, data: LaneIn) -> Lane:
+    """Add a lane, with its planned passes. A ready study has to be called ready again."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = open_study(study_id)
+        lanes = list(study.lanes.all())
+        if study.kind == StudyKind.A_B:
+            raise Conflict("two_lanes", "A against B has two lanes.", field="lanes", hint="A ladder takes more.")
+        if data.name.lower() in {lane.name.lower() for lane in lanes}:
+            raise Problem("lane_twice", "Lanes need names of their own.", field="name")
+        if study.kind == StudyKind.SCALING and not data.condition:
+            raise Problem(
+                "condition_missing", f"Lane “{data.name}” says not what it tells the games.", field="condition"
+            )
+        check_size(len(lanes) + 1, study.tests.values_list("passes_wanted", flat=True))
+        lane = add_lane_to(study, user, data, max((lane.position for lane in lanes), default=-1) + 1)
+        check_not_alike([*lanes, lane])
+        plan_passes(study, list(study.tests.all()))
+        study.ready_at = None
+        study.save(update_fields=["ready_at"])
+        note(study, lead, "added a lane", lane.name)
+    return lane
+
+
 def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn]) -> Study:
     """Make these the tests of a study, in this order, with these numbers of passes and priorities.
 
@@ -96,9 +129,12 @@ def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn]) -> Study:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
-        before = study.tests.count()
+        before = {test.pk: str(test) for test in study.tests.select_related("scene__game", "condition")}
         write_tests(study, tests)
-        note(study, lead, "changed the tests", f"{before} → {len(tests)}" if before != len(tests) else "")
+        after = {test.pk: str(test) for test in study.tests.select_related("scene__game", "condition")}
+        new = [f"added {words}" for pk, words in after.items() if pk not in before]
+        gone = [f"left out {words}" for pk, words in before.items() if pk not in after]
+        note(study, lead, "changed the tests", "; ".join([*new, *gone]))
     return study
 
 
@@ -138,7 +174,7 @@ def move_lane_on(user: Caller, lane_id: int) -> Lane:
 
 
 def edit_method(user: Caller, study_id: int, method: Method) -> Study:
-    """Declare another method. The figures follow when they are next asked for."""
+    """Declare another method. What was measured by another is measured again by the worker."""
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
@@ -150,6 +186,7 @@ def edit_method(user: Caller, study_id: int, method: Method) -> Study:
         if changes:
             study.save()
             note(study, lead, "changed the method", "; ".join(changes))
+            method_changed.send(Study, study=study)
     return study
 
 
@@ -196,55 +233,101 @@ def reopen_study(user: Caller, study_id: int) -> Study:
             study.state, study.finished_at = StudyState.OPEN, None
             study.save()
             note(study, lead, "opened the study again")
+            method_changed.send(Study, study=study)
     return study
 
 
-def change_pass(user: Caller, pass_id: int, state: str, reason: str = "") -> Pass:
+def change_pass(user: Caller, pass_id: int, state: str, reason: str = "", reason_code: str = "") -> Pass:
     """Accept a pass, reject it with a reason, take a decision back, or say why it did not run."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
-        one = Pass.objects.select_related("lane", "test").filter(pk=pass_id).first()
+        one = Pass.objects.select_related("test").filter(pk=pass_id).first()
         if one is None:
             raise NotFound("pass")
         study = open_study(one.test.study_id)
-        one = Pass.objects.select_for_update().get(pk=pass_id)
-        wanted, now = PassState(state), PassState(one.state)
-        if wanted == now and reason == one.reason:
+        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=pass_id)
+        code, words = _reason(PassState(state), reason_code, reason)
+        if (one.state, one.reason_code, one.reason) == (state, code, words):
             return one
-        if wanted != now and wanted not in _MOVES[now]:
-            raise Conflict(
-                "wrong_state",
-                f"A pass that is {now.label.lower()} cannot become {wanted.label.lower()}.",
-                field="state",
-            )
-        if wanted in NEEDS_REASON and not reason:
-            raise Problem("reason_needed", f"Say why the pass is {wanted.label.lower()}.", field="reason")
-        one.state, one.reason = wanted, reason if wanted in NEEDS_REASON else ""
+        _move(one, PassState(state), code, words)
         one.save()
-        note(study, tester, _WORDS[wanted], reason, one)
+        note(study, tester, _WORDS[PassState(state)], _said(code, words), one)
+        decided.send(Study, study=study, scenes={one.test.scene_id})
     return one
 
 
-def plan_pass(user: Caller, lane_id: int, test_id: int) -> Pass:
-    """Plan one more pass, as for a repeat of one that is doubted."""
+def change_passes(user: Caller, study_id: int, ids: Sequence[int], state: str, reason: str = "", code: str = "") -> int:
+    """The same decision on several passes of a study, as one act: all of them or none. How many it changed."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        study = open_study(study_id)
+        named = Pass.objects.filter(pk__in=ids, test__study=study)
+        passes = list(named.select_related("lane", "test__scene__game", "test__condition"))
+        if len(passes) < len(set(ids)):
+            raise NotFound("pass in this study")
+        code, words = _reason(PassState(state), code, reason)
+        changed = [one for one in passes if (one.state, one.reason_code, one.reason) != (state, code, words)]
+        for one in changed:
+            _move(one, PassState(state), code, words)
+        Pass.objects.bulk_update(changed, ["state", "reason", "reason_code"])
+        note_each(study, tester, _WORDS[PassState(state)], changed, _said(code, words))
+        if changed:
+            decided.send(Study, study=study, scenes={one.test.scene_id for one in changed})
+    return len(changed)
+
+
+def _reason(wanted: PassState, code: str, words: str) -> tuple[str, str]:
+    """The reason as it is kept: of what counts none, else a code, and words where the code alone says nothing."""
+    if wanted not in NEEDS_REASON:
+        return "", ""
+    allowed = DID_NOT_RUN_REASONS if wanted == PassState.DID_NOT_RUN else REJECTED_REASONS
+    code = code or ("other" if words else "")
+    if not code or (code == "other" and not words):
+        raise Problem("reason_needed", f"Say why the pass is {wanted.label.lower()}.", field="reason")
+    if code not in allowed:
+        said = ", ".join(PASS_REASONS[one] for one in allowed)
+        label = wanted.label.lower()
+        raise Problem("reason_unknown", f"A pass is {label} for one of these: {said}.", field="reason_code")
+    return code, words
+
+
+def _move(one: Pass, wanted: PassState, code: str, words: str) -> None:
+    now = PassState(one.state)
+    if wanted != now and wanted not in _MOVES[now]:
+        raise Conflict(
+            "wrong_state",
+            f"A pass that is {now.label.lower()} cannot become {wanted.label.lower()}.",
+            field="state",
+        )
+    one.state, one.reason_code, one.reason = wanted, code, words
+
+
+def _said(code: str, words: str) -> str:
+    return ": ".join(filter(None, (PASS_REASONS[code] if code and code != "other" else "", words)))
+
+
+def plan_pass(user: Caller, lane_id: int, test_id: int, role: str = PassRole.COUNTED) -> Pass:
+    """Plan one more pass: one that counts, the repeat of one that is doubted, a warm-up or a control."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
         lane, test = lane_and_test(lane_id, test_id)
         study = open_study(test.study_id)
-        one = Pass.objects.create(lane=lane, test=test, number=_next_number(lane, test))
-        note(study, tester, "planned one more pass", "", one)
+        one = Pass.objects.create(lane=lane, test=test, number=_next_number(lane, test), role=role)
+        note(study, tester, "planned one more pass", "" if role == PassRole.COUNTED else PassRole(role).label, one)
     return one
 
 
-def record_pass(tester: User, study: Study, lane: Lane, test: Test, number: int | None) -> Pass:
-    """Mark a pass as recorded and freeze the setup it was run with. Called within the caller's transaction.
+def record_pass(
+    tester: User, study: Study, lane: Lane, test: Test, number: int | None, ran_at: datetime | None = None
+) -> Pass:
+    """Mark a pass as recorded, with what it was run with. Called within the caller's transaction, the study locked.
 
     Without a number it is the first planned one, or a new one. Raises :class:`Conflict` where that pass has a capture
     already.
     """
     passes = Pass.objects.select_for_update().filter(lane=lane, test=test)
     if number is None:
-        one = passes.filter(state=PassState.PLANNED).order_by("number").first()
+        one = passes.filter(state=PassState.PLANNED, role__in=COUNTING).order_by("number").first()
     else:
         one = passes.filter(number=number).first()
     if one is None:
@@ -257,11 +340,40 @@ def record_pass(tester: User, study: Study, lane: Lane, test: Test, number: int 
             hint="Give it the next free number; a doubted pass stays beside its repeat.",
         )
     one.state = PassState.RECORDED
-    one.setup_version, one.recorded_at = lane.setup_version, timezone.now()
+    one.setup_version, one.run_as = lane.setup_version, run_as_of(lane, test)
+    one.recorded_at, one.ran_at = timezone.now(), ran_at
     one.save()
     freeze(lane.setup_version)
     note(study, tester, "recorded a pass", "", one)
     return one
+
+
+def run_as_of(lane: Lane, test: Test) -> dict[str, Any]:
+    """What a pass is run with beside its setup: the condition that the game is told, and the caps one knows of.
+
+    It is kept with the pass, so that editing a game or a condition later changes nothing about what was run.
+    """
+    condition, game = lane.condition or test.condition, test.scene.game
+    caps = []
+    if game.engine_cap_fps:
+        caps.append({"name": "engine cap", "fps": game.engine_cap_fps, "refresh": False})
+    if condition.frame_limit_fps:
+        caps.append({"name": "frame limit", "fps": condition.frame_limit_fps, "refresh": False})
+    return {
+        "condition": {name: getattr(condition, name) for name in CONDITION_FIELDS},
+        "limited_to_fps": condition.frame_limit_fps,
+        "known_caps": caps,
+    }
+
+
+def decide_again(tester: User, study: Study, one: Pass, why: str) -> None:
+    """Send an accepted pass back to be decided, since what it holds has changed. Called with the study locked."""
+    if one.state != PassState.ACCEPTED:
+        return
+    one.state = PassState.RECORDED
+    one.save(update_fields=["state"])
+    note(study, tester, "has to be decided again", why, one)
+    decided.send(Study, study=study, scenes={one.test.scene_id})
 
 
 def open_study(study_id: int) -> Study:
@@ -274,7 +386,7 @@ def open_study(study_id: int) -> Study:
 
 def lane_and_test(lane_id: int, test_id: int) -> tuple[Lane, Test]:
     """A lane and a test of one and the same study. Raises :class:`NotFound`."""
-    lane = Lane.objects.select_related("setup_version").filter(pk=lane_id).first()
+    lane = Lane.objects.select_related("setup_version", "condition").filter(pk=lane_id).first()
     test = Test.objects.select_related("scene__game", "condition").filter(pk=test_id).first()
     if lane is None or test is None or lane.study_id != test.study_id:
         raise NotFound("lane and test in one study")
@@ -299,8 +411,3 @@ def _locked(study_id: int) -> Study:
 
 def _next_number(lane: Lane, test: Test) -> int:
     return (Pass.objects.filter(lane=lane, test=test).aggregate(last=Max("number"))["last"] or 0) + 1
-
-
-def note(study: Study, who: User, what: str, why: str = "", one: Pass | None = None) -> None:
-    """Add a line to the study's record."""
-    AuditLine.objects.create(study=study, on_pass=one, who=who, what=what, why=why[:300])

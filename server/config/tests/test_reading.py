@@ -62,6 +62,7 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "test_id": first["test_id"],
         "pass_id": first["id"],
         "capture_id": first["capture_id"],
+        "file_id": lead.get(f"/passes/{first['id']}")["files"][0]["id"],
         "version_id": study["lanes_full"][0]["setup"]["version_id"],
     }
     found = []
@@ -106,7 +107,19 @@ def test_every_answer_to_nonsense_has_the_one_shape(lead: Caller) -> None:
     for path, operations in api.get_openapi_schema()["paths"].items():
         for method in operations:
             address = path
-            for name in ("study", "test", "pass", "capture", "version", "part", "rig", "setup", "scene", "game"):
+            for name in (
+                "study",
+                "test",
+                "pass",
+                "capture",
+                "version",
+                "part",
+                "file",
+                "rig",
+                "setup",
+                "scene",
+                "game",
+            ):
                 address = address.replace(f"{{{name}_id}}", "999999")
             for name in ("condition", "lane", "arrival"):
                 address = address.replace(f"{{{name}_id}}", "999999")

@@ -73,7 +73,7 @@ def test_what_does_not_count_has_its_reason(mara: Caller) -> None:
     reasons = {(one["state"], one["reason"]) for one in found["rejected"]}
     wanted = {(h.state, h.reason) for h in FANS.happenings if h.state}
     assert reasons == wanted
-    assert [(one["test"], one["accepted"], one["planned"]) for one in found["missing"]] == [
+    assert [(one["test"], one["accepted"], one["passes_wanted"]) for one in found["missing"]] == [
         ("Hush Parliament, great hall", 2, 3)
     ]
 

@@ -48,8 +48,8 @@ def test_findings_are_the_cores(bench: Bench) -> None:
     suite = comparison.suite["average_fps"]
     assert suite.margins is not None
     assert found["average"]["margin"] == suite.margins["geometric"]
-    assert found["average"]["sentence"].startswith("Tall fins is ")
-    assert " ahead of plain fins in average fps (95% interval +" in found["average"]["sentence"]
+    assert found["average"]["sentence"]["text"].startswith("Tall fins is ")
+    assert " ahead of plain fins in average fps (95% interval +" in found["average"]["sentence"]["text"]
     wanted = {m.test: m for m in comparison.tests["average_fps"]}
     for test in found["tests"]:
         margin = wanted[str(test["test_id"])]
@@ -108,7 +108,7 @@ def test_a_capped_test_keeps_its_lows(bench: Bench) -> None:
 def test_nothing_yet(bench: Bench) -> None:
     found = bench.lead.get(f"/studies/{bench.id}/findings")
     assert found["average"]["margin"] is None
-    assert found["average"]["sentence"].startswith("Nothing to compare yet")
+    assert found["average"]["sentence"]["text"].startswith("Nothing to compare yet")
     assert len(found["missing"]) == 6
 
 

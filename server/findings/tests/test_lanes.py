@@ -91,7 +91,7 @@ def test_what_one_pair_lacks_another_has(ladder: Bench) -> None:
     assert out["average"]["left_out"]["words"].startswith("card 2: ")
     for found in (with_all, without):
         assert [one["reason"] for one in found["rejected"]] == ["the card did not fit"]
-        assert [(one["lane_id"], one["accepted"], one["planned"]) for one in found["missing"]] == [
+        assert [(one["lane_id"], one["accepted"], one["passes_wanted"]) for one in found["missing"]] == [
             (ladder.lane(2), 0, 3)
         ]
 

@@ -70,6 +70,14 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/audit", None, "viewer"),
     ("POST", "/studies/passes", PLACE, "tester"),
     ("PUT", "/studies/passes/{pass_id}/state", {"state": "accepted"}, "tester"),
+    ("PUT", "/studies/{study_id}/passes/state", {"state": "accepted", "pass_ids": [0]}, "tester"),
+    ("POST", "/studies/{study_id}/lanes", {"name": "third"}, "lead"),
+    ("POST", "/studies/{study_id}/reported", "a file", "tester"),
+    ("POST", "/passes/{pass_id}/reported", {"average_fps": 60, "read_from": "result page"}, "tester"),
+    ("POST", "/passes/{pass_id}/files", "a file and its role", "tester"),
+    ("GET", "/files/{file_id}/content", None, "viewer"),
+    ("GET", "/captures/{capture_id}/trace", None, "viewer"),
+    ("GET", "/work", None, "viewer"),
     ("GET", "/studies/{study_id}/files", None, "viewer"),
     ("POST", "/studies/{study_id}/files", "a file", "tester"),
     ("POST", "/files/{arrival_id}/preview", {"columns": {"map": []}}, "tester"),
@@ -121,12 +129,13 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "pass_id",
             "arrival_id",
             "capture_id",
+            "file_id",
         ):
             address = address.replace(f"{{{name}}}", "0")
         address = address.replace("{test_id}", "0")
-        if body == "a file":
+        if isinstance(body, str):
             upload = SimpleUploadedFile("a.csv", b"ms\n5\n6\n7\n8\n9\n")
-            response = who.client.post(f"/api{address}", {"file": upload})
+            response = who.client.post(f"/api{address}", {"file": upload, "role": "note"})
         else:
             extra = {} if body is None else {"data": body, "content_type": "application/json"}
             response = getattr(who.client, method.lower())(f"/api{address}", **extra)

@@ -53,7 +53,7 @@ def test_figures_of_a_pass_are_measured_against_its_lanes_own_limit(lead: Caller
     lead.post("/conditions", {"name": "free"}, status=201)
     lead.post("/conditions", {"name": "held", "frame_limit_fps": 90}, status=201)
     bench = scaling(lead, tester, "free", "held")
-    free, held = (lead.get(f"/passes/{bench.record(lane, 0, seed=lane)}")["basis"]["settings"] for lane in (0, 1))
+    free, held = (lead.get(f"/passes/{bench.record(lane, 0, seed=lane)}")["made_by"]["settings"] for lane in (0, 1))
     assert (free["limited_to_fps"], held["limited_to_fps"]) == (None, 90)
     assert [cap["name"] for cap in held["known_caps"]] == ["frame limit"]
     assert free["known_caps"] == []
@@ -66,7 +66,7 @@ def test_a_scaling_finding_compares_conditions(lead: Caller, tester: Caller) -> 
             bench.accept(bench.record(lane, 0, seed=10 * lane + number, rig=Rig(gpu_speed=speed)))
     found = lead.get(f"/studies/{bench.id}/findings")
     assert found["average"]["margin"] == pytest.approx(-0.5, abs=0.03)
-    assert found["average"]["sentence"].startswith("Large is")
+    assert found["average"]["sentence"]["text"].startswith("Large is")
     assert found["caveats"] == []
 
 
@@ -176,11 +176,11 @@ def waits_for_the_first(first: Any, second: Any) -> None:
 @pytest.mark.django_db(transaction=True)
 def test_two_leads_change_the_tests_one_after_the_other(bench: Bench, django_user_model: Any) -> None:
     user = django_user_model.objects.get(username=bench.lead.name)
-    one = TestIn(game="Moss Republic", scene="square", condition="1440 high", passes=4)
-    two = TestIn(game="Ninth Ferry", scene="harbour", condition="1440 high", passes=2)
+    one = TestIn(game="Moss Republic", scene="square", condition="1440 high", passes_wanted=4)
+    two = TestIn(game="Ninth Ferry", scene="harbour", condition="1440 high", passes_wanted=2)
     waits_for_the_first(lambda: set_tests(user, bench.id, [one]), lambda: set_tests(user, bench.id, [two]))
     study = bench.lead.get(f"/studies/{bench.id}")
-    assert [(test["game"], test["passes"]) for test in study["tests_full"]] == [("Ninth Ferry", 2)]
+    assert [(test["game"], test["passes_wanted"]) for test in study["tests_full"]] == [("Ninth Ferry", 2)]
     assert study["counts"]["planned"] == 4, "no pass of the other lead's tests is left over"
 
 

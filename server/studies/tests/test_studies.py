@@ -15,7 +15,7 @@ from testkit import Bench, Caller, study_body
 
 
 def test_a_study_comes_with_lanes_tests_and_planned_passes(lead: Caller) -> None:
-    study = lead.post("/studies", study_body(passes_per_test=4, baseline=1), status=201)
+    study = lead.post("/studies", study_body(passes_wanted=4, baseline=1), status=201)
     assert [lane["baseline"] for lane in study["lanes_full"]] == [False, True]
     assert [test["game"] for test in study["tests_full"]] == ["Moss Republic", "Ninth Ferry", "Paper Comets"]
     assert study["counts"]["planned"] == 2 * 3 * 4
@@ -121,7 +121,7 @@ def test_lists_take_the_same_queries_for_any_number(bench: Bench, queries: Calla
         bench.lead.post("/studies", body, status=201)
     with queries(6):
         assert len(bench.lead.get("/studies")) == 5
-    with queries(10):
+    with queries(11):
         bench.lead.get(f"/studies/{bench.id}")
 
 
@@ -161,7 +161,7 @@ def test_every_kind_of_study(lead: Caller) -> None:
     sweep = [{**described(f"{watts} W", power_limit=f"{watts} W"), "levels": {"Power limit": f"{watts} W"}}
              for watts in (160, 140, 120)]  # fmt: skip
     made = lead.post("/studies", study_body(kind="sweep", factor="Power limit", lanes=sweep), status=201)
-    assert [lane["levels"]["Power limit"] for lane in made["lanes_full"]] == ["160 W", "140 W", "120 W"]
+    assert [lane["levels"]["Power limit"]["words"] for lane in made["lanes_full"]] == ["160 W", "140 W", "120 W"]
     assert made["counts"]["planned"] == 3 * 3 * 3
 
     grid = [described(f"{fans}, {sync}", fans=fans, sync=sync) for fans in ("slow", "fast") for sync in ("on", "off")]
@@ -206,14 +206,14 @@ def test_the_tests_of_a_study_are_set_as_a_whole(bench: Bench) -> None:
     path = f"/studies/{bench.id}/tests"
     kept = {"game": "Ninth Ferry", "scene": "harbour", "condition": "1440 high"}
     bench.accept(bench.record(0, 1))
-    more = {"game": "ninth ferry", "scene": "harbour", "condition": "1080 low", "priority": 3, "passes": 5}
-    study = bench.lead.put(path, {"tests": [more, {**kept, "priority": 1, "passes": 4}]})
-    assert [(t["condition"], t["priority"], t["passes"]) for t in study["tests_full"]] == [
+    more = {"game": "ninth ferry", "scene": "harbour", "condition": "1080 low", "priority": 3, "passes_wanted": 5}
+    study = bench.lead.put(path, {"tests": [more, {**kept, "priority": 1, "passes_wanted": 4}]})
+    assert [(t["condition"], t["priority"], t["passes_wanted"]) for t in study["tests_full"]] == [
         ("1080 low", 3, 5),
         ("1440 high", 1, 4),
     ]
     assert (study["counts"]["planned"], study["counts"]["accepted"]) == (2 * 5 + 2 * 4 - 1, 1)
-    fewer = bench.lead.put(path, {"tests": [{**kept, "passes": 1}, more]})
+    fewer = bench.lead.put(path, {"tests": [{**kept, "passes_wanted": 1}, more]})
     assert (fewer["counts"]["planned"], fewer["counts"]["accepted"]) == (1 + 2 * 5, 1), "what was run stays"
     gone = bench.lead.put(path, {"tests": [more]}, status=409)
     assert (gone["code"], gone["field"]) == ("test_has_passes", "tests")
@@ -229,7 +229,7 @@ def test_what_a_tester_planned_stays_planned_and_the_record_is_never_shortened(b
     tests = [{key: test[key] for key in ("game", "scene", "condition")} for test in bench.study["tests_full"]]
     same = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "priority": 1}, *tests[1:]]})
     assert same["counts"]["planned"] == 19, "another priority takes no pass away"
-    fewer = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "passes": 2}, *tests[1:]]})
+    fewer = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "passes_wanted": 2}, *tests[1:]]})
     assert fewer["counts"]["planned"] == 16
     bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests[1:]})
     said = [(line["what"], line["on"]) for line in bench.lead.get(f"/studies/{bench.id}/audit")]

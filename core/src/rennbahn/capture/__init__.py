@@ -5,7 +5,7 @@ One place turns files into clean float64 milliseconds (:func:`read_capture`); th
 
 from rennbahn.capture.capture import Capture, Samples
 from rennbahn.capture.columns import CHANNELS, ColumnMap, ColumnUse
-from rennbahn.capture.propose import Proposal, propose_columns
+from rennbahn.capture.propose import Proposal, propose_columns, propose_samples
 from rennbahn.capture.read import read_capture, read_samples
 
 __all__ = [
@@ -16,6 +16,7 @@ __all__ = [
     "Proposal",
     "Samples",
     "propose_columns",
+    "propose_samples",
     "read_capture",
     "read_samples",
 ]

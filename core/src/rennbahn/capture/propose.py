@@ -105,6 +105,48 @@ def propose_columns(data: bytes) -> Proposal:
     return Proposal(columns, head.names, tuple(head.rows[:8]), tuple(reasons))
 
 
+def propose_samples(data: bytes) -> ColumnMap:
+    """Propose a column map for samples on a clock of their own: a column of times that grows, and sampled channels.
+
+    A column that bears a channel's own name is that channel. Raises :class:`CaptureRefused` where no column is a clock
+    or none is a channel (`missing_column`), or where the file is none of the formats.
+    """
+    proposal = propose_columns(data)
+    dialect = proposal.columns or ColumnMap(
+        (ColumnUse("", CLOCK_CHANNELS[1], "s"),),
+        **_head_dialect(data),  # type: ignore[arg-type]
+    )
+    clocks = [name for name in proposal.names if _words(name) & _STAMP and not _sampled_channel(name)]
+    if not clocks:
+        message = "no column is a clock: samples need one, such as “clock_s”"
+        raise CaptureRefused("missing_column", message)
+    unit = next((_TIME_SUFFIX[word] for word in _words(clocks[0]) if word in _TIME_SUFFIX), "s")
+    uses = {CLOCK_CHANNELS[1]: ColumnUse(clocks[0], CLOCK_CHANNELS[1], unit)}
+    for name in proposal.names:
+        channel = _sampled_channel(name)
+        if channel is not None and channel not in uses:
+            uses[channel] = ColumnUse(name, channel, SAMPLED_CHANNELS[channel])
+    if len(uses) == 1:
+        raise CaptureRefused("missing_column", f"no column is one of {', '.join(SAMPLED_CHANNELS)}")
+    return replace(dialect, uses=tuple(uses.values()))
+
+
+def _head_dialect(data: bytes) -> dict[str, object]:
+    compression = compression_of(data)
+    return {"compression": compression, **_head(data if compression is None else unpacked(data, compression)).dialect}
+
+
+def _sampled_channel(name: str) -> str | None:
+    """The sampled channel that a column is by its own name, or by the words in it."""
+    if name.lower() in SAMPLED_CHANNELS:
+        return name.lower()
+    words = _words(name)
+    if words & _STAMP and words & set(_TIME_SUFFIX):
+        return None
+    found = (channel for channel, kinds, owners in _SAMPLED_WORDS if words & kinds and (not owners or words & owners))
+    return next(found, None)
+
+
 def with_uses(proposal: ColumnMap, uses: Sequence[ColumnUse]) -> ColumnMap:
     """The proposed dialect with other columns."""
     return replace(proposal, uses=tuple(uses))

@@ -117,13 +117,26 @@ def verdict_words(margin: Margin, name_a: str) -> str:
     return f"{word}, but could be chance" if margin.could_be_chance else word
 
 
-#: Why a test is left out or a pass does not count, in words. Any other reason is shown as it was written.
-REASON_WORDS = {
-    "not_tested": "not tested",
+#: Reasons that a person gives for a pass that does not count, in words.
+PASS_REASONS = {
     "did_not_launch": "did not launch",
-    "did_not_run": "did not run",
     "crashed": "crashed",
     "unstable": "unstable",
+    "below_floor": "below the playable floor",
+    "wrong_setting": "wrong setting",
+    "interrupted": "interrupted",
+    "odd": "odd",
+    "not_tested": "not tested",
+    "other": "for another reason",
+}
+#: Those of a pass that never ran to its end.
+DID_NOT_RUN_REASONS = ("did_not_launch", "crashed", "unstable", "below_floor", "not_tested", "other")
+#: Those of a pass that was recorded and does not count.
+REJECTED_REASONS = ("odd", "wrong_setting", "interrupted", "crashed", "unstable", "below_floor", "other")
+
+#: Why a test is left out or a pass does not count, in words. Any other reason is shown as it was written.
+REASON_WORDS = PASS_REASONS | {
+    "did_not_run": "did not run",
     "rejected": "its pass was rejected",
     "recorded": "recorded, not accepted yet",
     "planned": "planned, not recorded yet",

@@ -19,13 +19,31 @@ class Pooled:
     cells: int
 
 
-def pooled_noise(cells: Iterable[Sequence[float]]) -> Pooled:
-    """The noise of a positive figure over cells of passes; a cell of fewer than two says nothing."""
+@dataclass(frozen=True)
+class Squares:
+    """Sum of squares of ln x within `cells` cells, with `df` degrees of freedom. Two such sums add up to both's."""
+
+    total: float
+    df: int
+    cells: int
+
+
+def squares_within(cells: Iterable[Sequence[float]]) -> Squares:
+    """The scatter of a positive figure within cells of passes; a cell of fewer than two says nothing."""
     known = [(len(values) - 1, sample_sd([math.log(value) for value in values])) for values in cells if len(values) > 1]
-    freedom = sum(df for df, _ in known)
-    if not freedom:
+    return Squares(math.fsum(df * s * s for df, s in known), sum(df for df, _ in known), len(known))
+
+
+def pooled(squares: Squares) -> Pooled:
+    """The noise that a sum of squares stands for."""
+    if not squares.df:
         return Pooled(None, 0, 0)
-    return Pooled(math.sqrt(math.fsum(df * s * s for df, s in known) / freedom), freedom, len(known))
+    return Pooled(math.sqrt(squares.total / squares.df), squares.df, squares.cells)
+
+
+def pooled_noise(cells: Iterable[Sequence[float]]) -> Pooled:
+    """The noise of a positive figure over cells of passes."""
+    return pooled(squares_within(cells))
 
 
 def sample_sd(values: Sequence[float]) -> float:

@@ -1,0 +1,55 @@
+"""Noise of scenes: kept by decisions, the same as from all passes, and as quick to read whatever their number."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from planning.models import SceneNoise
+from planning.noise import learn_all, learned_noise
+from rennbahn.planning.noise import pooled_noise
+from studies.models import Pass
+from testkit import Bench
+
+
+def values(bench: Bench, test: int) -> list[list[float]]:
+    rows = [row for row in bench.tester.get(f"/studies/{bench.id}/passes") if row["state"] == "accepted"]
+    return [
+        [r["figures"]["average_fps"] for r in rows if (r["lane_id"], r["test_id"]) == (bench.lane(lane), test)]
+        for lane in (0, 1)
+    ]
+
+
+def test_every_decision_teaches(bench: Bench) -> None:
+    bench.fill(tests=2)
+    scene = bench.study["tests_full"][0]["scene_id"]
+    learned = learned_noise("percentile").scenes[scene]
+    assert learned.noise["average_fps"].s == pytest.approx(pooled_noise(values(bench, bench.test(0))).s)
+    assert (learned.passes, learned.studies) == (6, 1)
+    odd = Pass.objects.filter(lane=bench.lane(0), test=bench.test(0)).first()
+    assert odd is not None
+    bench.tester.put(f"/studies/passes/{odd.pk}/state", {"state": "rejected", "reason_code": "odd"})
+    after = learned_noise("percentile").scenes[scene]
+    assert after.noise["average_fps"].df == 3
+    assert after.noise["average_fps"].s == pytest.approx(pooled_noise(values(bench, bench.test(0))).s)
+    together = learned_noise("slowest_time").everything["low_1"]
+    assert together.df == 3 + 4
+
+
+def test_what_decisions_kept_is_what_all_passes_say(bench: Bench) -> None:
+    bench.fill(tests=2)
+    kept = sorted(SceneNoise.objects.values_list("scene", "figure", "squares", "df", "cells", "passes"))
+    SceneNoise.objects.all().delete()
+    learn_all()
+    assert sorted(SceneNoise.objects.values_list("scene", "figure", "squares", "df", "cells", "passes")) == kept
+
+
+def test_reading_adds_up_studies_and_not_passes(bench: Bench, queries: Callable[[int], Any]) -> None:
+    bench.fill(tests=1)
+    with queries(2):
+        learned_noise("percentile")
+    before = SceneNoise.objects.count()
+    for seed in range(4):
+        bench.accept(bench.record(0, 0, seed=700 + seed))
+    assert SceneNoise.objects.count() == before

@@ -1,0 +1,10 @@
+"""What studies tell the apps that build on them, within the transaction of the change."""
+
+from __future__ import annotations
+
+from django.dispatch import Signal
+
+#: Passes of a study were accepted, rejected or sent back. Carries `study` and `scenes`, the ids of their scenes.
+decided = Signal()
+#: What a study's captures are measured against may have changed. Carries `study`.
+method_changed = Signal()
