@@ -20,6 +20,8 @@ from rennbahn.errors import RennbahnError
 from scenes.api import router as scenes
 from studies.api import router as studies
 
+from config.words import router as words
+
 api = NinjaAPI(
     title="Rennbahn",
     version="1",
@@ -36,6 +38,7 @@ for prefix, router in (
     ("", intake),
     ("", planning),
     ("/studies", findings),
+    ("", words),
 ):
     api.add_router(prefix, router)
 

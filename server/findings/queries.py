@@ -15,7 +15,7 @@ from problems import NotFound
 from rennbahn import comparing
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet, cell_value
-from rennbahn.comparing.margins import VERDICTS, Margin
+from rennbahn.comparing.margins import TURNED, VERDICTS, Margin
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS, low_figure
 from rennbahn.comparing.suite import Suite
 from rennbahn.comparing.words import reason_words, suite_sentence, verdict_words
@@ -226,20 +226,25 @@ class _Answer:
         count = len(block.pairs)
         at = self.sheet.figure_at.get(self.figures[key])
         if at is None:
-            return {name: [None] * count for name in ("margin", "reverse", "low", "high", "verdict")} | {
+            nothing = ("margin", "low", "high", "verdict", "reverse", "reverse_low", "reverse_high", "reverse_verdict")
+            return {name: [None] * count for name in nothing} | {
                 "tests": [0] * count, "depends_on_method": [False] * count,
             }  # fmt: skip
         suites = block.suites
         place = (SUITE_SCHOOLS.index(self.method.suite_school), CELL_SCHOOLS.index(self.method.cell_school), at)
         tests = suites.tests[at]
-        ratio, low, high = (np.expm1(x[place]) for x in (suites.middle, suites.low, suites.high))
+        middle, low, high = (x[place] for x in (suites.middle, suites.low, suites.high))
         depends = block.depends_on_method(KINDS[key]).tolist()
+        words = [VERDICTS[code] if n else None for code, n in zip(suites.codes[place], tests, strict=True)]
         return {
-            "margin": _numbers(ratio),
-            "reverse": _numbers(np.expm1(-suites.middle[place])),
-            "low": _numbers(low),
-            "high": _numbers(high),
-            "verdict": [VERDICTS[code] if n else None for code, n in zip(suites.codes[place], tests, strict=True)],
+            "margin": _numbers(np.expm1(middle)),
+            "low": _numbers(np.expm1(low)),
+            "high": _numbers(np.expm1(high)),
+            "verdict": words,
+            "reverse": _numbers(np.expm1(-middle)),
+            "reverse_low": _numbers(np.expm1(-high)),
+            "reverse_high": _numbers(np.expm1(-low)),
+            "reverse_verdict": [TURNED.get(word or "", word) for word in words],
             "tests": tests.tolist(),
             "depends_on_method": depends,
         }

@@ -145,13 +145,16 @@ class MissingNote(Schema):
 
 
 class BriefOut(Schema):
-    """A suite in a few numbers; `reverse` is the margin the other way round."""
+    """A suite in a few numbers, and the same with the lanes the other way round."""
 
     margin: float | None
-    reverse: float | None
     low: float | None
     high: float | None
     verdict: str | None
+    reverse: float | None
+    reverse_low: float | None
+    reverse_high: float | None
+    reverse_verdict: str | None
     tests: int
     depends_on_method: bool
 
@@ -169,10 +172,13 @@ class BriefColumns(Schema):
     """Suites of many pairs in brief, one column a fact, one place a pair."""
 
     margin: list[float | None]
-    reverse: list[float | None]
     low: list[float | None]
     high: list[float | None]
     verdict: list[str | None]
+    reverse: list[float | None]
+    reverse_low: list[float | None]
+    reverse_high: list[float | None]
+    reverse_verdict: list[str | None]
     tests: list[int]
     depends_on_method: list[bool]
 

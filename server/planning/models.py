@@ -82,6 +82,27 @@ class SceneNoise(models.Model):
         return f"{self.figure} of {self.scene} in {self.study}"
 
 
+class SceneTotal(models.Model):
+    """What all studies together taught about a scene: the sums of :class:`SceneNoise`, kept with them.
+
+    `passes` and `studies` say what stands behind it.
+    """
+
+    scene = models.ForeignKey(Scene, on_delete=models.PROTECT, related_name="noise_of_all")
+    figure = models.CharField(max_length=32)
+    squares = models.FloatField()
+    df = models.PositiveIntegerField()
+    cells = models.PositiveIntegerField()
+    passes = models.PositiveIntegerField()
+    studies = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["figure", "scene"], name="scene_total_once")]
+
+    def __str__(self) -> str:
+        return f"{self.figure} of {self.scene}"
+
+
 class Acceptance(models.Model):
     """A difference between lanes that a lead accepts, with the reason that prints with every finding.
 

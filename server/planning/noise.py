@@ -1,7 +1,7 @@
 """How well scenes repeat, learned from the accepted passes of all studies.
 
-Every decision on a pass teaches: what its study says of its scene is added up anew and kept. Reading costs as much as
-there are studies and scenes, whatever the number of passes behind them.
+Every decision on a pass teaches: what its study says of its scene is added up anew and kept, and so is what all studies
+say of it. Reading costs as much as there are scenes, whatever the number of passes and studies behind them.
 """
 
 from __future__ import annotations
@@ -9,13 +9,15 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from django.db import transaction
 from django.db.models import Count, Sum
 from intake.measuring import FIGURE_COLUMNS
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.planning.noise import Pooled, Squares, pooled, squares_within
+from scenes.models import Scene
 from studies.models import COUNTING, Pass, PassState
 
-from planning.models import SceneNoise
+from planning.models import SceneNoise, SceneTotal
 
 #: Kinds of figure, as plans name them.
 KINDS = (AVERAGE, "low_1", "low_0.1")
@@ -46,6 +48,8 @@ def figure_of(kind: str, low_school: str) -> str:
 def learn(study_id: int, scenes: Iterable[int]) -> None:
     """Add up anew what a study teaches about some scenes. Capped passes say nothing about the average's noise."""
     wanted = sorted(set(scenes))
+    # Two studies may learn of one scene at once: the later must see what the earlier wrote before it adds up all.
+    list(Scene.objects.select_for_update().filter(pk__in=wanted).order_by("pk").values_list("pk"))
     columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
     rows = Pass.objects.filter(
         test__study=study_id, test__scene__in=wanted, state=PassState.ACCEPTED, role__in=COUNTING,
@@ -73,6 +77,18 @@ def learn(study_id: int, scenes: Iterable[int]) -> None:
                 )  # fmt: skip
     SceneNoise.objects.filter(study=study_id, scene__in=wanted).delete()
     SceneNoise.objects.bulk_create(taught)
+    _add_up(wanted)
+
+
+def _add_up(scenes: list[int]) -> None:
+    """What all studies say of some scenes."""
+    rows = SceneNoise.objects.filter(scene__in=scenes).values_list("scene", "figure")
+    sums = rows.annotate(Sum("squares"), Sum("df"), Sum("cells"), Sum("passes"), Count("pk")).order_by()
+    SceneTotal.objects.filter(scene__in=scenes).delete()
+    SceneTotal.objects.bulk_create(
+        SceneTotal(scene_id=scene, figure=figure, squares=squares, df=df, cells=cells, passes=passes, studies=studies)
+        for scene, figure, squares, df, cells, passes, studies in sums
+    )
 
 
 def learn_all() -> None:
@@ -81,27 +97,24 @@ def learn_all() -> None:
     accepted = Pass.objects.filter(state=PassState.ACCEPTED, role__in=COUNTING)
     for study, scene in accepted.values_list("test__study", "test__scene").distinct():
         studies.setdefault(study, set()).add(scene)
-    for study, scenes in studies.items():
-        learn(study, scenes)
+    with transaction.atomic():
+        for study, scenes in studies.items():
+            learn(study, scenes)
 
 
 def learned_noise(low_school: str, scenes: Iterable[int] | None = None) -> Learned:
     """Noise of scenes (all of them without a list), and of all together, in two queries."""
     kinds = {figure_of(kind, low_school): kind for kind in KINDS}
-    rows = SceneNoise.objects.filter(figure__in=kinds)
-    sums = (Sum("squares"), Sum("df"), Sum("cells"))
-    every = {
-        kinds[figure]: pooled(Squares(*found))
-        for figure, *found in rows.values_list("figure").annotate(*sums).order_by()
-    }
+    rows = SceneTotal.objects.filter(figure__in=kinds)
+    sums = rows.values_list("figure").annotate(Sum("squares"), Sum("df"), Sum("cells")).order_by()
+    every = {kinds[figure]: pooled(Squares(*found)) for figure, *found in sums}
     own = rows if scenes is None else rows.filter(scene__in=list(scenes))
     found: dict[int, dict[str, Pooled]] = {}
     stands_on: dict[int, tuple[int, int]] = {}
-    by_scene = own.values_list("scene", "figure").annotate(*sums, Sum("passes"), Count("study"))
-    for scene, figure, squares, df, cells, passes, studies in by_scene.order_by("scene"):
-        found.setdefault(scene, {})[kinds[figure]] = pooled(Squares(squares, df, cells))
-        before = stands_on.get(scene, (0, 0))
-        stands_on[scene] = (max(before[0], passes), max(before[1], studies))
+    for row in own.order_by("scene"):
+        found.setdefault(row.scene_id, {})[kinds[row.figure]] = pooled(Squares(row.squares, row.df, row.cells))
+        before = stands_on.get(row.scene_id, (0, 0))
+        stands_on[row.scene_id] = (max(before[0], row.passes), max(before[1], row.studies))
     nothing = Pooled(None, 0, 0)
     return Learned(
         scenes={

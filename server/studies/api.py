@@ -30,9 +30,9 @@ router = Router(tags=["studies"])
 
 
 @router.get("", response=list[StudySummary])
-def studies(request: HttpRequest) -> list[StudySummary]:
-    """All studies, newest first."""
-    return queries.all_studies()
+def studies(request: HttpRequest, words: str = "", before: int | None = None) -> list[StudySummary]:
+    """A page of studies, newest first: those that hold the words, before the one that the last page ended with."""
+    return queries.studies_page(words, before)
 
 
 @router.post("", response={201: StudyOut})

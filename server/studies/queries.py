@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable
 
 from bench.queries import setup_out, whole_versions
-from django.db.models import Count, Prefetch, QuerySet
+from django.db.models import Count, Exists, OuterRef, Prefetch, Q, QuerySet
 from problems import NotFound
 from rennbahn.planning.levels import missing_cells
 from scenes.models import Condition
@@ -15,13 +15,26 @@ from studies.models import AuditLine, Lane, Pass, PassState, Study, StudyKind, T
 from studies.schemas import AuditOut, Counts, GroupOut, LaneOut, LevelOut, Method, StudyOut, StudySummary, TestOut
 
 
-def all_studies() -> list[StudySummary]:
-    """All studies, newest first, with their passes counted."""
+def studies_page(words: str = "", before: int | None = None) -> list[StudySummary]:
+    """Studies with their passes counted, newest first: those that hold `words` in question, factor or lanes, a page of them.
+
+    `before` is the study that the page before ended with.
+    """
+    asked = Study.objects.all() if before is None else Study.objects.filter(pk__lt=before)
+    for word in words.split():
+        named = Lane.objects.filter(study=OuterRef("pk"), name__icontains=word)
+        own = Q(question__icontains=word) | Q(factor__icontains=word) | Q(second_factor__icontains=word)
+        asked = asked.filter(own | Exists(named))
+    ids = list(asked.order_by("-pk").values_list("pk", flat=True)[:PAGE])
     found = list(
-        Study.objects.prefetch_related("lanes").annotate(test_count=Count("tests")).order_by("-created_at", "-id")
+        Study.objects.filter(pk__in=ids).prefetch_related("lanes").annotate(test_count=Count("tests")).order_by("-pk")
     )
-    counts = pass_counts()
+    counts = pass_counts(ids)
     return [_summary(study, counts.get(study.pk, {}), getattr(study, "test_count", 0)) for study in found]
+
+
+#: Studies on one page of the desk.
+PAGE = 30
 
 
 def one_study(study_id: int) -> StudyOut:
@@ -140,9 +153,9 @@ def audit_of(study_id: int) -> list[AuditOut]:
     ]
 
 
-def pass_counts(study_ids: Iterable[int] | None = None) -> dict[int, dict[str, int]]:
+def pass_counts(study_ids: Iterable[int]) -> dict[int, dict[str, int]]:
     """How many passes each study has in each state: one query, whose cost grows with the studies asked for."""
-    passes = Pass.objects.all() if study_ids is None else Pass.objects.filter(test__study__in=list(study_ids))
+    passes = Pass.objects.filter(test__study__in=list(study_ids))
     found: dict[int, dict[str, int]] = {}
     for study, state, count in passes.values_list("test__study", "state").annotate(n=Count("pk")).order_by():
         found.setdefault(study, {})[state] = count

@@ -4,8 +4,9 @@ import { lazy, type ReactNode, Suspense, useEffect } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
 import { client, data, keepToken } from "./api/client";
-import { useSession } from "./api/queries";
+import { useSession, useWords } from "./api/queries";
 import { Button } from "./controls/Button";
+import { Guard } from "./controls/Guard";
 import { KeysProvider, useKeysOf } from "./controls/Keys";
 import { ErrorNotice, Loading } from "./controls/Notice";
 import { Desk } from "./places/Desk";
@@ -27,14 +28,15 @@ const KEYS = [
 export function App() {
   const { data: session, error, isPending } = useSession();
   const { pathname, search } = useLocation();
-  if (error) {
+  const words = useWords(Boolean(session?.name));
+  if (error ?? words.error) {
     return (
       <main className="mx-auto max-w-xl p-10">
-        <ErrorNotice error={error} />
+        <ErrorNotice error={error ?? words.error} />
       </main>
     );
   }
-  if (isPending) return null;
+  if (isPending || (session?.name && !words.data)) return null;
   if (!session?.name) {
     return pathname === "/sign-in" ? (
       <SignIn />
@@ -45,17 +47,19 @@ export function App() {
   return (
     <KeysProvider>
       <Shell name={session.name} role={session.role}>
-        <Suspense fallback={<Loading what="the page" />}>
-          <Routes>
-            <Route path="/" element={<Desk />} />
-            <Route path="/bench/*" element={<Bench />} />
-            <Route path="/scenes/*" element={<Scenes />} />
-            <Route path="/studies/new" element={<NewStudy />} />
-            <Route path="/studies/:study/*" element={<StudyFrame />} />
-            <Route path="/sign-in" element={<SignedIn />} />
-            <Route path="*" element={<Nowhere />} />
-          </Routes>
-        </Suspense>
+        <Guard place={pathname}>
+          <Suspense fallback={<Loading what="the page" />}>
+            <Routes>
+              <Route path="/" element={<Desk />} />
+              <Route path="/bench/*" element={<Bench />} />
+              <Route path="/scenes/*" element={<Scenes />} />
+              <Route path="/studies/new" element={<NewStudy />} />
+              <Route path="/studies/:study/*" element={<StudyFrame />} />
+              <Route path="/sign-in" element={<SignedIn />} />
+              <Route path="*" element={<Nowhere />} />
+            </Routes>
+          </Suspense>
+        </Guard>
       </Shell>
     </KeysProvider>
   );
@@ -83,6 +87,8 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new address begins at its top
   useEffect(() => {
     window.scrollTo(0, 0);
+    // Whoever cannot see that the page has changed stands at its beginning.
+    if (!document.activeElement?.closest("#place, [role=dialog]")) document.getElementById("place")?.focus();
   }, [pathname]);
   const signOut = async () => {
     const session = await data(client.DELETE("/api/session"));

@@ -65,10 +65,14 @@ export function interval(low: number | null | undefined, high: number | null | u
     : `${signedPercent(low)}% to ${signedPercent(high)}%`;
 }
 
-/** A finding's sentence, parted into its claim and what that stands on (the interval and number of tests). */
-export function parted(sentence: string): { claim: string; basis: string } {
-  const found = /^(.*) \(([^)]*)\)\.$/.exec(sentence);
-  return { claim: found?.[1] ?? sentence, basis: found?.[2] ?? "" };
+/**
+ * A number as people write it, with a decimal comma or a decimal point: the one way to read numbers. Nothing written is
+ * null, and what is no number is NaN.
+ */
+export function readNumber(text: string): number | null {
+  const trimmed = text.trim();
+  if (!trimmed) return null;
+  return /^[+-]?(\d+([.,]\d*)?|[.,]\d+)$/.test(trimmed) ? Number(trimmed.replace(",", ".")) : Number.NaN;
 }
 
 /** A plain figure: as many decimals as it has, at most two. */

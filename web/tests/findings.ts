@@ -26,10 +26,16 @@ export function margin(share: number | null, more: Partial<Margin> = {}): Margin
   };
 }
 
-function suite(figure: string, sentence: string): Schemas["SuiteOut"] {
+function sentence(text: string): Schemas["SentenceOut"] {
+  const [, before = text, answer = "", after = "", basis = ""] =
+    /^(.* is )([\d.]+% ahead)( .*) \((.*)\)\.$/.exec(text) ?? [];
+  return { before, answer, after, basis, text };
+}
+
+function suite(figure: string, text: string): Schemas["SuiteOut"] {
   return {
     figure,
-    sentence,
+    sentence: sentence(text),
     tests: 2,
     margin: 0.02,
     margins: { geometric: 0.02 },
@@ -68,6 +74,11 @@ export function findings(more: Partial<Schemas["FindingsOut"]> = {}): Schemas["F
       target_hz: 60,
       display_hz: null,
     },
+    groups: [{ key: "typical|1440|high", words: "1440, high", intent: "typical", tests: 2, games: 2 }],
+    group: "typical|1440|high",
+    by_group: [],
+    pairs: [],
+    stale: 0,
     baseline: { id: 1, name: "plain fins", marker: 0 },
     other: { id: 2, name: "tall & <wide> fins", marker: 1 },
     average: suite(

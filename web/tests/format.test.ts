@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { count, fixed, fps, interval, ms, parted, percent, signedPercent } from "../src/format";
+import { count, fixed, fps, interval, ms, percent, readNumber, signedPercent } from "../src/format";
 
 interface Case {
   what: string;
@@ -27,13 +27,14 @@ test("numbers of every size keep their digits", () => {
   assert.equal(percent(3), "300.0");
 });
 
-test("a sentence is parted into claim and basis", () => {
-  const sentence = "B is 2.0% ahead of A (v2) in average fps (95% interval +1.0% to +3.0%, 9 tests).";
-  assert.deepEqual(parted(sentence), {
-    claim: "B is 2.0% ahead of A (v2) in average fps",
-    basis: "95% interval +1.0% to +3.0%, 9 tests",
-  });
-  assert.equal(parted("Nothing yet.").claim, "Nothing yet.");
+test("numbers are read with a decimal comma and a decimal point, and nothing else passes for one", () => {
+  assert.deepEqual(
+    ["2.5", "2,5", " 15,5 ", "-3", "+20", ".5", "7."].map(readNumber),
+    [2.5, 2.5, 15.5, -3, 20, 0.5, 7],
+  );
+  assert.equal(readNumber("  "), null);
+  for (const text of ["abc", "1_6", "1e3", "1,2,3", "0x10", "2 5", "Infinity", "-"])
+    assert.ok(Number.isNaN(readNumber(text)), text);
 });
 
 test("signs are typeset and zero has none", () => {

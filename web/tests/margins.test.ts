@@ -1,16 +1,17 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { describe, marginScale, shortVerdict, tickWords, trackMarks, wrap } from "../src/charts/margins";
 import {
-  describe,
-  marginPicture,
-  marginScale,
-  shortVerdict,
-  tickWords,
-  trackMarks,
-  wrap,
-} from "../src/charts/margins";
-import { bracket, disc, finishLine, laneInk, laneShape, lozenge } from "../src/charts/marks";
+  bracket,
+  DARK_PICTURE,
+  disc,
+  finishLine,
+  LIGHT_PICTURE,
+  laneShape,
+  lozenge,
+} from "../src/charts/marks";
 import { findings, margin } from "./findings";
+import { marginPicture } from "./picture";
 
 test("the scale holds every interval, the finish line and the equal band", () => {
   const found = findings();
@@ -82,7 +83,7 @@ test("the picture says the answer, the baseline, the sample and what is left out
 test("names are text in the picture, whatever they hold", () => {
   const svg = marginPicture(findings(), "");
   assert.ok(!svg.includes("<wide>"));
-  assert.ok(svg.includes("&#60;wide&#62;"));
+  assert.ok(svg.includes("&lt;wide&gt;"));
 });
 
 test("the picture says when the verdict depends on the method, and which figure leads", () => {
@@ -129,13 +130,19 @@ test("long sentences are set on several lines without losing a word", () => {
   assert.equal(lines.join(" "), sentence);
 });
 
-test("lanes have six colours and six shapes, then begin again", () => {
-  const shapes = [0, 1, 2, 3, 4, 5].map((lane) => laneShape(lane, 5));
-  const inks = [0, 1, 2, 3, 4, 5].map(laneInk);
-  assert.equal(new Set(shapes).size, 6);
-  assert.equal(new Set(inks).size, 6);
-  assert.equal(laneShape(6, 5), shapes[0]);
-  assert.equal(laneInk(7), inks[1]);
+test("36 lanes stay apart by colour and shape together, the first six by either", () => {
+  const look = (lane: number) => `${LIGHT_PICTURE.lane(lane)} ${laneShape(lane, 5)}`;
+  const lanes = Array.from({ length: 36 }, (_, lane) => lane);
+  assert.equal(new Set(lanes.map(look)).size, 36);
+  const first = lanes.slice(0, 6);
+  assert.equal(new Set(first.map((lane) => laneShape(lane, 5))).size, 6);
+  assert.equal(new Set(first.map(LIGHT_PICTURE.lane)).size, 6);
+});
+
+test("a picture in the dark scheme is drawn in its colours, and its track as on the page", () => {
+  const dark = marginPicture(findings(), "", true, DARK_PICTURE);
+  assert.ok(dark.includes(DARK_PICTURE.paper) && !dark.includes(LIGHT_PICTURE.paper));
+  assert.ok(!dark.includes("var(--"), "a picture has no scheme to follow");
 });
 
 test("the finish line fills its height exactly", () => {

@@ -1,7 +1,9 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { Problem, problemOf } from "../src/api/client";
-import { clockOf, frameAt } from "../src/charts/traces";
+import { snapped } from "../src/api/traces";
+import { keepWords, words } from "../src/api/words";
+import { frameAt, longest, polyline, readFrames } from "../src/charts/traces";
 import { emptySetup, draftOf as setupDraft, setupOf, wholeParts } from "../src/places/bench/SetupEditor";
 import { nextAction } from "../src/places/Desk";
 import { problemOfMap } from "../src/places/study/ColumnMapEditor";
@@ -86,6 +88,7 @@ test("rows of a setup that were left empty are no parts", () => {
 });
 
 test("a column map says what it lacks", () => {
+  keepWords({ ...words(), channels: [{ channel: "fan_rpm", words: "fan", units: ["rpm"] }] });
   const map = (...uses: [string, string][]) => ({
     format: "delimited",
     map: uses.map(([column, channel]) => ({ column, channel, unit: "ms" })),
@@ -120,14 +123,55 @@ test("a method survives being edited", () => {
   assert.equal(methodOf(DEFAULT_METHOD).display_hz, null);
 });
 
+/** An answer of the trace endpoint: exact or not, the count, then its parts. */
+function answer(exact: boolean, ...parts: number[][]): ArrayBuffer {
+  return new Float64Array([exact ? 1 : 0, parts[0]?.length ?? 0, ...parts.flat()]).buffer;
+}
+
 test("the frame at a time is the one that is being shown", () => {
-  const clock = clockOf([10, 20, 30], 2);
-  assert.deepEqual([...clock], [2.01, 2.03, 2.06]);
-  assert.equal(frameAt(clock, 0), 0);
-  assert.equal(frameAt(clock, 2.01), 0);
-  assert.equal(frameAt(clock, 2.02), 1);
-  assert.equal(frameAt(clock, 2.0601), null);
+  const { end, low, high, exact } = readFrames(answer(true, [2.01, 2.03, 2.06], [10, 20, 30]));
+  assert.deepEqual(
+    [[...end], [...low], [...high], exact],
+    [[2.01, 2.03, 2.06], [10, 20, 30], [10, 20, 30], true],
+  );
+  assert.equal(frameAt(end, 0), 0);
+  assert.equal(frameAt(end, 2.01), 0);
+  assert.equal(frameAt(end, 2.02), 1);
+  assert.equal(frameAt(end, 2.0601), null);
   assert.equal(frameAt(new Float64Array(), 1), null);
+});
+
+test("no spike vanishes, however few columns there are", () => {
+  const end = Array.from({ length: 1000 }, (_, i) => (i + 1) / 100);
+  const frames = readFrames(
+    answer(
+      true,
+      end,
+      end.map((_, i) => (i === 637 ? 90 : 10)),
+    ),
+  );
+  for (const width of [10, 100, 2000]) {
+    const points = polyline(frames, 0, 10, width, (ms) => ms);
+    assert.ok(points.length <= 2 * (width + 1));
+    assert.equal(Math.max(...points.map(([, y]) => y)), 90);
+    assert.equal(Math.min(...points.map(([, y]) => y)), 10);
+  }
+  assert.equal(longest([frames, undefined], 0, 10), 90);
+  assert.equal(longest([frames], 0, 5), 10);
+});
+
+test("stretches keep their shortest and their longest frame apart", () => {
+  const frames = readFrames(answer(false, [1, 2], [8, 9], [30, 12]));
+  assert.deepEqual([[...frames.low], [...frames.high], frames.exact], [[8, 9], [30, 12], false]);
+  const ys = polyline(frames, 0, 2, 400, (ms) => ms).map(([, y]) => y);
+  assert.deepEqual(ys, [8, 30, 9, 12]);
+});
+
+test("small moves of the zoom ask the server for nothing new", () => {
+  const asked = snapped({ from: 10.1, to: 12 });
+  assert.deepEqual(snapped({ from: 10.2, to: 12.1 }), asked);
+  assert.ok(asked.from <= 10.1 && asked.to >= 12.1);
+  assert.notDeepEqual(snapped({ from: 30, to: 32 }), asked);
 });
 
 test("errors of the API keep their facts, and others still say something", () => {

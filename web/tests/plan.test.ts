@@ -78,16 +78,16 @@ test("a matrix fills by cell, row, column and whole, and clears what is full", (
 
 test("passes and priorities are kept by cell, and a study's tests come back as they were", () => {
   const tests = [
-    { game: "Moss", scene: "square", condition: "1440", priority: 1, passes: 5 },
-    { game: "Ninth", scene: "pier", condition: "1080", priority: 3, passes: 3 },
+    { game: "Moss", scene: "square", condition: "1440", priority: 1, passes_wanted: 5 },
+    { game: "Ninth", scene: "pier", condition: "1080", priority: 3, passes_wanted: 3 },
   ];
   const matrix = M.matrixOf(tests);
   assert.deepEqual(matrix.columns, ["1440", "1080"]);
   assert.deepEqual(M.testsOf(matrix), tests);
   const more = M.edit(matrix, M.one(0, 0), M.morePasses(1, 3));
-  assert.equal(M.cellAt(more, 0, 0)?.passes, 6);
+  assert.equal(M.cellAt(more, 0, 0)?.passes_wanted, 6);
   assert.equal(M.cellAt(more, 0, 1), undefined);
-  assert.equal(M.morePasses(-9, 3)({ priority: 2, passes: null }).passes, 1);
+  assert.equal(M.morePasses(-9, 3)({ priority: 2, passes_wanted: null }).passes_wanted, 1);
 });
 
 test("levels make lanes: parts are swapped, settings set, and the base itself is used as it is", () => {
@@ -140,7 +140,7 @@ test("scaling lanes are conditions; a pair takes setups from the bench or descri
   );
   assert.equal(pair[0]?.lane.setup_id, 9);
   assert.equal(pair[1]?.lane.setup?.name, "Box");
-  const sketch = sketchOf(pair, [], { factors: ["Driver"], baseline: 0, passes: 3, tests: [] });
+  const sketch = sketchOf(pair, [], { factors: ["Driver"], baseline: 0, passes_wanted: 3, tests: [] });
   assert.deepEqual(sketch.lanes?.[0]?.parts, sketch.lanes?.[1]?.parts);
 });
 

@@ -1,15 +1,15 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import type { Schemas } from "../src/api/client";
-import { marginPicture } from "../src/charts/margins";
 import { laneShape } from "../src/charts/marks";
 import { nextAction } from "../src/places/Desk";
 import { planIn } from "../src/places/plan/changes";
-import { KINDS, partKind, readyLevels } from "../src/places/plan/lanes";
+import { partKind, readyLevels } from "../src/places/plan/lanes";
 import * as M from "../src/places/plan/matrix";
-import { CHANGE_WORDS, COST_WORDS, KIND_WORDS, ORDER_WORDS, WEIGHT_WORDS } from "../src/places/plan/words";
+import { CHANGE_WORDS, COST_WORDS, ORDER_WORDS, WEIGHT_WORDS } from "../src/places/plan/words";
 import { engineWords, toldWords } from "../src/places/scenes/words";
 import { findings } from "./findings";
+import { marginPicture } from "./picture";
 
 const PARTS = [
   { kind: "card", label: "Graphics card", facts: [] },
@@ -76,7 +76,6 @@ test("what is sent of a plan is what was decided, not what follows from it", () 
 test("every order, kind, weight, change and cost has its words", () => {
   for (const order of ["lane_by_lane", "alternating", "by_game", "random", "by_hand"])
     assert.ok(ORDER_WORDS[order]);
-  for (const { kind } of KINDS) assert.ok(KIND_WORDS[kind]);
   for (const weight of ["harmless", "mind", "spoils"]) assert.ok(WEIGHT_WORDS[weight]);
   for (const kind of ["swap", "driver", "reboot", "setting", "load", "restart", "menu", "resolution"])
     assert.equal(CHANGE_WORDS[kind]?.length, 2);
@@ -93,7 +92,7 @@ test("the exported picture carries the caveats, accepted or not", () => {
     accepted,
   });
   const svg = (accepted: boolean) => marginPicture(findings({ caveats: [caveat(accepted)] }), "");
-  assert.match(svg(true), /Caveat: Room \(22 °C \/ 25 °C\): a warm &#60;afternoon&#62;/);
+  assert.match(svg(true), /Caveat: Room \(22 °C \/ 25 °C\): a warm &lt;afternoon&gt;/);
   assert.match(svg(false), /Not accepted: Room/);
   assert.doesNotMatch(marginPicture(findings(), ""), /Caveat/);
 });
@@ -148,7 +147,7 @@ test("a row is given up as a whole and keeps its passes", () => {
   matrix = M.edit(matrix, M.one(0, 1), M.morePasses(2, 3));
   matrix = M.edit(matrix, M.wholeRow(matrix, 0), (cell) => ({ ...cell, priority: 3 }));
   assert.deepEqual(
-    M.testsOf(matrix).map((one) => [one.condition, one.priority, one.passes]),
+    M.testsOf(matrix).map((one) => [one.condition, one.priority, one.passes_wanted]),
     [
       ["1080", 3, null],
       ["1440", 3, 5],
@@ -211,5 +210,4 @@ test("a study with nothing planned is planned first", () => {
 
 test("lanes keep apart by shape for as many as have one", () => {
   assert.equal(new Set([0, 1, 2, 3, 4, 5].map((lane) => laneShape(lane, 5))).size, 6);
-  assert.equal(laneShape(6, 5), laneShape(0, 5));
 });

@@ -78,6 +78,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/files/{file_id}/content", None, "viewer"),
     ("GET", "/captures/{capture_id}/trace", None, "viewer"),
     ("GET", "/work", None, "viewer"),
+    ("GET", "/words", None, "viewer"),
     ("GET", "/studies/{study_id}/files", None, "viewer"),
     ("POST", "/studies/{study_id}/files", "a file", "tester"),
     ("POST", "/files/{arrival_id}/preview", {"columns": {"map": []}}, "tester"),

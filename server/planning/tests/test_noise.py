@@ -6,11 +6,11 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from planning.models import SceneNoise
+from planning.models import SceneNoise, SceneTotal
 from planning.noise import learn_all, learned_noise
 from rennbahn.planning.noise import pooled_noise
 from studies.models import Pass
-from testkit import Bench
+from testkit import Bench, Caller, study_body
 
 
 def values(bench: Bench, test: int) -> list[list[float]]:
@@ -39,10 +39,25 @@ def test_every_decision_teaches(bench: Bench) -> None:
 
 def test_what_decisions_kept_is_what_all_passes_say(bench: Bench) -> None:
     bench.fill(tests=2)
-    kept = sorted(SceneNoise.objects.values_list("scene", "figure", "squares", "df", "cells", "passes"))
+    columns = ("scene", "figure", "squares", "df", "cells", "passes")
+    kept = [sorted(model.objects.values_list(*columns)) for model in (SceneNoise, SceneTotal)]
     SceneNoise.objects.all().delete()
+    SceneTotal.objects.all().delete()
     learn_all()
-    assert sorted(SceneNoise.objects.values_list("scene", "figure", "squares", "df", "cells", "passes")) == kept
+    assert [sorted(model.objects.values_list(*columns)) for model in (SceneNoise, SceneTotal)] == kept
+
+
+def test_studies_add_up(bench: Bench, lead: Caller, tester: Caller) -> None:
+    bench.fill(tests=1)
+    body = study_body(question="Again?")
+    for lane in body["lanes"]:
+        lane["setup"]["name"] += ", again"
+    again = Bench(lead, tester, lead.post("/studies", body, status=201))
+    again.fill(tests=1)
+    learned = learned_noise("percentile").scenes[bench.study["tests_full"][0]["scene_id"]]
+    assert (learned.passes, learned.studies, learned.noise["average_fps"].df) == (12, 2, 8)
+    both = [*values(bench, bench.test(0)), *values(again, again.test(0))]
+    assert learned.noise["average_fps"].s == pytest.approx(pooled_noise(both).s)
 
 
 def test_reading_adds_up_studies_and_not_passes(bench: Bench, queries: Callable[[int], Any]) -> None:

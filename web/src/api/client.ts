@@ -76,7 +76,12 @@ export function problemOf(body: unknown, status: number): Problem {
 }
 
 /** Send one file with progress; fetch cannot tell how far an upload has come. */
-export function upload(url: string, file: File, onProgress: (share: number) => void): Promise<unknown> {
+export function upload(
+  url: string,
+  file: File,
+  onProgress: (share: number) => void,
+  more: Record<string, string> = {},
+): Promise<unknown> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", url);
@@ -99,6 +104,7 @@ export function upload(url: string, file: File, onProgress: (share: number) => v
       else reject(problemOf(body, request.status));
     };
     const form = new FormData();
+    for (const [name, value] of Object.entries(more)) form.append(name, value);
     form.append("file", file);
     request.send(form);
   });

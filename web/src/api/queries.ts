@@ -1,5 +1,16 @@
-import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  type InfiniteData,
+  type QueryClient,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { client, data, keepToken, type Schemas } from "./client";
+import { keepWords } from "./words";
+
+/** As many studies as the server gives at once. */
+const STUDIES_A_PAGE = 30;
 
 /** Who is signed in; an empty name is nobody. */
 export function useSession() {
@@ -24,8 +35,43 @@ export function useMay(role: Role): boolean {
   return ORDER.indexOf(session?.role as Role) >= ORDER.indexOf(role);
 }
 
-export const useStudies = () =>
-  useQuery({ queryKey: ["studies"], queryFn: () => data(client.GET("/api/studies")) });
+/** What the server calls things, asked for once. */
+export const useWords = (enabled: boolean) =>
+  useQuery({
+    queryKey: ["words"],
+    enabled,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => {
+      const found = await data(client.GET("/api/words"));
+      keepWords(found);
+      return found;
+    },
+  });
+
+/** Studies a page at a time, newest first, those that hold the words. */
+export const useStudies = (words: string) =>
+  useInfiniteQuery({
+    queryKey: ["studies", words],
+    initialPageParam: null as number | null,
+    placeholderData: (previous: InfiniteData<Schemas["StudySummary"][], number | null> | undefined) =>
+      previous,
+    queryFn: ({ pageParam, signal }) =>
+      data(
+        client.GET("/api/studies", {
+          signal,
+          params: { query: { words, ...(pageParam ? { before: pageParam } : {}) } },
+        }),
+      ),
+    getNextPageParam: (last) => (last.length >= STUDIES_A_PAGE ? (last.at(-1)?.id ?? null) : null),
+  });
+
+/** What the worker still has to do; asked again while it has something. */
+export const useWork = () =>
+  useQuery({
+    queryKey: ["work"],
+    queryFn: () => data(client.GET("/api/work")),
+    refetchInterval: (query) => (query.state.data?.some((one) => one.left) ? 2_000 : false),
+  });
 
 export const useStudy = (id: number) =>
   useQuery({
@@ -36,6 +82,7 @@ export const useStudy = (id: number) =>
 export const usePasses = (id: number) =>
   useQuery({
     queryKey: ["study", id, "passes"],
+    refetchInterval: (query) => (query.state.data?.some((one) => one.stale) ? 2_000 : false),
     queryFn: () => data(client.GET("/api/studies/{study_id}/passes", { params: { path: { study_id: id } } })),
   });
 
@@ -45,16 +92,25 @@ export const useFiles = (id: number) =>
     queryFn: () => data(client.GET("/api/studies/{study_id}/files", { params: { path: { study_id: id } } })),
   });
 
-export const useFindings = (id: number, baseline?: number, other?: number) =>
+/** What findings look at: lanes and group, each the study's own choice where it is not said. */
+export interface Looking {
+  baseline?: number;
+  other?: number;
+  group?: string;
+}
+
+export const useFindings = (id: number, looking: Looking) =>
   useQuery({
-    queryKey: ["study", id, "findings", baseline ?? "own", other ?? "first"],
+    queryKey: ["study", id, "findings", looking],
     placeholderData: (previous: Schemas["FindingsOut"] | undefined) => previous,
+    // Figures that are being made anew come by themselves.
+    refetchInterval: (query) => (query.state.data?.stale ? 2_000 : false),
     queryFn: () =>
       data(
         client.GET("/api/studies/{study_id}/findings", {
           params: {
             path: { study_id: id },
-            query: { ...(baseline ? { baseline } : {}), ...(other ? { other } : {}) },
+            query: { ...looking },
           },
         }),
       ),
@@ -69,6 +125,7 @@ export const useAudit = (id: number) =>
 export const useTraces = (id: number, test: number) =>
   useQuery({
     queryKey: ["study", id, "traces", test],
+    // Frames are fetched apart and kept by what they were made by; this is only their list.
     queryFn: () =>
       data(
         client.GET("/api/studies/{study_id}/tests/{test_id}/traces", {
@@ -137,7 +194,8 @@ export const useSketch = (sketch: Schemas["SketchIn"], enabled: boolean) =>
     queryKey: ["sketch", sketch],
     enabled,
     placeholderData: (previous: Schemas["SketchOut"] | undefined) => previous,
-    queryFn: () => data(client.POST("/api/sketch", { body: sketch })),
+    queryFn: ({ signal }: { signal: AbortSignal }) =>
+      data(client.POST("/api/sketch", { body: sketch, signal })),
   });
 
 export const useConditions = () =>
@@ -173,6 +231,7 @@ export function refreshStudy(queries: QueryClient, id: number): Promise<unknown>
     queries.invalidateQueries({ queryKey: ["study", id] }),
     queries.invalidateQueries({ queryKey: ["studies"] }),
     queries.invalidateQueries({ queryKey: ["outlooks"] }),
+    queries.invalidateQueries({ queryKey: ["work"] }),
     queries.invalidateQueries({ queryKey: ["pass"] }),
   ]);
 }

@@ -44,6 +44,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/captures/{capture_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trace
+         * @description Frame times as little-endian doubles: exact (1 or 0), count, then end clocks, shortest and longest frames.
+         *
+         *     Exact frames come without the third part. `key` names what they were made by, so that an answer is kept for good.
+         */
+        get: operations["intake_api_trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures/{capture_id}/window": {
         parameters: {
             query?: never;
@@ -142,6 +164,26 @@ export interface paths {
          * @description Put a file that is no pass out of the way.
          */
         post: operations["intake_api_set_aside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file_id}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File Content
+         * @description A file of a pass as it came, byte for byte.
+         */
+        get: operations["intake_api_file_content"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -314,6 +356,46 @@ export interface paths {
         get: operations["intake_api_one_pass"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passes/{pass_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Attach
+         * @description Put a file beside a pass: samples on a clock of their own, a picture, a clip, a note.
+         */
+        post: operations["intake_api_attach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passes/{pass_id}/reported": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report
+         * @description Record a pass whose result exists only as numbers.
+         */
+        post: operations["intake_api_report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -569,7 +651,7 @@ export interface paths {
         };
         /**
          * Studies
-         * @description All studies, newest first.
+         * @description A page of studies, newest first: those that hold the words, before the one that the last page ended with.
          */
         get: operations["studies_api_studies"];
         put?: never;
@@ -759,7 +841,7 @@ export interface paths {
         put?: never;
         /**
          * Hand In
-         * @description Hand in one file. It is kept byte for byte.
+         * @description Hand in one file. It is kept byte for byte. `written_at` is when it was last written where it comes from.
          */
         post: operations["intake_api_hand_in"];
         delete?: never;
@@ -777,7 +859,7 @@ export interface paths {
         };
         /**
          * Findings
-         * @description The findings of a study: one lane over its own baseline, or over another.
+         * @description The findings of a study: one lane over its own baseline or another in one group of tests, and all in brief.
          */
         get: operations["findings_api_findings"];
         put?: never;
@@ -797,7 +879,7 @@ export interface paths {
         };
         /**
          * Findings Csv
-         * @description The margins of every test as CSV.
+         * @description The margins of every test of a group as CSV.
          */
         get: operations["findings_api_findings_csv"];
         put?: never;
@@ -822,6 +904,26 @@ export interface paths {
          * @description Finish a study.
          */
         post: operations["studies_api_finish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Lane
+         * @description Add a lane with its planned passes.
+         */
+        post: operations["studies_api_add_lane"];
         delete?: never;
         options?: never;
         head?: never;
@@ -861,6 +963,26 @@ export interface paths {
          */
         get: operations["intake_api_passes"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/passes/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Passes
+         * @description The same decision on several passes, as one act: all of them or none.
+         */
+        put: operations["studies_api_change_passes"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1012,6 +1134,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/reported": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report All
+         * @description Record passes from a table of results that exist only as numbers: all rows or none.
+         */
+        post: operations["intake_api_report_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/take": {
         parameters: {
             query?: never;
@@ -1065,9 +1207,49 @@ export interface paths {
         };
         /**
          * Traces
-         * @description Frame times of all recorded passes of a test.
+         * @description The traces of all recorded passes of a test: their percentile curves, and where their frames are to be had.
          */
         get: operations["intake_api_traces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Words
+         * @description Words that are the same everywhere.
+         */
+        get: operations["config_words_words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Work
+         * @description What the worker still has to measure again.
+         */
+        get: operations["intake_api_work"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1218,6 +1400,58 @@ export interface components {
             tests: number[];
         };
         /**
+         * BriefColumns
+         * @description Suites of many pairs in brief, one column a fact, one place a pair.
+         */
+        BriefColumns: {
+            /** Depends On Method */
+            depends_on_method: boolean[];
+            /** High */
+            high: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** Margin */
+            margin: (number | null)[];
+            /** Reverse */
+            reverse: (number | null)[];
+            /** Reverse High */
+            reverse_high: (number | null)[];
+            /** Reverse Low */
+            reverse_low: (number | null)[];
+            /** Reverse Verdict */
+            reverse_verdict: (string | null)[];
+            /** Tests */
+            tests: number[];
+            /** Verdict */
+            verdict: (string | null)[];
+        };
+        /**
+         * BriefOut
+         * @description A suite in a few numbers, and the same with the lanes the other way round.
+         */
+        BriefOut: {
+            /** Depends On Method */
+            depends_on_method: boolean;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number | null;
+            /** Reverse */
+            reverse: number | null;
+            /** Reverse High */
+            reverse_high: number | null;
+            /** Reverse Low */
+            reverse_low: number | null;
+            /** Reverse Verdict */
+            reverse_verdict: string | null;
+            /** Tests */
+            tests: number;
+            /** Verdict */
+            verdict: string | null;
+        };
+        /**
          * CaveatOut
          * @description What prints with every finding: an accepted difference with its reason, or one that nobody accepted.
          */
@@ -1246,6 +1480,14 @@ export interface components {
             words: string;
         };
         /**
+         * Changed
+         * @description How many it changed.
+         */
+        Changed: {
+            /** Changed */
+            changed: number;
+        };
+        /**
          * ChangedOut
          * @description Something that changed within a lane while the study ran.
          */
@@ -1266,6 +1508,18 @@ export interface components {
             reason: string;
             /** Weight */
             weight: string;
+        };
+        /**
+         * ChannelWords
+         * @description A channel that a column may be taken for, with the units it may have.
+         */
+        ChannelWords: {
+            /** Channel */
+            channel: string;
+            /** Units */
+            units: string[];
+            /** Words */
+            words: string;
         };
         /**
          * ColumnMap
@@ -1447,6 +1701,25 @@ export interface components {
             test_id: number;
         };
         /**
+         * EarlierFigures
+         * @description Figures that a pass had before: by which version of the measures, and when they were made.
+         */
+        EarlierFigures: {
+            /** Average Fps */
+            average_fps: number;
+            /** Counts */
+            counts: boolean;
+            /** Low 1 Fps */
+            low_1_fps: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Version */
+            version: number;
+        };
+        /**
          * FactOut
          * @description A fact of a kind of part: its type, unit and range.
          */
@@ -1469,18 +1742,42 @@ export interface components {
             unit: string;
         };
         /**
+         * FileOut
+         * @description A file of a pass in its role.
+         */
+        FileOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Offset S */
+            offset_s: number | null;
+            /** Role */
+            role: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+        };
+        /**
          * FindingsOut
-         * @description The findings of a study for one baseline.
+         * @description The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief.
          */
         FindingsOut: {
             /** Accepted Passes */
             accepted_passes: number;
             average: components["schemas"]["SuiteOut"];
             baseline: components["schemas"]["LaneRef"];
+            /** By Group */
+            by_group: components["schemas"]["GroupBrief"][];
             /** Caveats */
             caveats: components["schemas"]["CaveatOut"][];
             /** Factor */
             factor: string;
+            /** Group */
+            group: string;
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
             /** Levels */
             levels: components["schemas"]["LevelOut"][];
             low_01: components["schemas"]["SuiteOut"];
@@ -1489,10 +1786,14 @@ export interface components {
             /** Missing */
             missing: components["schemas"]["MissingNote"][];
             other: components["schemas"]["LaneRef"];
+            /** Pairs */
+            pairs: components["schemas"]["PairsOut"][];
             /** Question */
             question: string;
             /** Rejected */
             rejected: components["schemas"]["PassNote"][];
+            /** Stale */
+            stale: number;
             /** State */
             state: string;
             /** Stop Level */
@@ -1587,6 +1888,33 @@ export interface components {
             scenes: number;
         };
         /**
+         * GroupBrief
+         * @description The pair that is looked at, in one group.
+         */
+        GroupBrief: {
+            average: components["schemas"]["BriefOut"];
+            /** Group */
+            group: string;
+            low_01: components["schemas"]["BriefOut"];
+            low_1: components["schemas"]["BriefOut"];
+        };
+        /**
+         * GroupOut
+         * @description Tests that may be pooled: the same intent, resolution and preset. Suites are over one group.
+         */
+        GroupOut: {
+            /** Games */
+            games: number;
+            /** Intent */
+            intent: string;
+            /** Key */
+            key: string;
+            /** Tests */
+            tests: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * Imported
          * @description What became of a table of parts.
          */
@@ -1643,7 +1971,7 @@ export interface components {
             id: number;
             /** Levels */
             levels: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["LevelOut"];
             };
             /** Name */
             name: string;
@@ -1791,8 +2119,8 @@ export interface components {
             lane: string;
             /** Lane Id */
             lane_id: number;
-            /** Planned */
-            planned: number;
+            /** Passes Wanted */
+            passes_wanted: number;
             /** Test */
             test: string;
             /** Test Id */
@@ -1925,6 +2253,21 @@ export interface components {
             same: components["schemas"]["SameOut"][];
         };
         /**
+         * PairsOut
+         * @description Every pair of lanes in one group: B over A, A the lane that comes first.
+         */
+        PairsOut: {
+            /** A */
+            a: number[];
+            average: components["schemas"]["BriefColumns"];
+            /** B */
+            b: number[];
+            /** Group */
+            group: string;
+            low_01: components["schemas"]["BriefColumns"];
+            low_1: components["schemas"]["BriefColumns"];
+        };
+        /**
          * PartIn
          * @description A part by kind and name. `facts` are those of its kind; a price needs its currency.
          */
@@ -2027,6 +2370,8 @@ export interface components {
         /**
          * PassChange
          * @description A new state of a pass; rejecting needs a reason, and so does a pass that did not run.
+         *
+         *     The reason is a code, with words where one wants to say more; words alone are another reason.
          */
         PassChange: {
             /**
@@ -2035,6 +2380,12 @@ export interface components {
              */
             reason: string;
             /**
+             * Reason Code
+             * @default
+             * @enum {string}
+             */
+            reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
+            /**
              * State
              * @enum {string}
              */
@@ -2042,13 +2393,9 @@ export interface components {
         };
         /**
          * PassDetail
-         * @description Every figure of a pass, with where it comes from.
+         * @description Every figure of a pass, with where it comes from and what it was run with.
          */
         PassDetail: {
-            /** Basis */
-            basis: {
-                [key: string]: unknown;
-            };
             /** Columns */
             columns: {
                 [key: string]: unknown;
@@ -2057,7 +2404,25 @@ export interface components {
             figures: {
                 [key: string]: unknown;
             };
+            /** Files */
+            files: components["schemas"]["FileOut"][];
+            /** Made By */
+            made_by: {
+                [key: string]: unknown;
+            };
+            /** Measured */
+            measured: components["schemas"]["EarlierFigures"][];
             one: components["schemas"]["PassOut"];
+            /** Run As */
+            run_as: {
+                [key: string]: unknown;
+            } | null;
+            /** Setup */
+            setup: string;
+            /** Trouble */
+            trouble: string;
+            /** Version */
+            version: number | null;
         };
         /**
          * PassFigures
@@ -2098,6 +2463,12 @@ export interface components {
         PassIn: {
             /** Lane Id */
             lane_id: number;
+            /**
+             * Role
+             * @default counted
+             * @enum {string}
+             */
+            role: "counted" | "warm_up" | "control" | "repeat";
             /** Test Id */
             test_id: number;
         };
@@ -2139,10 +2510,19 @@ export interface components {
             lane_id: number;
             /** Number */
             number: number;
+            /** Ran At */
+            ran_at: string | null;
             /** Reason */
             reason: string;
+            /** Reason Code */
+            reason_code: string;
+            reported: components["schemas"]["ReportedOut"] | null;
+            /** Role */
+            role: string;
             /** Sha256 */
             sha256: string | null;
+            /** Stale */
+            stale: boolean;
             /** State */
             state: string;
             /** Test Id */
@@ -2163,10 +2543,38 @@ export interface components {
             number: number;
             /** Reason */
             reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Role */
+            role: string;
             /** State */
             state: string;
             /** Test Id */
             test_id: number;
+        };
+        /**
+         * PassesChange
+         * @description The same for several passes, as one act.
+         */
+        PassesChange: {
+            /** Pass Ids */
+            pass_ids: number[];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Reason Code
+             * @default
+             * @enum {string}
+             */
+            reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "recorded" | "accepted" | "rejected" | "did_not_run";
         };
         /**
          * PlaceIn
@@ -2356,6 +2764,14 @@ export interface components {
             columns: components["schemas"]["ColumnMap"];
         };
         /**
+         * Recorded
+         * @description How many passes were recorded.
+         */
+        Recorded: {
+            /** Recorded */
+            recorded: number;
+        };
+        /**
          * Refusal
          * @description Why a file was refused.
          */
@@ -2370,6 +2786,42 @@ export interface components {
             reason: string;
             /** Row */
             row?: number | null;
+        };
+        /**
+         * ReportedIn
+         * @description A result that exists only as numbers, rates in fps. `read_from` says where they stand.
+         */
+        ReportedIn: {
+            /** Average Fps */
+            average_fps?: number | null;
+            /** Low 01 Fps */
+            low_01_fps?: number | null;
+            /** Low 1 Fps */
+            low_1_fps?: number | null;
+            /** Minimum Fps */
+            minimum_fps?: number | null;
+            /** Read From */
+            read_from: string;
+            /** Score */
+            score?: number | null;
+        };
+        /**
+         * ReportedOut
+         * @description A reported result.
+         */
+        ReportedOut: {
+            /** Average Fps */
+            average_fps: number | null;
+            /** Low 01 Fps */
+            low_01_fps: number | null;
+            /** Low 1 Fps */
+            low_1_fps: number | null;
+            /** Minimum Fps */
+            minimum_fps: number | null;
+            /** Read From */
+            read_from: string;
+            /** Score */
+            score: number | null;
         };
         /**
          * RigIn
@@ -2541,6 +2993,22 @@ export interface components {
             warm_up_runs: number;
         };
         /**
+         * SentenceOut
+         * @description An answer in parts: what it says in two words stands between what goes before and after; then its basis.
+         */
+        SentenceOut: {
+            /** After */
+            after: string;
+            /** Answer */
+            answer: string;
+            /** Basis */
+            basis: string;
+            /** Before */
+            before: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * SequenceIn
          * @description An order by hand, as pass ids; what it does not name follows.
          */
@@ -2659,10 +3127,10 @@ export interface components {
             /** Lanes */
             lanes?: components["schemas"]["SketchLane"][];
             /**
-             * Passes
+             * Passes Wanted
              * @default 3
              */
-            passes: number;
+            passes_wanted: number;
             /** Tests */
             tests?: components["schemas"]["SketchTest"][];
         };
@@ -2749,15 +3217,15 @@ export interface components {
              * @default a_b
              * @enum {string}
              */
-            kind: "a_b" | "ladder" | "sweep" | "grid" | "scaling";
+            kind: "a_b" | "ladder" | "sweep" | "grid" | "scaling" | "budget" | "several" | "proxy_check";
             /** Lanes */
             lanes: components["schemas"]["LaneIn"][];
             method?: components["schemas"]["Method"];
             /**
-             * Passes Per Test
+             * Passes Wanted
              * @default 3
              */
-            passes_per_test: number;
+            passes_wanted: number;
             /** Question */
             question: string;
             /**
@@ -2785,6 +3253,8 @@ export interface components {
             factor: string;
             /** Finished At */
             finished_at: string | null;
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
             /** Id */
             id: number;
             /** Kind */
@@ -2794,8 +3264,12 @@ export interface components {
             /** Lanes Full */
             lanes_full: components["schemas"]["LaneOut"][];
             method: components["schemas"]["Method"];
-            /** Passes Per Test */
-            passes_per_test: number;
+            /** Missing Cells */
+            missing_cells: {
+                [key: string]: string;
+            }[];
+            /** Passes Wanted */
+            passes_wanted: number;
             /** Question */
             question: string;
             /** Ready At */
@@ -2843,7 +3317,7 @@ export interface components {
         };
         /**
          * SuiteOut
-         * @description One figure over all tests.
+         * @description One figure over the tests of a group.
          */
         SuiteOut: {
             /**
@@ -2909,8 +3383,7 @@ export interface components {
              * @default []
              */
             outliers: number[];
-            /** Sentence */
-            sentence: string;
+            sentence: components["schemas"]["SentenceOut"];
             /** Tests */
             tests: number;
             /** Verdict */
@@ -2981,8 +3454,8 @@ export interface components {
             condition: string;
             /** Game */
             game: string;
-            /** Passes */
-            passes?: number | null;
+            /** Passes Wanted */
+            passes_wanted?: number | null;
             /**
              * Priority
              * @default 2
@@ -3002,10 +3475,12 @@ export interface components {
             condition_id: number;
             /** Game */
             game: string;
+            /** Group */
+            group: string;
             /** Id */
             id: number;
-            /** Passes */
-            passes: number;
+            /** Passes Wanted */
+            passes_wanted: number;
             /** Position */
             position: number;
             /** Priority */
@@ -3037,21 +3512,25 @@ export interface components {
         };
         /**
          * TraceOut
-         * @description Frame times of a pass in ms within its window, and its percentile curve (q = 50 to 99.9 in steps of 0.1).
+         * @description A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1).
          */
         TraceOut: {
+            /** Capture Id */
+            capture_id: number;
             /** Curve Ms */
             curve_ms: number[];
-            /** Frame Ms */
-            frame_ms: number[];
+            /** Duration S */
+            duration_s: number;
+            /** Frames */
+            frames: number;
+            /** Key */
+            key: string;
             /** Lane Id */
             lane_id: number;
             /** Number */
             number: number;
             /** Pass Id */
             pass_id: number;
-            /** Starts S */
-            starts_s: number;
             /** State */
             state: string;
         };
@@ -3072,6 +3551,62 @@ export interface components {
         WithdrawIn: {
             /** Key */
             key: string;
+        };
+        /**
+         * Word
+         * @description A name as it is kept, with its words.
+         */
+        Word: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WordsOut
+         * @description Everything that is said the same on every screen.
+         */
+        WordsOut: {
+            /** Channels */
+            channels: components["schemas"]["ChannelWords"][];
+            /** Did Not Run For */
+            did_not_run_for: components["schemas"]["Word"][];
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** Reasons */
+            reasons: {
+                [key: string]: string;
+            };
+            /** Rejected For */
+            rejected_for: components["schemas"]["Word"][];
+            /** Roles */
+            roles: {
+                [key: string]: string;
+            };
+            /** Schools */
+            schools: {
+                [key: string]: string;
+            };
+            /** States */
+            states: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * WorkOut
+         * @description Captures of a study that are still to be measured again, and those that could not be.
+         */
+        WorkOut: {
+            /** Failed */
+            failed: number;
+            /** Left */
+            left: number;
+            /** Question */
+            question: string;
+            /** Study Id */
+            study_id: number;
         };
     };
     responses: never;
@@ -3125,6 +3660,31 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PassDetail"];
                 };
+            };
+        };
+    };
+    intake_api_trace: {
+        parameters: {
+            query?: {
+                stretches?: number;
+                from_s?: number | null;
+                to_s?: number | null;
+                key?: string;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3269,6 +3829,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ArrivalOut"];
                 };
+            };
+        };
+    };
+    intake_api_file_content: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3510,6 +4090,68 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassDetail"];
+                };
+            };
+        };
+    };
+    intake_api_attach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pass_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file?: string | null;
+                    /** Offset S */
+                    offset_s?: number | null;
+                    /**
+                     * Role
+                     * @enum {string}
+                     */
+                    role: "samples" | "picture" | "clip" | "note";
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassDetail"];
+                };
+            };
+        };
+    };
+    intake_api_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pass_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportedIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3881,7 +4523,10 @@ export interface operations {
     };
     studies_api_studies: {
         parameters: {
-            query?: never;
+            query?: {
+                words?: string;
+                before?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4150,6 +4795,8 @@ export interface operations {
                 "multipart/form-data": {
                     /** File */
                     file?: string | null;
+                    /** Written At */
+                    written_at?: string | null;
                 };
             };
         };
@@ -4170,6 +4817,7 @@ export interface operations {
             query?: {
                 baseline?: number | null;
                 other?: number | null;
+                group?: string | null;
             };
             header?: never;
             path: {
@@ -4195,6 +4843,7 @@ export interface operations {
             query?: {
                 baseline?: number | null;
                 other?: number | null;
+                group?: string | null;
             };
             header?: never;
             path: {
@@ -4226,6 +4875,32 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+        };
+    };
+    studies_api_add_lane: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4279,6 +4954,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PassOut"][];
+                };
+            };
+        };
+    };
+    studies_api_change_passes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassesChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
                 };
             };
         };
@@ -4467,6 +5168,35 @@ export interface operations {
             };
         };
     };
+    intake_api_report_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recorded"];
+                };
+            };
+        };
+    };
     intake_api_take: {
         parameters: {
             query?: never;
@@ -4564,6 +5294,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestTraces"];
+                };
+            };
+        };
+    };
+    config_words_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordsOut"];
+                };
+            };
+        };
+    };
+    intake_api_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"][];
                 };
             };
         };

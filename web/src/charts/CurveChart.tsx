@@ -1,6 +1,6 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 import { line } from "d3-shape";
-import { laneColour } from "./marks";
+import { SCREEN, type Theme } from "./marks";
 import { useWidth } from "./useWidth";
 
 export interface Curve {
@@ -17,8 +17,27 @@ const PAD = { left: 52, right: 110, top: 12, bottom: 44 };
 const TICKS = [50, 25, 10, 5, 2, 1, 0.5, 0.2, 0.1];
 
 /** Percentiles of frame time; the axis is the distance from 100% on a log scale, which gives the tail its room. */
-export function CurveChart({ curves, budgetMs }: { curves: Curve[]; budgetMs: number }) {
+export function CurveChart(props: { curves: Curve[]; budgetMs: number }) {
   const [ref, width] = useWidth<HTMLDivElement>(600);
+  return (
+    <div ref={ref} className="overflow-hidden">
+      <Curves {...props} width={width} />
+    </div>
+  );
+}
+
+/** The chart itself, in a theme. */
+export function Curves({
+  curves,
+  budgetMs,
+  width,
+  theme = SCREEN,
+}: {
+  curves: Curve[];
+  budgetMs: number;
+  width: number;
+  theme?: Theme;
+}) {
   const all = curves.flatMap((curve) => curve.ms);
   if (!all.length) return null;
   const x = scaleLog([50, 0.1], [PAD.left, width - PAD.right]);
@@ -39,78 +58,71 @@ export function CurveChart({ curves, budgetMs }: { curves: Curve[]; budgetMs: nu
       return kept;
     }, []);
   return (
-    <div ref={ref} className="overflow-hidden">
-      <svg width={width} height={HEIGHT} role="img" aria-label="Percentiles of frame time of each pass">
-        {y.ticks(5).map((tick) => (
-          <g key={tick}>
-            <path d={`M${PAD.left} ${y(tick)}H${width - PAD.right}`} stroke="var(--grid)" />
-            <text
-              x={PAD.left - 8}
-              y={y(tick) + 4}
-              fontSize={11}
-              textAnchor="end"
-              fill="var(--mute)"
-              className="figure"
-            >
-              {tick}
-            </text>
-          </g>
-        ))}
-        {TICKS.map((tick) => (
-          <g key={tick}>
-            <path d={`M${x(tick)} ${top}V${bottom}`} stroke="var(--grid)" />
-            <text
-              x={x(tick)}
-              y={bottom + 15}
-              fontSize={11}
-              textAnchor="middle"
-              fill="var(--mute)"
-              className="figure"
-            >
-              {100 - tick}
-            </text>
-          </g>
-        ))}
-        <text x={width - PAD.right} y={bottom + 33} fontSize={12} textAnchor="end" fill="var(--soft)">
-          share of frames at or under this time, %
-        </text>
-        <text
-          transform={`translate(13 ${top}) rotate(-90)`}
-          fontSize={12}
-          textAnchor="end"
-          fill="var(--soft)"
-        >
-          frame time, ms
-        </text>
-        {showBudget && (
-          <path
-            d={`M${PAD.left} ${y(budgetMs)}H${width - PAD.right}`}
-            stroke="var(--ink)"
-            strokeDasharray="7 4"
-          />
-        )}
-        {curves.map((curve) => (
-          <path
-            key={curve.key}
-            d={path(curve.ms) ?? ""}
-            fill="none"
-            stroke={laneColour(curve.lane)}
-            strokeWidth={1.7}
-            strokeDasharray={curve.dashed ? "2 4" : undefined}
-          />
-        ))}
-        {ends.map(({ curve, at }) => (
+    <svg width={width} height={HEIGHT} role="img" aria-label="Percentiles of frame time of each pass">
+      {y.ticks(5).map((tick) => (
+        <g key={tick}>
+          <path d={`M${PAD.left} ${y(tick)}H${width - PAD.right}`} stroke={theme.grid} />
           <text
-            key={curve.key}
-            x={width - PAD.right + 6}
-            y={at + 4}
-            fontSize={11.5}
-            fill={laneColour(curve.lane)}
+            x={PAD.left - 8}
+            y={y(tick) + 4}
+            fontSize={11}
+            textAnchor="end"
+            fill={theme.mute}
+            fontFamily={theme.mono}
           >
-            {curve.label}
+            {tick}
           </text>
-        ))}
-      </svg>
-    </div>
+        </g>
+      ))}
+      {TICKS.map((tick) => (
+        <g key={tick}>
+          <path d={`M${x(tick)} ${top}V${bottom}`} stroke={theme.grid} />
+          <text
+            x={x(tick)}
+            y={bottom + 15}
+            fontSize={11}
+            textAnchor="middle"
+            fill={theme.mute}
+            fontFamily={theme.mono}
+          >
+            {100 - tick}
+          </text>
+        </g>
+      ))}
+      <text x={width - PAD.right} y={bottom + 33} fontSize={12} textAnchor="end" fill={theme.soft}>
+        share of frames at or under this time, %
+      </text>
+      <text transform={`translate(13 ${top}) rotate(-90)`} fontSize={12} textAnchor="end" fill={theme.soft}>
+        frame time, ms
+      </text>
+      {showBudget && (
+        <path
+          d={`M${PAD.left} ${y(budgetMs)}H${width - PAD.right}`}
+          stroke={theme.ink}
+          strokeDasharray="7 4"
+        />
+      )}
+      {curves.map((curve) => (
+        <path
+          key={curve.key}
+          d={path(curve.ms) ?? ""}
+          fill="none"
+          stroke={theme.lane(curve.lane)}
+          strokeWidth={1.7}
+          strokeDasharray={curve.dashed ? "2 4" : undefined}
+        />
+      ))}
+      {ends.map(({ curve, at }) => (
+        <text
+          key={curve.key}
+          x={width - PAD.right + 6}
+          y={at + 4}
+          fontSize={11.5}
+          fill={theme.lane(curve.lane)}
+        >
+          {curve.label}
+        </text>
+      ))}
+    </svg>
   );
 }

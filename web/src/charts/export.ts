@@ -2,6 +2,7 @@
 
 import archivo from "@fontsource-variable/archivo/files/archivo-latin-standard-normal.woff2?url";
 import mono from "@fontsource-variable/spline-sans-mono/files/spline-sans-mono-latin-wght-normal.woff2?url";
+import type { ReactElement } from "react";
 
 let fonts: Promise<string> | null = null;
 
@@ -23,6 +24,12 @@ async function face(family: string, url: string, more: string): Promise<string> 
     reader.readAsDataURL(blob);
   });
   return `@font-face{font-family:'${family}';src:url(${data}) format('woff2');font-weight:100 900;${more}}`;
+}
+
+/** A chart as a file's content: the same component as on the page, drawn once without one. */
+export async function markup(chart: ReactElement): Promise<string> {
+  const { renderToStaticMarkup } = await import("react-dom/server");
+  return renderToStaticMarkup(chart);
 }
 
 /** Draw an SVG at a scale and give the PNG. */

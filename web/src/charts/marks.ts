@@ -3,7 +3,9 @@
  * margin, the average is a filled disc and the 1% low an open lozenge, whatever the lane.
  */
 
-const LANES = 6;
+/** Colours and shapes; together they tell 36 lanes apart. */
+const COLOURS = 6;
+const SHAPES = 6;
 
 export const LIGHT = {
   paper: "#f5f1e8",
@@ -17,20 +19,70 @@ export const LIGHT = {
   lanes: ["#1d5f74", "#b3401f", "#6d3f8c", "#846200", "#4c6b22", "#a8305f"],
 } as const;
 
-/** The lane's colour in the scheme on screen. */
-export function laneColour(lane: number): string {
-  return `var(--lane-${lane % LANES})`;
+export const DARK = {
+  paper: "#14171a",
+  ink: "#f1ede2",
+  soft: "#cfcabd",
+  mute: "#a39f93",
+  rule: "#363b40",
+  grid: "#262b2f",
+  band: "#24292d",
+  mark: "#6b3a20",
+  lanes: ["#6fc0d6", "#f08a64", "#c79be0", "#e0bd55", "#a3c76d", "#ee8fb5"],
+} as const;
+
+/** What charts are drawn in: on screen the scheme's variables, in a picture its colours themselves. */
+export interface Theme {
+  paper: string;
+  ink: string;
+  soft: string;
+  mute: string;
+  rule: string;
+  grid: string;
+  band: string;
+  lane: (lane: number) => string;
+  sans: string;
+  mono: string;
 }
 
-/** The lane's colour in an exported picture. */
-export function laneInk(lane: number): string {
-  return LIGHT.lanes[lane % LANES] ?? LIGHT.ink;
+const FACES = {
+  sans: "'Archivo Variable','Archivo',sans-serif",
+  mono: "'Spline Sans Mono Variable','Spline Sans Mono',monospace",
+};
+
+/** Follows the scheme on screen. */
+export const SCREEN: Theme = {
+  ...FACES,
+  paper: "var(--paper)",
+  ink: "var(--ink)",
+  soft: "var(--soft)",
+  mute: "var(--mute)",
+  rule: "var(--rule)",
+  grid: "var(--grid)",
+  band: "var(--band)",
+  lane: laneColour,
+};
+
+const inColours = (colours: typeof LIGHT | typeof DARK): Theme => ({
+  ...FACES,
+  ...colours,
+  lane: (lane) => colours.lanes[lane % COLOURS] ?? colours.ink,
+});
+
+/** The lane's colour in the scheme on screen. */
+export function laneColour(lane: number): string {
+  return `var(--lane-${lane % COLOURS})`;
+}
+
+/** Which shape a lane has: the first six as their colours; each further six take them one on. */
+export function laneForm(lane: number): number {
+  return (lane + Math.floor(lane / COLOURS)) % SHAPES;
 }
 
 /** The lane's shape around (0, 0), of about radius `r`, as an SVG path. */
 export function laneShape(lane: number, r: number): string {
   const s = r * 0.9;
-  switch (lane % LANES) {
+  switch (laneForm(lane)) {
     case 0:
       return disc(r);
     case 1:
@@ -70,3 +122,7 @@ export function finishLine(x: number, from: number, to: number, cell = 4): strin
   }
   return parts.join("");
 }
+
+/** Themes of exported pictures. */
+export const LIGHT_PICTURE: Theme = inColours(LIGHT);
+export const DARK_PICTURE: Theme = inColours(DARK);

@@ -1,34 +1,100 @@
-/** Frame times over time: clocks, the value under the cursor, and one table for all passes. */
+/** Frame times over time: what is fetched of a trace, what of it a screen shows, and the value under the cursor. */
 
 export interface Trace {
   key: number;
   label: string;
   lane: number;
   dashed: boolean;
-  /** End clock of each frame in s, and its time in ms. */
-  clock: Float64Array;
-  ms: Float64Array;
+  /** Where its frames are to be had, and what they were made by. */
+  capture: number;
+  made: string;
+  endS: number;
 }
 
-/** End clocks of frames in s, from where the window starts. */
-export function clockOf(frameMs: readonly number[], startsS: number): Float64Array {
-  const clock = new Float64Array(frameMs.length);
-  let spent = 0;
-  for (let i = 0; i < frameMs.length; i++) {
-    spent += frameMs[i] ?? 0;
-    clock[i] = startsS + spent / 1000;
-  }
-  return clock;
+/** Stretches of a trace, each with its end in s and its shortest and longest frame in ms; where exact, each is a frame. */
+export interface Frames {
+  end: Float64Array;
+  low: Float64Array;
+  high: Float64Array;
+  exact: boolean;
 }
 
-/** Index of the frame that is being shown at a time: the first whose end is not before it. */
-export function frameAt(clock: Float64Array, seconds: number): number | null {
+/** Read the answer of the trace endpoint: exact or not, the count, then end clocks, shortest and longest frames. */
+export function readFrames(buffer: ArrayBuffer): Frames {
+  const values = new Float64Array(buffer);
+  const exact = values[0] === 1;
+  const count = values[1] ?? 0;
+  const part = (n: number) => values.subarray(2 + n * count, 2 + (n + 1) * count);
+  return { end: part(0), low: part(1), high: exact ? part(1) : part(2), exact };
+}
+
+/** Index of the stretch that is being shown at a time: the first whose end is not before it. */
+export function frameAt(end: Float64Array, seconds: number): number | null {
+  const at = firstFrom(end, seconds);
+  return at < end.length ? at : null;
+}
+
+function firstFrom(end: Float64Array, seconds: number): number {
   let low = 0;
-  let high = clock.length;
+  let high = end.length;
   while (low < high) {
     const middle = (low + high) >> 1;
-    if ((clock[middle] ?? 0) < seconds) low = middle + 1;
+    if ((end[middle] ?? 0) < seconds) low = middle + 1;
     else high = middle;
   }
-  return low < clock.length ? low : null;
+  return low;
+}
+
+/**
+ * A trace over a stretch of time as a polyline in px: at most two points a column, its shortest and its longest frame, so
+ * that no spike vanishes however far one zooms out.
+ */
+export function polyline(
+  frames: Frames,
+  fromS: number,
+  toS: number,
+  width: number,
+  y: (ms: number) => number,
+): [number, number][] {
+  const points: [number, number][] = [];
+  const x = (s: number) => ((s - fromS) / (toS - fromS)) * width;
+  const first = Math.max(0, firstFrom(frames.end, fromS) - 1);
+  const last = Math.min(frames.end.length - 1, firstFrom(frames.end, toS));
+  let column = Number.NaN;
+  let low = 0;
+  let high = 0;
+  const flush = () => {
+    if (Number.isNaN(column)) return;
+    points.push([column + 0.5, y(low)]);
+    if (high !== low) points.push([column + 0.5, y(high)]);
+  };
+  for (let i = first; i <= last; i++) {
+    const at = Math.floor(x(frames.end[i] ?? 0));
+    const shortest = frames.low[i] ?? 0;
+    const longest = frames.high[i] ?? 0;
+    if (at === column) {
+      low = Math.min(low, shortest);
+      high = Math.max(high, longest);
+    } else {
+      flush();
+      column = at;
+      low = shortest;
+      high = longest;
+    }
+  }
+  flush();
+  return points;
+}
+
+/** The longest frame of some traces within a stretch of time, in ms. */
+export function longest(traces: (Frames | undefined)[], fromS: number, toS: number): number {
+  let found = 0;
+  for (const frames of traces) {
+    if (!frames) continue;
+    const last = firstFrom(frames.end, toS);
+    for (let i = firstFrom(frames.end, fromS); i <= last && i < frames.high.length; i++) {
+      found = Math.max(found, frames.high[i] ?? 0);
+    }
+  }
+  return found;
 }

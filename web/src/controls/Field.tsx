@@ -1,4 +1,4 @@
-import { type InputHTMLAttributes, type ReactNode, useId } from "react";
+import { type InputHTMLAttributes, type ReactNode, type Ref, useId } from "react";
 
 interface Props extends InputHTMLAttributes<HTMLInputElement> {
   label: string;
@@ -8,6 +8,7 @@ interface Props extends InputHTMLAttributes<HTMLInputElement> {
   suggestions?: string[];
   /** The label is for screen readers where a heading above says it. */
   quietLabel?: boolean;
+  ref?: Ref<HTMLInputElement>;
 }
 
 export function Field({

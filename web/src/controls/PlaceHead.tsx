@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { Field } from "./Field";
+import { FilterField } from "./Filter";
 
 interface Props {
   title: string;
@@ -23,14 +23,7 @@ export function PlaceHead({ title, says, filters, filter, setFilter, children, l
         <p className="text-soft">{says}</p>
       </div>
       <div className="flex items-end gap-3">
-        <Field
-          label={filters}
-          quietLabel
-          placeholder="Filter by typing"
-          value={filter}
-          onChange={(e) => setFilter(e.target.value)}
-          className="w-56"
-        />
+        <FilterField label={filters} text={filter} setText={setFilter} />
         {children}
       </div>
     </div>

@@ -2,14 +2,16 @@ import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
-import { useMay, useOutlooks, useStudies } from "../api/queries";
-import { buttonLook } from "../controls/Button";
-import { Field } from "../controls/Field";
+import { useMay, useOutlooks, useStudies, useWork } from "../api/queries";
+import { words } from "../api/words";
+import { Button, buttonLook } from "../controls/Button";
+import { FilterField, NothingMatches } from "../controls/Filter";
 import { useKeysOf } from "../controls/Keys";
 import { LaneName } from "../controls/LaneMark";
 import { Empty, ErrorNotice, Loading } from "../controls/Notice";
+import { useLater } from "../controls/useLater";
+import { useTitle } from "../controls/useTitle";
 import { benchMoment, count } from "../format";
-import { KIND_WORDS } from "./plan/words";
 
 type Summary = Schemas["StudySummary"];
 
@@ -30,19 +32,22 @@ export function nextAction(study: Summary): { text: string; to: string; urgent: 
     : { text: "Plan passes", to: `${at}/plan`, urgent: false };
 }
 
+/** Typing asks the server when the hand pauses. */
+const FILTER_RESTS_MS = 200;
+
 export function Desk() {
-  const { data: studies, error, isPending } = useStudies();
-  const { data: outlooks = [] } = useOutlooks();
   const [filter, setFilter] = useState("");
+  const asked = useLater(filter, FILTER_RESTS_MS);
+  const { data, error, isPending, hasNextPage, fetchNextPage, isFetchingNextPage } = useStudies(asked);
+  const { data: outlooks = [] } = useOutlooks();
   const lead = useMay("lead");
   const go = useNavigate();
   useHotkeys("n", () => go("/studies/new"), { enabled: lead });
   useKeysOf("Desk", KEYS);
+  useTitle("Desk");
   if (error) return <ErrorNotice error={error} />;
   if (isPending) return <Loading what="the studies" />;
-  const shown = studies.filter((study) =>
-    `${study.question} ${study.factor} ${study.lanes.join(" ")}`.toLowerCase().includes(filter.toLowerCase()),
-  );
+  const studies = data.pages.flat();
   return (
     <>
       <div className="mb-5 flex flex-wrap items-end justify-between gap-4">
@@ -51,15 +56,8 @@ export function Desk() {
           <p className="text-soft">Each study is a question. The one that waits for you stands out.</p>
         </div>
         <div className="flex items-end gap-3">
-          {studies.length > 0 && (
-            <Field
-              label="Filter studies"
-              quietLabel
-              placeholder="Filter by typing"
-              value={filter}
-              onChange={(e) => setFilter(e.target.value)}
-              className="w-56"
-            />
+          {(studies.length > 0 || filter) && (
+            <FilterField label="Filter studies" text={filter} setText={setFilter} />
           )}
           {lead && (
             <Link to="/studies/new" className={buttonLook("main")}>
@@ -71,7 +69,8 @@ export function Desk() {
           )}
         </div>
       </div>
-      {studies.length === 0 ? (
+      <Working />
+      {studies.length === 0 && !asked ? (
         <Empty title="No study yet.">
           <p>
             Begin with a question of the form “does X change how games run, by how much?”, name the two setups
@@ -87,17 +86,49 @@ export function Desk() {
         </Empty>
       ) : (
         <ul className="grid gap-0">
-          {shown.map((study) => (
+          {studies.map((study) => (
             <StudyRow
               key={study.id}
               study={study}
               outlook={outlooks.find((one) => one.study_id === study.id)}
             />
           ))}
-          {shown.length === 0 && <li className="py-6 text-mute">No study matches “{filter}”.</li>}
         </ul>
       )}
+      {studies.length === 0 && asked && <NothingMatches text={asked} what="study" />}
+      {hasNextPage && (
+        <p className="border-rule border-t pt-4">
+          <Button disabled={isFetchingNextPage} onClick={() => fetchNextPage()}>
+            Older studies
+          </Button>
+        </p>
+      )}
     </>
+  );
+}
+
+/** What the worker is measuring again, and what it could not. */
+function Working() {
+  const { data: work = [] } = useWork();
+  const left = work.reduce((sum, one) => sum + one.left, 0);
+  const failed = work.filter((one) => one.failed);
+  if (!left && !failed.length) return null;
+  return (
+    <div role="status" className="mb-5 border-l-4 border-ink bg-raised px-4 py-2">
+      {left > 0 && (
+        <p>
+          {count(left, "capture is", "captures are")} being measured again, since the measures or a method
+          have changed. You can go on meanwhile.
+        </p>
+      )}
+      {failed.map((one) => (
+        <p key={one.study_id}>
+          {count(one.failed, "capture", "captures")} of{" "}
+          <Link to={`/studies/${one.study_id}/passes`}>{one.question}</Link> could not be measured again; the
+          figures are those from before.
+        </p>
+      ))}
+    </div>
   );
 }
 
@@ -122,7 +153,7 @@ function StudyRow({ study, outlook }: { study: Summary; outlook: Schemas["Outloo
           ))}
           {study.lanes.length > LANES_NAMED && <span>and {study.lanes.length - LANES_NAMED} more</span>}
           <span className="text-mute">
-            {KIND_WORDS[study.kind]} · {study.factor} · {count(study.tests, "test")}
+            {words().kinds[study.kind]} · {study.factor} · {count(study.tests, "test")}
           </span>
         </p>
       </div>

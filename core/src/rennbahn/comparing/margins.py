@@ -23,6 +23,8 @@ from rennbahn.planning.passes import MOST_PASSES, passes_for_even, passes_needed
 
 VERDICTS = ("ahead", "behind", "even", "open")
 AHEAD, BEHIND, EVEN, OPEN = range(4)
+#: A verdict with the lanes the other way round, where it is another word.
+TURNED = {"ahead": "behind", "behind": "ahead"}
 #: An ahead or behind with a larger adjusted p could be chance.
 CHANCE = 0.05
 #: The median of many passes scatters wider than their mean by this.

@@ -117,6 +117,19 @@ def verdict_words(margin: Margin, name_a: str) -> str:
     return f"{word}, but could be chance" if margin.could_be_chance else word
 
 
+#: Schools as a reader calls them.
+SCHOOL_WORDS = {
+    "geometric": "geometric mean",
+    "mean_of_margins": "mean of margins",
+    "ratio_of_means": "ratio of means",
+    "equal_frames": "equal frames",
+    "percentile": "percentile",
+    "slowest_frames": "mean of slowest frames",
+    "slowest_time": "slowest by time",
+    "mean": "mean of passes",
+    "median_pass": "median pass",
+}
+
 #: Reasons that a person gives for a pass that does not count, in words.
 PASS_REASONS = {
     "did_not_launch": "did not launch",

@@ -4,9 +4,10 @@ import { client, data, Problem, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
-import { figure } from "../../format";
+import { figure, readNumber } from "../../format";
 
 type Part = Schemas["PartOut"];
 type Kind = Schemas["KindOut"];
@@ -21,7 +22,7 @@ export function factValue(fact: Fact, typed: string | boolean): unknown {
   const text = typed.trim();
   if (!text) return undefined;
   if (fact.type !== "number" && fact.type !== "whole") return text;
-  const number = Number(text.replace(",", "."));
+  const number = readNumber(text) ?? Number.NaN;
   return Number.isFinite(number) ? number : text;
 }
 
@@ -84,7 +85,7 @@ export function PartDialog({
       price: own.price.trim() ? own.price.trim().replace(",", ".") : null,
       currency: own.price.trim() ? own.currency : "",
       price_from: own.from,
-      weight_g: own.weight.trim() ? Number(own.weight) : null,
+      weight_g: readNumber(own.weight),
       notes: own.notes,
     });
   };
@@ -139,12 +140,11 @@ export function PartDialog({
           )}
         </fieldset>
         <div className="grid gap-3 sm:grid-cols-[8rem_5rem_1fr_8rem]">
-          <Field
+          <NumberField
             label="Price"
-            inputMode="decimal"
             value={own.price}
             error={fault("price")}
-            onChange={(e) => set({ price: e.target.value })}
+            onChange={(text) => set({ price: text })}
           />
           <Field
             label="In"
@@ -159,12 +159,12 @@ export function PartDialog({
             value={own.from}
             onChange={(e) => set({ from: e.target.value })}
           />
-          <Field
+          <NumberField
+            whole
             label="Weight, g"
-            inputMode="numeric"
             value={own.weight}
             error={fault("weight_g")}
-            onChange={(e) => set({ weight: e.target.value })}
+            onChange={(text) => set({ weight: text })}
           />
         </div>
         <Field label="Notes" value={own.notes} onChange={(e) => set({ notes: e.target.value })} />

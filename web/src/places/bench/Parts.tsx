@@ -5,7 +5,7 @@ import type { Schemas } from "../../api/client";
 import { upload } from "../../api/client";
 import { useMay, usePartKinds, useParts } from "../../api/queries";
 import { Button, buttonLook } from "../../controls/Button";
-import { Field } from "../../controls/Field";
+import { FilterField, NothingMatches, useFilter } from "../../controls/Filter";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
@@ -17,11 +17,17 @@ type Part = Schemas["PartOut"];
 const KEYS = [{ key: "n", does: "new part" }];
 
 /** Every part with the facts that matter for its kind, and what follows from them. */
+const NO_PARTS: Part[] = [];
+
 export function Parts() {
   const { data: parts, error } = useParts();
   const { data: kinds = [] } = usePartKinds();
   const lead = useMay("lead");
-  const [filter, setFilter] = useState("");
+  const {
+    shown: matching,
+    text,
+    setText,
+  } = useFilter<Schemas["PartOut"]>(parts ?? NO_PARTS, (part) => `${part.name} ${part.maker} ${part.kind}`);
   const [kind, setKind] = useState("all");
   const [editing, setEditing] = useState<Part | "new" | null>(null);
   useHotkeys("n", () => setEditing("new"), { enabled: lead && !editing, preventDefault: true });
@@ -29,23 +35,12 @@ export function Parts() {
   if (error) return <ErrorNotice error={error} />;
   if (!parts) return <Loading what="the parts" />;
   const present = kinds.filter((one) => parts.some((part) => part.kind === one.kind));
-  const shown = parts.filter(
-    (part) =>
-      (kind === "all" || part.kind === kind) &&
-      `${part.name} ${part.maker} ${part.kind}`.toLowerCase().includes(filter.toLowerCase()),
-  );
+  const shown = matching.filter((part) => kind === "all" || part.kind === kind);
   return (
     <>
       <div className="mb-4 flex flex-wrap items-end justify-between gap-3">
         <div className="flex gap-2">
-          <Field
-            label="Filter parts"
-            quietLabel
-            placeholder="Filter by typing"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            className="w-56"
-          />
+          <FilterField label="Filter parts" text={text} setText={setText} />
           <Select
             label="Kind shown"
             value={kind}
@@ -89,7 +84,7 @@ export function Parts() {
             edit={lead ? setEditing : null}
           />
         ))}
-      {parts.length > 0 && shown.length === 0 && <p className="py-6 text-mute">No part matches.</p>}
+      {parts.length > 0 && shown.length === 0 && <NothingMatches text={text} what="part" />}
       {editing && (
         <PartDialog
           part={editing === "new" ? null : editing}

@@ -6,7 +6,7 @@ import { client, data, type Schemas } from "../../api/client";
 import { useMay, usePartKinds, useSetups } from "../../api/queries";
 import { Button, buttonLook } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
-import { Field } from "../../controls/Field";
+import { FilterField } from "../../controls/Filter";
 import { FormEnd } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
@@ -90,14 +90,7 @@ export function Setups() {
     <div className="grid gap-8 lg:grid-cols-[21rem_1fr]">
       <section aria-label="Setups">
         <div className="mb-2 flex items-end gap-2">
-          <Field
-            label="Filter setups"
-            quietLabel
-            placeholder="Filter by typing"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            className="grow"
-          />
+          <FilterField label="Filter setups" text={filter} setText={setFilter} className="grow" />
           {lead && (
             <Button kind="main" shortcut="n" onClick={begin}>
               New setup

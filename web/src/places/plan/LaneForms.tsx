@@ -5,7 +5,7 @@ import { Field, Labelled } from "../../controls/Field";
 import { LaneMark, LaneName } from "../../controls/LaneMark";
 import { Select } from "../../controls/Select";
 import { draftOf, type SetupDraft, SetupEditor } from "../bench/SetupEditor";
-import { type FactorDraft, type LaneDraft, type LaneReady, partKind, type StudyKind } from "./lanes";
+import { type FactorDraft, type LaneDraft, type LaneReady, type PlannedKind, partKind } from "./lanes";
 
 type Fault = (field: string) => string | undefined;
 
@@ -101,7 +101,7 @@ function SetupChoice({
 }
 
 interface KindProps {
-  kind: StudyKind;
+  kind: PlannedKind;
   base: { choice: string; setup: SetupDraft };
   changeBase: (base: { choice: string; setup: SetupDraft }) => void;
   factors: FactorDraft[];

@@ -4,6 +4,7 @@ import { useMay, usePlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { useTitle } from "../../controls/useTitle";
 import { benchMoment, count, hours, moment, percent } from "../../format";
 import type { Study } from "../study/study";
 import { Fairness } from "./Fairness";
@@ -27,6 +28,7 @@ export function Plan({ study }: { study: Study }) {
   );
   useHotkeys("y", () => ready.mutate(undefined), { enabled: lead && !study.ready_at });
   useKeysOf("Plan", KEYS);
+  useTitle("Plan", study.question);
   if (error) return <ErrorNotice error={error} />;
   if (!plan) return <Loading what="the plan" />;
   const open = plan.objections.filter((one) => !one.acceptance).length;

@@ -2,10 +2,11 @@ import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useSavePlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
-import { Field, Labelled } from "../../controls/Field";
+import { Labelled } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
-import { count, figure, percent } from "../../format";
+import { count, figure, percent, readNumber } from "../../format";
 import type { Study } from "../study/study";
 import { planIn } from "./changes";
 import { edit, everywhere, keyOf, type Matrix, matrixOf, testsOf } from "./matrix";
@@ -60,19 +61,19 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
     const proposed = new Map(
       study.tests_full.map((test) => [
         keyOf(test, test.condition),
-        needs.get(test.id)?.proposed ?? test.passes,
+        needs.get(test.id)?.proposed ?? test.passes_wanted,
       ]),
     );
     let next = matrix;
     for (const place of everywhere(matrix)) {
       const scene = matrix.rows[place[0]];
       const passes = scene && proposed.get(keyOf(scene, matrix.columns[place[1]] ?? ""));
-      if (passes) next = edit(next, [place], (cell) => ({ ...cell, passes }));
+      if (passes) next = edit(next, [place], (cell) => ({ ...cell, passes_wanted: passes }));
     }
     change(next);
   };
   const keepMargin = () => {
-    const value = Number((margin ?? "").replace(",", ".")) / 100;
+    const value = (readNumber(margin ?? "") ?? Number.NaN) / 100;
     setMargin(null);
     if (value > 0 && value < 1 && value !== plan.margin) savePlan.mutate({ ...planIn(plan), margin: value });
   };
@@ -83,13 +84,12 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
     <section className="mb-10">
       <h2 className="mb-2 text-xl font-bold">Tests and passes</h2>
       <div className="mb-3 flex flex-wrap items-end gap-x-5 gap-y-2">
-        <Field
+        <NumberField
           label="Smallest margin that matters, %"
-          inputMode="decimal"
           className="w-56"
           disabled={!lead}
           value={margin ?? figure(plan.margin * 100)}
-          onChange={(e) => setMargin(e.target.value)}
+          onChange={setMargin}
           onBlur={keepMargin}
           onKeyDown={(e) => e.key === "Enter" && keepMargin()}
         />
@@ -122,7 +122,7 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
       <TestMatrix
         matrix={matrix}
         change={change}
-        usual={study.passes_per_test}
+        usual={study.passes_wanted}
         readOnly={!lead}
         {...(study.kind === "scaling" ? { oneCondition: "as the lane says" } : {})}
         asideHead={

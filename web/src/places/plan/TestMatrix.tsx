@@ -169,7 +169,7 @@ function CellView({
   focusable: boolean;
   press: () => void;
 }) {
-  const passes = cell?.passes ?? usual;
+  const passes = cell?.passes_wanted ?? usual;
   const words = cell
     ? `${name}: ${passes} passes a lane${PRIORITY[cell.priority] ? `, ${PRIORITY[cell.priority]}` : ""}`
     : `${name}: not run`;

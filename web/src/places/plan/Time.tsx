@@ -7,8 +7,9 @@ import { Field } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { Menu, MenuLink } from "../../controls/Menu";
 import { ErrorNotice } from "../../controls/Notice";
+import { NumberField } from "../../controls/NumberField";
 import { Tick } from "../../controls/Tick";
-import { benchMoment, count, figure, hours, signedPercent } from "../../format";
+import { benchMoment, count, figure, hours, readNumber, signedPercent } from "../../format";
 import type { Study } from "../study/study";
 import { moved, planIn } from "./changes";
 import { Timeline } from "./Timeline";
@@ -196,16 +197,16 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
   const submit = async (event: FormEvent) => {
     event.preventDefault();
     const seconds = Object.entries(draft.costs).map(
-      ([name, minutes]) => [name, Math.round(Number(minutes.replace(",", ".")) * 60)] as const,
+      ([name, minutes]) => [name, Math.round((readNumber(minutes) ?? Number.NaN) * 60)] as const,
     );
     await save.mutateAsync({
       ...planIn(plan),
       starts_on: draft.starts_on,
       day_starts: draft.day_starts,
-      hours_a_day: Number(draft.hours.replace(",", ".")),
+      hours_a_day: readNumber(draft.hours) ?? Number.NaN,
       weekdays: draft.weekdays,
       deadline: draft.deadline || null,
-      seed: Number(draft.seed),
+      seed: readNumber(draft.seed) ?? Number.NaN,
       costs: Object.fromEntries(seconds),
     });
     close();
@@ -229,12 +230,11 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
             value={draft.day_starts}
             onChange={(e) => set({ day_starts: e.target.value })}
           />
-          <Field
+          <NumberField
             label="Hours a day"
-            inputMode="decimal"
             required
             value={draft.hours}
-            onChange={(e) => set({ hours: e.target.value })}
+            onChange={(text) => set({ hours: text })}
           />
           <Field
             label="Deadline"
@@ -264,12 +264,11 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
           <legend className="label px-1">What changes cost, in minutes</legend>
           <div className="grid gap-x-4 gap-y-2 sm:grid-cols-3">
             {Object.entries(draft.costs).map(([name, minutes]) => (
-              <Field
+              <NumberField
                 key={name}
                 label={COST_WORDS[name] ?? name}
-                inputMode="decimal"
                 value={minutes}
-                onChange={(e) => set({ costs: { ...draft.costs, [name]: e.target.value } })}
+                onChange={(text) => set({ costs: { ...draft.costs, [name]: text } })}
               />
             ))}
           </div>
@@ -278,12 +277,12 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
             with the power off, unless their maker says otherwise.
           </p>
         </fieldset>
-        <Field
+        <NumberField
+          whole
           label="Seed of the shuffled order"
-          inputMode="numeric"
           className="w-56"
           value={draft.seed}
-          onChange={(e) => set({ seed: e.target.value })}
+          onChange={(text) => set({ seed: text })}
         />
         <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>

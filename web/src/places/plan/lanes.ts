@@ -2,7 +2,8 @@
 import type { Schemas } from "../../api/client";
 import { draftOf, nextKey, type SetupDraft, setupOf, wholeParts } from "../bench/SetupEditor";
 
-export type StudyKind = Schemas["StudyIn"]["kind"];
+/** Kinds of study that are planned here; the others are compared lane by lane until they have places of their own. */
+export type PlannedKind = "a_b" | "ladder" | "sweep" | "grid" | "scaling";
 type Setup = Schemas["SetupOut"];
 
 /** A lane as it is typed: a setup from the bench by id, or one described here. */
@@ -19,7 +20,7 @@ export interface FactorDraft {
 }
 
 export interface KindWords {
-  kind: StudyKind;
+  kind: PlannedKind;
   title: string;
   asks: string;
 }

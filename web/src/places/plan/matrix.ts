@@ -9,7 +9,7 @@ export interface SceneRow {
 export interface Cell {
   priority: number;
   /** Passes wanted in each lane; null takes the study's number. */
-  passes: number | null;
+  passes_wanted: number | null;
 }
 
 export interface Matrix {
@@ -19,7 +19,7 @@ export interface Matrix {
 }
 
 export const EMPTY: Matrix = { rows: [], columns: [], cells: new Map() };
-const FRESH: Cell = { priority: 2, passes: null };
+const FRESH: Cell = { priority: 2, passes_wanted: null };
 const MOST_PASSES = 50;
 
 export function keyOf(row: SceneRow, column: string): string {
@@ -74,7 +74,7 @@ export function edit(matrix: Matrix, places: Place[], change: (cell: Cell) => Ce
 export function morePasses(by: number, usual: number): (cell: Cell) => Cell {
   return (cell) => ({
     ...cell,
-    passes: Math.min(MOST_PASSES, Math.max(1, (cell.passes ?? usual) + by)),
+    passes_wanted: Math.min(MOST_PASSES, Math.max(1, (cell.passes_wanted ?? usual) + by)),
   });
 }
 
@@ -110,15 +110,15 @@ export function testsOf(matrix: Matrix): Schemas["TestIn"][] {
 
 /** The matrix that a study's tests make, in their order. */
 export function matrixOf(
-  tests: { game: string; scene: string; condition: string; priority: number; passes: number }[],
+  tests: { game: string; scene: string; condition: string; priority: number; passes_wanted: number }[],
 ): Matrix {
   const rows: SceneRow[] = [];
   const columns: string[] = [];
   const cells = new Map<string, Cell>();
-  for (const { game, scene, condition, priority, passes } of tests) {
+  for (const { game, scene, condition, priority, passes_wanted } of tests) {
     if (!rows.some((row) => row.game === game && row.scene === scene)) rows.push({ game, scene });
     if (!columns.includes(condition)) columns.push(condition);
-    cells.set(keyOf({ game, scene }, condition), { priority, passes });
+    cells.set(keyOf({ game, scene }, condition), { priority, passes_wanted });
   }
   return { rows, columns, cells };
 }

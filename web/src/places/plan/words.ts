@@ -14,14 +14,6 @@ export const WEIGHT_WORDS: Record<string, string> = {
   spoils: "spoils it",
 };
 
-export const KIND_WORDS: Record<string, string> = {
-  a_b: "A against B",
-  ladder: "ladder",
-  sweep: "sweep",
-  grid: "grid",
-  scaling: "scaling",
-};
-
 /** Changes at the machine, in one and many. */
 export const CHANGE_WORDS: Record<string, [string, string]> = {
   swap: ["part swap", "part swaps"],

@@ -4,7 +4,9 @@ import { client, data, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { readNumber } from "../../format";
 
 type Condition = Schemas["ConditionOut"];
 
@@ -39,7 +41,7 @@ export function ConditionDialog({ condition, close }: { condition: Condition | n
   const submit = (event: FormEvent) => {
     event.preventDefault();
     const { limit, ...rest } = draft;
-    save.mutate({ ...rest, frame_limit_fps: limit.trim() ? Number(limit.replace(",", ".")) : null });
+    save.mutate({ ...rest, frame_limit_fps: readNumber(limit) });
   };
   return (
     <Dialog
@@ -81,12 +83,11 @@ export function ConditionDialog({ condition, close }: { condition: Condition | n
             onChange={(e) => set({ resolution: e.target.value })}
           />
           <Field label="Preset" value={draft.preset} onChange={(e) => set({ preset: e.target.value })} />
-          <Field
+          <NumberField
             label="Frame limit, fps"
-            inputMode="decimal"
             placeholder="none"
             value={draft.limit}
-            onChange={(e) => set({ limit: e.target.value })}
+            onChange={(text) => set({ limit: text })}
           />
           <Field
             label="Upscaling"

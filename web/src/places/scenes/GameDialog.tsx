@@ -4,7 +4,9 @@ import { client, data, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
+import { NumberField } from "../../controls/NumberField";
 import { Tick } from "../../controls/Tick";
+import { readNumber } from "../../format";
 
 type Flag = "preset_needs_restart" | "forbids_overlays" | "has_replay" | "has_benchmark";
 
@@ -42,7 +44,7 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
   const submit = (event: FormEvent) => {
     event.preventDefault();
     const { cap, ...rest } = draft;
-    save.mutate({ ...rest, engine_cap_fps: cap.trim() ? Number(cap.replace(",", ".")) : null });
+    save.mutate({ ...rest, engine_cap_fps: readNumber(cap) });
   };
   return (
     <Dialog open onOpenChange={(now) => !now && close()} title={game ? game.name : "New game"}>
@@ -63,13 +65,12 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
             onChange={(e) => set({ genre: e.target.value })}
           />
         </div>
-        <Field
+        <NumberField
           label="Engine cap, fps"
-          inputMode="decimal"
           placeholder="none known"
           hint="A rate the engine never exceeds. A capped average says nothing about the hardware."
           value={draft.cap}
-          onChange={(e) => set({ cap: e.target.value })}
+          onChange={(text) => set({ cap: text })}
         />
         <div className="grid gap-1.5">
           {FLAGS.map(([flag, label]) => (

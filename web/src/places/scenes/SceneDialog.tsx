@@ -4,8 +4,10 @@ import { client, data, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
+import { readNumber } from "../../format";
 
 const LEANS = ["processor", "card", "memory", "link", "drive"] as const;
 type Leans = (typeof LEANS)[number];
@@ -48,7 +50,7 @@ export function SceneDialog({
   const submit = (event: FormEvent) => {
     event.preventDefault();
     const { length, warmUps, ...rest } = draft;
-    save.mutate({ ...rest, length_s: Number(length), warm_up_runs: Number(warmUps) });
+    save.mutate({ ...rest, length_s: readNumber(length) ?? 0, warm_up_runs: readNumber(warmUps) ?? 0 });
   };
   return (
     <Dialog open onOpenChange={(now) => !now && close()} title={scene ? "Edit the scene" : "New scene"}>
@@ -71,12 +73,12 @@ export function SceneDialog({
               options={kinds.map((k) => ({ value: k.kind, label: k.label }))}
             />
           </Labelled>
-          <Field
+          <NumberField
+            whole
             label="Length, s"
-            inputMode="numeric"
             required
             value={draft.length}
-            onChange={(e) => set({ length: e.target.value })}
+            onChange={(text) => set({ length: text })}
           />
         </div>
         <Field
@@ -98,12 +100,12 @@ export function SceneDialog({
           onChange={(e) => set({ end: e.target.value })}
         />
         <div className="grid grid-cols-[11rem_1fr] gap-3">
-          <Field
+          <NumberField
+            whole
             label="Runs not counted"
-            inputMode="numeric"
             required
             value={draft.warmUps}
-            onChange={(e) => set({ warmUps: e.target.value })}
+            onChange={(text) => set({ warmUps: text })}
           />
           <Field
             label="Warm-up rule"

@@ -4,9 +4,11 @@ import { Link, Route, Routes } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useConditions, useGames, useMay, useSceneKinds, useSceneNoise, useScenes } from "../../api/queries";
 import { Button } from "../../controls/Button";
+import { NothingMatches, useFilter } from "../../controls/Filter";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { PlaceHead } from "../../controls/PlaceHead";
+import { useTitle } from "../../controls/useTitle";
 import { count, figure } from "../../format";
 import { ConditionDialog } from "./ConditionDialog";
 import { GameDialog } from "./GameDialog";
@@ -23,6 +25,8 @@ const KEYS = [
   { key: "c", does: "new condition" },
   { key: "g", does: "new game" },
 ];
+
+const NO_SCENES: Scene[] = [];
 
 /** Games with their scenes, each so described that a colleague could repeat it. */
 export default function Scenes() {
@@ -41,7 +45,8 @@ function SceneList() {
   const { data: kinds = [] } = useSceneKinds();
   const { data: noises = [] } = useSceneNoise();
   const lead = useMay("lead");
-  const [filter, setFilter] = useState("");
+  const { shown, text, setText } = useFilter<Scene>(scenes ?? NO_SCENES, (one) => `${one.game} ${one.name}`);
+  useTitle("Scenes");
   const [editing, setEditing] = useState<Scene | "new" | null>(null);
   const [game, setGame] = useState<Game | "new" | null>(null);
   const [condition, setCondition] = useState<Condition | "new" | null>(null);
@@ -54,15 +59,14 @@ function SceneList() {
   if (!scenes) return <Loading what="the scenes" />;
   const label = new Map(kinds.map((kind) => [kind.kind, kind.label]));
   const noise = new Map(noises.map((one) => [one.scene_id, one]));
-  const has = (text: string) => text.toLowerCase().includes(filter.toLowerCase());
   return (
     <>
       <PlaceHead
         title="Scenes"
         says="A scene is a repeatable stretch of a game: start, route, end, length."
         filters="Filter scenes"
-        filter={filter}
-        setFilter={setFilter}
+        filter={text}
+        setFilter={setText}
       >
         {lead && (
           <>
@@ -100,21 +104,20 @@ function SceneList() {
             </tr>
           </thead>
           <tbody>
-            {scenes
-              .filter((scene) => has(`${scene.game} ${scene.name}`))
-              .map((scene) => (
-                <SceneRow
-                  key={scene.id}
-                  scene={scene}
-                  game={games.find((one) => one.id === scene.game_id)}
-                  kind={label.get(scene.kind) ?? ""}
-                  noise={noise.get(scene.id)}
-                  {...(lead ? { edit: () => setEditing(scene), editGame: setGame } : {})}
-                />
-              ))}
+            {shown.map((scene) => (
+              <SceneRow
+                key={scene.id}
+                scene={scene}
+                game={games.find((one) => one.id === scene.game_id)}
+                kind={label.get(scene.kind) ?? ""}
+                noise={noise.get(scene.id)}
+                {...(lead ? { edit: () => setEditing(scene), editGame: setGame } : {})}
+              />
+            ))}
           </tbody>
         </table>
       )}
+      {scenes.length > 0 && !shown.length && <NothingMatches text={text} what="scene" />}
       <Conditions conditions={conditions} edit={lead ? setCondition : null} />
       {editing && (
         <SceneDialog

@@ -1,34 +1,18 @@
 import type { Schemas } from "../../api/client";
+import { words } from "../../api/words";
 import { Select } from "../../controls/Select";
 
 type Arrival = Schemas["ArrivalOut"];
 type ColumnMap = Schemas["ColumnMap"];
 type ColumnUse = Schemas["ColumnUse"];
 
-const TIMES = ["ms", "s", "us", "ns"];
-
-const CHANNELS: { channel: string; label: string; units: string[] }[] = [
-  { channel: "frame_time", label: "frame time", units: TIMES },
-  { channel: "timestamp", label: "timestamp", units: TIMES },
-  { channel: "fps", label: "rate", units: ["fps"] },
-  { channel: "gpu_busy_ms", label: "card busy", units: TIMES },
-  { channel: "cpu_busy_ms", label: "processor busy", units: TIMES },
-  { channel: "gpu_power_w", label: "card power", units: ["W"] },
-  { channel: "gpu_temp_c", label: "card temperature", units: ["C"] },
-  { channel: "gpu_hotspot_c", label: "card hot spot", units: ["C"] },
-  { channel: "gpu_clock_mhz", label: "card clock", units: ["MHz"] },
-  { channel: "gpu_util_pct", label: "card load", units: ["%"] },
-  { channel: "cpu_util_pct", label: "processor load", units: ["%"] },
-  { channel: "vram_used_mib", label: "card memory used", units: ["MiB"] },
-  { channel: "fan_rpm", label: "fan", units: ["rpm"] },
-  { channel: "wall_power_w", label: "wall power", units: ["W"] },
-];
-
 const CLOCKS = ["frame_time", "timestamp", "fps"];
-const OPTIONS = [
+
+/** What a column may be taken for, in each of its units, as the server knows them. */
+const options = () => [
   { value: "-", label: "not used" },
-  ...CHANNELS.flatMap(({ channel, label, units }) =>
-    units.map((unit) => ({ value: `${channel} ${unit}`, label: `${label}, ${unit}` })),
+  ...words().channels.flatMap((one) =>
+    one.units.map((unit) => ({ value: `${one.channel} ${unit}`, label: `${one.words}, ${unit}` })),
   ),
 ];
 
@@ -42,7 +26,7 @@ export function problemOfMap(columns: ColumnMap): string | null {
   const channels = columns.map.map((use) => use.channel);
   const twice = channels.find((channel, i) => channels.indexOf(channel) !== i);
   return twice
-    ? `Two columns are taken for ${CHANNELS.find((c) => c.channel === twice)?.label ?? twice}.`
+    ? `Two columns are taken for ${words().channels.find((c) => c.channel === twice)?.words ?? twice}.`
     : null;
 }
 
@@ -82,7 +66,7 @@ export function ColumnMapEditor({
                     label={`What the column ${name} is`}
                     value={use ? `${use.channel} ${use.unit}` : "-"}
                     onChange={(value) => set(name, value)}
-                    options={OPTIONS}
+                    options={options()}
                     className={use ? "font-bold" : "text-mute!"}
                   />
                   <span className="mt-1 block font-semibold">{name}</span>

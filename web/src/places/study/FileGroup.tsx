@@ -5,8 +5,9 @@ import { useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Field } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
-import { count, fixed, fps, ms } from "../../format";
+import { count, fixed, fps, ms, readNumber } from "../../format";
 import { ColumnMapEditor, problemOfMap } from "./ColumnMapEditor";
 import { laneOptions, type Study, testOptions } from "./study";
 
@@ -66,7 +67,7 @@ export function FileGroup({
         arrival_id: file.id,
         lane_id: Number(place.lane),
         test_id: Number(place.test),
-        number: place.number ? Number(place.number) : null,
+        number: readNumber(place.number),
       };
     });
     // Once its files are taken this group is gone, and callbacks of a component that is gone are not called.
@@ -144,13 +145,13 @@ export function FileGroup({
                     />
                   </td>
                   <td className="py-1 pr-2">
-                    <Field
+                    <NumberField
+                      whole
                       label={`Pass of ${file.name}`}
                       quietLabel
-                      inputMode="numeric"
                       placeholder="next"
                       value={place.number}
-                      onChange={(e) => setPlace(file, { number: e.target.value.replace(/\D/g, "") })}
+                      onChange={(text) => setPlace(file, { number: text.replace(/\D/g, "") })}
                     />
                   </td>
                   <td className="py-1 text-right">

@@ -1,20 +1,23 @@
-import { useState } from "react";
-import { Link } from "react-router";
+import { type ReactNode, useState } from "react";
+import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { client, data } from "../../api/client";
-import { useFindings, useMay, useStudyChange } from "../../api/queries";
-import { fontStyle, png, save } from "../../charts/export";
+import { type Looking, useFindings, useMay, useStudyChange } from "../../api/queries";
+import { words } from "../../api/words";
+import { fontStyle, markup, png, save } from "../../charts/export";
 import { LevelChart } from "../../charts/LevelChart";
-import { marginPicture, PICTURE } from "../../charts/margins";
+import { MarginPicture, PICTURE } from "../../charts/MarginPicture";
+import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
 import { LaneName } from "../../controls/LaneMark";
 import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
-import { count, parted, percent } from "../../format";
+import { useTitle } from "../../controls/useTitle";
+import { count, interval, percent, signedPercent } from "../../format";
 import { MarginTable } from "./MarginTable";
-import { MethodDialog, SCHOOL_WORDS } from "./MethodDialog";
+import { MethodDialog } from "./MethodDialog";
 import { SuitePanel } from "./SuitePanel";
 import type { Study } from "./study";
 
@@ -22,23 +25,23 @@ type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];
 
 export function Findings({ study }: { study: Study }) {
-  const own = study.lanes_full.find((lane) => lane.baseline)?.id ?? 0;
-  const [baseline, setBaseline] = useState(own);
-  const [wanted, setOther] = useState<number | null>(null);
-  const other = wanted === baseline ? null : wanted;
-  const { data: findings, error } = useFindings(study.id, baseline, other ?? undefined);
+  const [looking, look] = useLooking(study);
+  const { data: findings, error } = useFindings(study.id, looking);
+  useTitle("Findings", study.question);
   if (error) return <ErrorNotice error={error} />;
   if (!findings) return <Loading what="the findings" />;
   const averageLeads = findings.method.leading === "average_fps";
   const leading = averageLeads ? findings.average : findings.low_1;
   const second = averageLeads ? findings.low_1 : findings.average;
+  const choice = { study, findings, look };
   if (!leading.tests && !second.tests) {
     return (
       <Empty title="No finding yet.">
-        <p>{leading.sentence}</p>
-        {study.lanes_full.length > 2 && (
-          <div className="mt-4 flex justify-center">
-            <Pair study={study} findings={findings} setBaseline={setBaseline} setOther={setOther} />
+        <p>{leading.sentence.text}</p>
+        {(study.lanes_full.length > 2 || findings.groups.length > 1) && (
+          <div className="mt-4 flex flex-wrap justify-center gap-4">
+            <Pair {...choice} />
+            <Groups {...choice} />
           </div>
         )}
         <p className="mt-3">
@@ -54,11 +57,14 @@ export function Findings({ study }: { study: Study }) {
         <h1 className="max-w-5xl text-[2.25rem] leading-[1.1] font-semibold" style={{ fontStretch: "82%" }}>
           <Answer suite={leading} />
         </h1>
-        <p className="mt-2 text-[1.1rem] text-soft">{second.sentence}</p>
+        <p className="mt-2 text-[1.1rem] text-soft">{second.sentence.text}</p>
       </section>
+      <Stale findings={findings} />
       <Caveats study={study} findings={findings} />
-      <Bar study={study} findings={findings} setBaseline={setBaseline} setOther={setOther} />
+      <Bar {...choice} />
       <MarginTable study={study} findings={findings} />
+      <ByGroup {...choice} />
+      <AllLanes {...choice} />
       <div className="mt-10 grid gap-10 lg:grid-cols-2">
         <SuitePanel findings={findings} suite={leading} title={averageLeads ? "Average fps" : "1% low"} />
         <SuitePanel findings={findings} suite={second} title={averageLeads ? "1% low" : "Average fps"} />
@@ -72,21 +78,224 @@ export function Findings({ study }: { study: Study }) {
   );
 }
 
-/** The sentence: what answers set off, what it stands on smaller beneath. */
-function Answer({ suite }: { suite: SuiteOut }) {
-  const { claim, basis } = parted(suite.sentence);
-  const found = /^(.* (?:is|are) )([\d.]+% (?:ahead|behind)|even)( .*)$/.exec(claim);
+interface Choosing {
+  study: Study;
+  findings: FindingsOut;
+  look: (part: Looking) => void;
+}
+
+/** What is looked at, from the address, so that it can be shared and Back undoes a choice. */
+function useLooking(study: Study): [Looking, (part: Looking) => void] {
+  const [search, setSearch] = useSearchParams();
+  const lane = (name: string) => {
+    const id = Number(search.get(name));
+    return study.lanes_full.some((one) => one.id === id) ? id : undefined;
+  };
+  const baseline = lane("baseline");
+  const other = lane("other");
+  const group = study.groups.find((one) => one.key === search.get("group"))?.key;
+  const looking: Looking = {
+    ...(baseline ? { baseline } : {}),
+    ...(other && other !== baseline ? { other } : {}),
+    ...(group ? { group } : {}),
+  };
+  const look = (part: Looking) =>
+    setSearch((before) => {
+      const next = new URLSearchParams(before);
+      for (const [name, value] of Object.entries(part)) next.set(name, String(value));
+      if (next.get("baseline") === next.get("other")) next.delete("other");
+      return next;
+    });
+  return [looking, look];
+}
+
+/** Figures that the worker is making anew. */
+function Stale({ findings }: { findings: FindingsOut }) {
+  if (!findings.stale || findings.state === "finished") return null;
+  return (
+    <p role="status" className="mb-4 border-l-4 border-ink bg-raised px-4 py-2">
+      {count(findings.stale, "capture is", "captures are")} being measured again; this page follows by itself.
+    </p>
+  );
+}
+
+/** Which group of tests is looked at; a suite never mixes two. */
+function Groups({ findings, look }: Choosing) {
+  if (findings.groups.length < 2) return null;
+  return (
+    <div className="flex items-center gap-2">
+      <span className="label">Tests</span>
+      <Select
+        label="Group of tests"
+        className="w-60!"
+        value={findings.group}
+        onChange={(group) => look({ group })}
+        options={findings.groups.map((one) => ({
+          value: one.key,
+          label: `${one.words}, ${count(one.games, "game")}`,
+        }))}
+      />
+    </div>
+  );
+}
+
+const BRIEF = ["average", "low_1"] as const;
+const BRIEF_WORDS = { average: "Average fps", low_1: "1% low" };
+
+/** The pair that is looked at in each group, beside each other: what changes from one to the next. */
+function ByGroup({ findings, look }: Choosing) {
+  if (findings.groups.length < 2) return null;
+  const words = new Map(findings.groups.map((one) => [one.key, one]));
+  return (
+    <section className="mt-10">
+      <h2 className="mb-2 text-xl font-bold">
+        {findings.other.name} over {findings.baseline.name}, by group of tests
+      </h2>
+      <BriefTable
+        first="Tests"
+        rows={findings.by_group.map((row) => ({
+          key: row.group,
+          chosen: row.group === findings.group,
+          name: (
+            <button
+              type="button"
+              className="cursor-pointer text-left underline underline-offset-3"
+              onClick={() => look({ group: row.group })}
+            >
+              {words.get(row.group)?.words}
+            </button>
+          ),
+          cells: BRIEF.map((key) => row[key]),
+        }))}
+      />
+    </section>
+  );
+}
+
+/** Every lane over the baseline in the group that is looked at. */
+function AllLanes({ study, findings, look }: Choosing) {
+  const own = findings.pairs.find((one) => one.group === findings.group);
+  if (study.lanes_full.length < 3 || !own) return null;
+  const base = findings.baseline.id;
+  const rows = study.lanes_full
+    .filter((lane) => lane.id !== base)
+    .map((lane) => {
+      // Pairs are kept once, the lane that comes first below; the other way round is the reverse of the same.
+      const straight = own.a.findIndex((a, i) => a === base && own.b[i] === lane.id);
+      const turned = own.a.findIndex((a, i) => a === lane.id && own.b[i] === base);
+      const cells = BRIEF.map((key) => briefOf(own[key], straight, turned));
+      return { lane, cells };
+    });
+  return (
+    <section className="mt-10">
+      <h2 className="mb-2 text-xl font-bold">Every lane over {findings.baseline.name}</h2>
+      <BriefTable
+        first="Lane"
+        rows={rows.map(({ lane, cells }) => ({
+          key: String(lane.id),
+          chosen: lane.id === findings.other.id,
+          name: (
+            <button
+              type="button"
+              className="cursor-pointer underline underline-offset-3"
+              onClick={() => look({ baseline: base, other: lane.id })}
+            >
+              <LaneName lane={lane.position} name={lane.name} />
+            </button>
+          ),
+          cells,
+        }))}
+      />
+    </section>
+  );
+}
+
+interface Brief {
+  margin: number | null;
+  verdict: string | null;
+  low: number | null;
+  high: number | null;
+  tests: number;
+}
+
+/** One place of a table of pairs; where the pair is kept the other way round, its reverse. */
+function briefOf(columns: Schemas["BriefColumns"], straight: number, turned: number): Brief {
+  return straight >= 0
+    ? {
+        margin: columns.margin[straight] ?? null,
+        low: columns.low[straight] ?? null,
+        high: columns.high[straight] ?? null,
+        verdict: columns.verdict[straight] ?? null,
+        tests: columns.tests[straight] ?? 0,
+      }
+    : {
+        margin: columns.reverse[turned] ?? null,
+        low: columns.reverse_low[turned] ?? null,
+        high: columns.reverse_high[turned] ?? null,
+        verdict: columns.reverse_verdict[turned] ?? null,
+        tests: columns.tests[turned] ?? 0,
+      };
+}
+
+function BriefTable({
+  first,
+  rows,
+}: {
+  first: string;
+  rows: { key: string; chosen: boolean; name: ReactNode; cells: Brief[] }[];
+}) {
+  return (
+    <table className="w-full max-w-4xl border-collapse">
+      <thead>
+        <tr className="label">
+          <th className="pb-1">{first}</th>
+          {BRIEF.map((key) => (
+            <th key={key} className="pb-1 pl-4">
+              {BRIEF_WORDS[key]}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((row) => (
+          <tr key={row.key} className={`border-rule border-t ${row.chosen ? "bg-raised font-semibold" : ""}`}>
+            <th scope="row" className="py-1.5 pr-3">
+              {row.name}
+            </th>
+            {row.cells.map((cell, i) => (
+              <td key={BRIEF[i]} className="py-1.5 pl-4">
+                <BriefCell cell={cell} />
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function BriefCell({ cell }: { cell: Brief }) {
+  if (cell.margin == null) return <span className="text-mute">no test in both lanes</span>;
   return (
     <>
-      {found ? (
-        <>
-          {found[1]}
-          <span className="answer">{found[2]}</span>
-          {found[3]}
-        </>
-      ) : (
-        claim
-      )}
+      <span className="figure">{signedPercent(cell.margin)}%</span>{" "}
+      {cell.low != null && cell.high != null && (
+        <span className="figure text-[0.82rem] font-normal text-mute">({interval(cell.low, cell.high)})</span>
+      )}{" "}
+      <span className="font-normal">{cell.verdict}</span>{" "}
+      <span className="text-[0.86rem] font-normal text-mute">{count(cell.tests, "test")}</span>
+    </>
+  );
+}
+
+/** The sentence: what answers set off, what it stands on smaller beneath. */
+function Answer({ suite }: { suite: SuiteOut }) {
+  const { before, answer, after, basis } = suite.sentence;
+  return (
+    <>
+      {before}
+      {answer && <span className="answer">{answer}</span>}
+      {after}
       {basis && (
         <>
           <span className="sr-only"> (</span>
@@ -100,17 +309,7 @@ function Answer({ suite }: { suite: SuiteOut }) {
   );
 }
 
-function Bar({
-  study,
-  findings,
-  setBaseline,
-  setOther,
-}: {
-  study: Study;
-  findings: FindingsOut;
-  setBaseline: (lane: number) => void;
-  setOther: (lane: number) => void;
-}) {
+function Bar({ study, findings, look }: Choosing) {
   const lead = useMay("lead");
   const [method, setMethod] = useState(false);
   const [error, setError] = useState<unknown>(null);
@@ -121,10 +320,10 @@ function Bar({
     .replace(/[^\p{L}\p{N}]+/gu, "-")
     .replace(/^-|-$/g, "")
     .toLowerCase()}-findings`;
-  const exportAs = async (kind: "svg" | 1 | 2) => {
+  const exportAs = async (kind: "svg" | 1 | 2, theme: Theme) => {
     setError(null);
     try {
-      const svg = marginPicture(findings, await fontStyle());
+      const svg = await markup(<MarginPicture findings={findings} theme={theme} style={await fontStyle()} />);
       if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${name}.svg`);
       else
         save(
@@ -139,10 +338,12 @@ function Bar({
   return (
     <div className="mb-4">
       <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
-        <Pair study={study} findings={findings} setBaseline={setBaseline} setOther={setOther} />
+        <Pair study={study} findings={findings} look={look} />
+        <Groups study={study} findings={findings} look={look} />
         <p className="text-[0.92rem] text-soft">
-          <span className="label">Method</span> {SCHOOL_WORDS[findings.method.suite_school]} over tests ·{" "}
-          {SCHOOL_WORDS[findings.method.low_school]} lows · even within {percent(findings.method.equal_band)}%{" "}
+          <span className="label">Method</span> {words().schools[findings.method.suite_school]} over tests ·{" "}
+          {words().schools[findings.method.low_school]} lows · even within{" "}
+          {percent(findings.method.equal_band)}%{" "}
           <button
             type="button"
             className="cursor-pointer underline underline-offset-3"
@@ -162,11 +363,12 @@ function Bar({
         )}
         <div className="no-print ml-auto flex items-center gap-2">
           <Menu label="Export">
-            <MenuAction onSelect={() => exportAs("svg")}>Chart as SVG</MenuAction>
-            <MenuAction onSelect={() => exportAs(1)}>Chart as PNG, 1920 × 1080</MenuAction>
-            <MenuAction onSelect={() => exportAs(2)}>Chart as PNG, 3840 × 2160</MenuAction>
+            <MenuAction onSelect={() => exportAs("svg", LIGHT_PICTURE)}>Chart as SVG</MenuAction>
+            <MenuAction onSelect={() => exportAs(1, LIGHT_PICTURE)}>Chart as PNG, 1920 × 1080</MenuAction>
+            <MenuAction onSelect={() => exportAs(2, LIGHT_PICTURE)}>Chart as PNG, 3840 × 2160</MenuAction>
+            <MenuAction onSelect={() => exportAs(1, DARK_PICTURE)}>Chart as PNG, dark</MenuAction>
             <MenuLink
-              href={`/api/studies/${study.id}/findings.csv?baseline=${findings.baseline.id}&other=${findings.other.id}`}
+              href={`/api/studies/${study.id}/findings.csv?baseline=${findings.baseline.id}&other=${findings.other.id}&group=${encodeURIComponent(findings.group)}`}
             >
               Table as CSV
             </MenuLink>
@@ -193,17 +395,7 @@ function Bar({
 }
 
 /** Which lane is held against which: of two a choice of the baseline, of more a choice of both. */
-function Pair({
-  study,
-  findings,
-  setBaseline,
-  setOther,
-}: {
-  study: Study;
-  findings: FindingsOut;
-  setBaseline: (lane: number) => void;
-  setOther: (lane: number) => void;
-}) {
+function Pair({ study, findings, look }: Choosing) {
   const options = study.lanes_full.map((lane) => ({ value: String(lane.id), label: lane.name }));
   if (options.length === 2) {
     return (
@@ -212,7 +404,7 @@ function Pair({
         <Choice
           label="Baseline"
           value={String(findings.baseline.id)}
-          onChange={(lane) => setBaseline(Number(lane))}
+          onChange={(lane) => look({ baseline: Number(lane) })}
           options={options}
         />
       </div>
@@ -224,7 +416,7 @@ function Pair({
         label="Lane"
         className="w-48!"
         value={String(findings.other.id)}
-        onChange={(lane) => setOther(Number(lane))}
+        onChange={(lane) => look({ baseline: findings.baseline.id, other: Number(lane) })}
         options={options.filter((one) => one.value !== String(findings.baseline.id))}
       />
       <span className="label">over</span>
@@ -232,7 +424,7 @@ function Pair({
         label="Baseline"
         className="w-48!"
         value={String(findings.baseline.id)}
-        onChange={(lane) => setBaseline(Number(lane))}
+        onChange={(lane) => look({ baseline: Number(lane) })}
         options={options}
       />
     </div>
@@ -294,7 +486,7 @@ function NotCounted({ study, findings }: { study: Study; findings: FindingsOut }
             </Link>
             <LaneName lane={lanes.get(one.lane_id) ?? 0} name={one.lane} />
             <span>
-              {one.accepted} of {count(one.planned, "planned pass", "planned passes")} accepted
+              {one.accepted} of {count(one.passes_wanted, "wanted pass", "wanted passes")} accepted
             </span>
           </li>
         ))}

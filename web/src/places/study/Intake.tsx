@@ -6,6 +6,7 @@ import { type Problem, type Schemas, upload } from "../../api/client";
 import { refreshStudy, useFiles, useMay } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { useTitle } from "../../controls/useTitle";
 import { count, size } from "../../format";
 import { FileGroup } from "./FileGroup";
 import { NoCaptures } from "./NoCaptures";
@@ -32,6 +33,7 @@ interface Failed {
 export function Intake({ study }: { study: Study }) {
   const { data: files, error } = useFiles(study.id);
   const may = useMay("tester") && study.state === "open";
+  useTitle("Hand in", study.question);
   const { sending, failed, send, forget } = useSending(study.id);
   const [taken, setTaken] = useState(0);
   const [over, setOver] = useState(false);
@@ -129,8 +131,11 @@ function useSending(study: number) {
   const sendOne = useCallback(
     async (key: string, file: File) => {
       try {
-        await upload(`/api/studies/${study}/files`, file, (share) =>
-          setSending((now) => now.map((one) => (one.key === key ? { ...one, share } : one))),
+        await upload(
+          `/api/studies/${study}/files`,
+          file,
+          (share) => setSending((now) => now.map((one) => (one.key === key ? { ...one, share } : one))),
+          { written_at: new Date(file.lastModified).toISOString() },
         );
       } catch (error) {
         const { message, hint } = error as Problem;

@@ -67,13 +67,15 @@ export function MarginTable({ study, findings }: { study: Study; findings: Findi
                   </span>
                 </th>
                 <td className="p-0 align-middle">
-                  <MarginTrack
-                    test={test}
-                    scale={scale}
-                    band={findings.method.equal_band}
-                    lane={other.marker}
-                    height={ROW}
-                  />
+                  <svg width={scale.width} height={ROW} aria-hidden="true" className="block overflow-visible">
+                    <MarginTrack
+                      test={test}
+                      scale={scale}
+                      band={findings.method.equal_band}
+                      lane={other.marker}
+                      height={ROW}
+                    />
+                  </svg>
                   <span className="sr-only">{describe(test)}</span>
                 </td>
                 <FigureCell margin={test.average} to={to} />

@@ -1,29 +1,20 @@
 import { type FormEvent, useEffect, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, useStudyChange } from "../../api/queries";
+import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
-import { Field, Labelled } from "../../controls/Field";
+import { Labelled } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { readNumber } from "../../format";
 import type { Study } from "./study";
 
 type Method = Schemas["Method"];
 
-/** Schools in words, the same everywhere. */
-export const SCHOOL_WORDS: Record<string, string> = {
-  geometric: "geometric mean",
-  mean_of_margins: "mean of margins",
-  ratio_of_means: "ratio of means",
-  equal_frames: "equal frames",
-  percentile: "percentile",
-  slowest_frames: "mean of slowest frames",
-  slowest_time: "slowest by time",
-  mean: "mean of passes",
-  median_pass: "median pass",
-};
-
-const options = (values: string[]) => values.map((value) => ({ value, label: SCHOOL_WORDS[value] ?? value }));
+const options = (values: string[]) =>
+  values.map((value) => ({ value, label: words().schools[value] ?? value }));
 
 /** What a method form holds while it is edited. */
 export interface MethodDraft {
@@ -54,9 +45,9 @@ export function methodOf(draft: MethodDraft): Method {
     low_school: draft.low_school as Method["low_school"],
     suite_school: draft.suite_school as Method["suite_school"],
     cell_school: draft.cell_school as Method["cell_school"],
-    equal_band: Number(draft.band) / 100,
-    target_hz: Number(draft.target),
-    display_hz: draft.display ? Number(draft.display) : null,
+    equal_band: (readNumber(draft.band) ?? Number.NaN) / 100,
+    target_hz: readNumber(draft.target) ?? Number.NaN,
+    display_hz: readNumber(draft.display),
   };
 }
 
@@ -115,24 +106,18 @@ export function MethodFields({
           options={options(["mean", "median_pass"])}
         />
       </Labelled>
-      <Field
-        label="Even within, %"
-        inputMode="decimal"
-        value={draft.band}
-        onChange={(e) => set({ band: e.target.value })}
-      />
-      <Field
+      <NumberField label="Even within, %" required value={draft.band} onChange={(band) => set({ band })} />
+      <NumberField
         label="Target rate, Hz"
-        inputMode="decimal"
+        required
         value={draft.target}
-        onChange={(e) => set({ target: e.target.value })}
+        onChange={(target) => set({ target })}
       />
-      <Field
+      <NumberField
         label="Display refresh, Hz"
-        inputMode="decimal"
         placeholder="not known"
         value={draft.display}
-        onChange={(e) => set({ display: e.target.value })}
+        onChange={(display) => set({ display })}
       />
     </div>
   );

@@ -8,7 +8,11 @@ import { Button } from "../../controls/Button";
 import { Field, Labelled } from "../../controls/Field";
 import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice } from "../../controls/Notice";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { useLater } from "../../controls/useLater";
+import { useTitle } from "../../controls/useTitle";
+import { readNumber } from "../../format";
 import { draftOf, emptySetup, type SetupDraft, setupOf } from "../bench/SetupEditor";
 import { KindLanes, PairLanes } from "../plan/LaneForms";
 import {
@@ -16,10 +20,10 @@ import {
   KINDS,
   type LaneDraft,
   type LaneReady,
+  type PlannedKind,
   readyConditions,
   readyLevels,
   readyPair,
-  type StudyKind,
   sketchOf,
 } from "../plan/lanes";
 import * as M from "../plan/matrix";
@@ -29,13 +33,15 @@ import { DEFAULT_METHOD, MethodFields, methodOf } from "./MethodDialog";
 
 const KEYS = [{ key: "Ctrl Enter", does: "create the study" }];
 const CHOICE_KEYS = KINDS.map((one, index) => ({ key: String(index + 1), does: one.title }));
-const PLACEHOLDER: Record<StudyKind, [question: string, factor: string]> = {
+const PLACEHOLDER: Record<PlannedKind, [question: string, factor: string]> = {
   a_b: ["Does X change how games run, by how much?", "Fan profile"],
   ladder: ["Which card does a dorm room need?", "Graphics card"],
   sweep: ["How low can the power limit go?", "Power limit"],
   grid: ["Does the link matter more to a quick processor?", "Processor"],
   scaling: ["What does each preset cost?", "Preset"],
 };
+
+const SKETCH_RESTS_MS = 250;
 
 /** A study from nothing: first its kind, then only what that kind needs, with what will be run beside it. */
 export default function NewStudy() {
@@ -84,8 +90,8 @@ function KindChoice() {
 }
 
 /** How the lanes of a kind lie to each other, drawn from discs. */
-function KindPicture({ kind }: { kind: StudyKind }) {
-  const places: Record<StudyKind, [number, number][]> = {
+function KindPicture({ kind }: { kind: PlannedKind }) {
+  const places: Record<PlannedKind, [number, number][]> = {
     a_b: [
       [40, 20],
       [80, 20],
@@ -131,7 +137,7 @@ function KindPicture({ kind }: { kind: StudyKind }) {
   );
 }
 
-function StudyForm({ kind, title, asks }: { kind: StudyKind; title: string; asks: string }) {
+function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; asks: string }) {
   const go = useNavigate();
   const queries = useQueryClient();
   const { data: setups = [] } = useSetups();
@@ -167,17 +173,19 @@ function StudyForm({ kind, title, asks }: { kind: StudyKind; title: string; asks
     kind === "scaling" ? { ...matrix, columns: [conditions.find((one) => one.trim()) ?? ""] } : matrix;
   const tests = M.testsOf(kind === "scaling" ? recolumned(matrix, told.columns[0] ?? "") : matrix);
   const asked = factors.map((factor) => factor.name).filter(Boolean);
-  const number = Math.max(1, Math.round(Number(passes)) || 1);
+  const number = Math.max(1, Math.round(readNumber(passes) ?? 1) || 1);
   const chosen = Number(baseline) < lanes.length ? Number(baseline) : 0;
-  const { data: sketch } = useSketch(
+  // What is typed is asked about when the hand pauses; an answer that is no longer wanted is broken off.
+  const typed = useLater(
     sketchOf(lanes, rigs, {
       factors: asked,
       baseline: chosen,
-      passes: Math.min(number, 50),
+      passes_wanted: Math.min(number, 50),
       tests: tests.map(({ game, scene, condition }) => ({ game, scene, condition })),
     }),
-    lanes.length > 0,
+    SKETCH_RESTS_MS,
   );
+  const { data: sketch } = useSketch(typed, lanes.length > 0);
 
   const create = useMutation({
     mutationFn: (body: Schemas["StudyIn"]) => data(client.POST("/api/studies", { body })),
@@ -195,13 +203,14 @@ function StudyForm({ kind, title, asks }: { kind: StudyKind; title: string; asks
       factor: factors[0]?.name ?? "",
       second_factor: factors[1]?.name ?? "",
       baseline: chosen,
-      passes_per_test: Number(passes),
+      passes_wanted: readNumber(passes) ?? 3,
       method: methodOf(method),
       lanes: lanes.map((one) => one.lane),
       tests,
     });
   };
   useHotkeys("ctrl+enter, meta+enter", () => submit(), { enableOnFormTags: true });
+  useTitle(title, "New study");
   const problem = create.error instanceof Problem ? create.error : null;
   const faultOf = (field: string) => (problem?.field === field ? problem.message : undefined);
   const suggestions = [
@@ -280,14 +289,14 @@ function StudyForm({ kind, title, asks }: { kind: StudyKind; title: string; asks
               usual={number}
               {...(kind === "scaling" ? { oneCondition: "as the lane says" } : {})}
             />
-            <Field
+            <NumberField
               label="Passes a test"
-              inputMode="numeric"
+              whole
               required
               value={passes}
-              onChange={(e) => setPasses(e.target.value)}
+              onChange={setPasses}
               className="mt-3 w-32"
-              error={faultOf("passes_per_test")}
+              {...(faultOf("passes_wanted") ? { hint: faultOf("passes_wanted") ?? "" } : {})}
             />
           </section>
           <section>

@@ -1,11 +1,14 @@
 import { type FormEvent, useEffect, useState } from "react";
-import { client, data, type Schemas } from "../../api/client";
+import { client, data, type Schemas, upload } from "../../api/client";
 import { useStudyChange } from "../../api/queries";
+import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
+import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { readNumber } from "../../format";
 import { laneOptions, type Study, testOptions } from "./study";
 
 type Pass = Schemas["PassOut"];
@@ -17,7 +20,9 @@ interface DialogProps {
   close: () => void;
 }
 
-/** A reason for what does not count. */
+type Why = Pick<Schemas["PassChange"], "reason" | "reason_code">;
+
+/** A reason for what does not count: what it was, and more words where they are needed. */
 export function ReasonDialog({
   kind,
   open,
@@ -27,15 +32,21 @@ export function ReasonDialog({
   kind: "rejected" | "did_not_run";
   open: boolean;
   close: () => void;
-  decide: (state: "rejected" | "did_not_run", reason: string) => void;
+  decide: (state: "rejected" | "did_not_run", why: Why) => void;
 }) {
+  const [code, setCode] = useState("other");
   const [reason, setReason] = useState("");
   useEffect(() => {
-    if (open) setReason("");
+    if (open) {
+      setCode("other");
+      setReason("");
+    }
   }, [open]);
+  const codes = kind === "rejected" ? words().rejected_for : words().did_not_run_for;
+  const enough = code !== "other" || reason.trim() !== "";
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    if (reason.trim()) decide(kind, reason.trim());
+    if (enough) decide(kind, { reason_code: code as Why["reason_code"], reason: reason.trim() });
   };
   return (
     <Dialog
@@ -49,18 +60,92 @@ export function ReasonDialog({
       }
     >
       <form onSubmit={submit} className="grid gap-4">
+        <Labelled label="It was">
+          <Select
+            label="It was"
+            value={code}
+            onChange={setCode}
+            options={codes.map((one) => ({ value: one.name, label: one.words }))}
+          />
+        </Labelled>
         <Field
           label="Reason"
-          required
+          required={code === "other"}
           maxLength={300}
           autoFocus
           value={reason}
           onChange={(e) => setReason(e.target.value)}
           placeholder={
-            kind === "rejected" ? "an update ran in the background" : "crashed while loading, twice"
+            code !== "other"
+              ? "more words, if you like"
+              : kind === "rejected"
+                ? "an update ran in the background"
+                : "crashed while loading, twice"
           }
         />
-        <FormEnd leave={close} disabled={!reason.trim()} does={kind === "rejected" ? "Reject" : "Note it"} />
+        <FormEnd leave={close} disabled={!enough} does={kind === "rejected" ? "Reject" : "Note it"} />
+      </form>
+    </Dialog>
+  );
+}
+
+const FILE_ROLES = [
+  { value: "samples", label: "Samples of power, temperature, clock or fan" },
+  { value: "picture", label: "A picture" },
+  { value: "clip", label: "A clip" },
+  { value: "note", label: "A note" },
+];
+
+/** Put a further file beside a pass. */
+export function FileDialog({ study, one, open, close }: DialogProps) {
+  const [role, setRole] = useState("samples");
+  const [offset, setOffset] = useState("");
+  const [file, setFile] = useState<File | null>(null);
+  useEffect(() => {
+    if (open) {
+      setRole(one.capture_id ? "samples" : "note");
+      setOffset("");
+      setFile(null);
+    }
+  }, [open, one]);
+  const keep = useStudyChange(study.id, (kept: File) => {
+    const shift = readNumber(offset);
+    const more = { role, ...(role === "samples" && shift !== null ? { offset_s: String(shift) } : {}) };
+    return upload(`/api/passes/${one.id}/files`, kept, () => undefined, more);
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (file) keep.mutate(file, { onSuccess: close });
+  };
+  return (
+    <Dialog
+      open={open}
+      onOpenChange={(now) => !now && close()}
+      title="Put a file beside this pass"
+      description="It is kept byte for byte. Samples join the capture on their own clock, and the pass is decided on again."
+    >
+      <form onSubmit={submit} className="grid gap-4">
+        <Labelled label="It is">
+          <Select label="It is" value={role} onChange={setRole} options={FILE_ROLES} />
+        </Labelled>
+        <label className="block">
+          <span className="label mb-1 block">File</span>
+          <input
+            type="file"
+            required
+            className="field"
+            onChange={(event) => setFile(event.target.files?.[0] ?? null)}
+          />
+        </label>
+        {role === "samples" && (
+          <NumberField
+            label="Their clock begins, s into the capture"
+            hint="Left empty: where the capture begins, unless their clock lies within it."
+            value={offset}
+            onChange={setOffset}
+          />
+        )}
+        <FormEnd error={keep.error} leave={close} disabled={!file || keep.isPending} does="Keep it" />
       </form>
     </Dialog>
   );
@@ -82,7 +167,7 @@ export function MoveDialog({ study, one, open, close }: DialogProps) {
     data(
       client.PUT("/api/captures/{capture_id}/place", {
         params: { path: { capture_id: one.capture_id ?? 0 } },
-        body: { lane_id: Number(lane), test_id: Number(test), number: number ? Number(number) : null },
+        body: { lane_id: Number(lane), test_id: Number(test), number: readNumber(number) },
       }),
     ),
   );
@@ -104,13 +189,7 @@ export function MoveDialog({ study, one, open, close }: DialogProps) {
         <Labelled label="Test">
           <Select label="Test" value={test} onChange={setTest} options={testOptions(study)} />
         </Labelled>
-        <Field
-          label="Pass"
-          inputMode="numeric"
-          placeholder="first free"
-          value={number}
-          onChange={(e) => setNumber(e.target.value)}
-        />
+        <NumberField label="Pass" whole placeholder="first free" value={number} onChange={setNumber} />
         <FormEnd error={move.error} leave={close} disabled={move.isPending} does="Move" />
       </form>
     </Dialog>
@@ -137,7 +216,7 @@ export function TrimDialog({ study, one, open, close }: DialogProps) {
   );
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    trim.mutate({ from_s: Number(from), to_s: Number(to) }, { onSuccess: close });
+    trim.mutate({ from_s: readNumber(from), to_s: readNumber(to) }, { onSuccess: close });
   };
   return (
     <Dialog
@@ -148,20 +227,8 @@ export function TrimDialog({ study, one, open, close }: DialogProps) {
     >
       <form onSubmit={submit} className="grid gap-4">
         <div className="grid grid-cols-2 gap-4">
-          <Field
-            label="From, s"
-            inputMode="decimal"
-            required
-            value={from}
-            onChange={(e) => setFrom(e.target.value)}
-          />
-          <Field
-            label="To, s"
-            inputMode="decimal"
-            required
-            value={to}
-            onChange={(e) => setTo(e.target.value)}
-          />
+          <NumberField label="From, s" required value={from} onChange={setFrom} />
+          <NumberField label="To, s" required value={to} onChange={setTo} />
         </div>
         <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
           {one.window && (

@@ -1,7 +1,8 @@
 import type { Schemas } from "../../api/client";
 import { usePassDetail } from "../../api/queries";
-import { fixed, fps, ms, percent } from "../../format";
-import { SCHOOL_WORDS } from "./MethodDialog";
+import { words } from "../../api/words";
+import { fixed, fps, moment, ms, percent } from "../../format";
+import { reasonWords } from "./study";
 
 interface Low {
   fps: number;
@@ -45,15 +46,21 @@ const BOUND_WORDS: Record<string, string> = {
 
 /** Every figure of the chosen pass, and where it comes from. */
 export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSchool: string }) {
-  const { data: detail } = usePassDetail(one.capture_id ? one.id : null);
+  const { data: detail } = usePassDetail(one.state === "planned" ? null : one.id);
   const figures = detail?.figures as Figures | undefined;
   return (
     <section aria-label={`Figures of pass ${one.number}`} className="text-[0.93rem]">
-      {one.reason && (
+      {one.reason_code && (
         <p className="mb-2 border-l-4 border-accent bg-mark/40 px-3 py-1.5">
-          {one.state === "rejected" ? "Rejected" : "Did not run"}: {one.reason}
+          {one.state === "rejected" ? "Rejected" : "Did not run"}: {reasonWords(one)}
         </p>
       )}
+      {detail?.trouble && (
+        <p role="alert" className="mb-2 border-l-4 border-accent bg-mark/40 px-3 py-1.5">
+          It could not be measured again: {detail.trouble}. The figures are those from before.
+        </p>
+      )}
+      {one.reported && <Told told={one.reported} />}
       {figures?.rates && (
         <dl className="grid grid-cols-[9.5rem_1fr] gap-y-0.5 border-rule border-t pt-2">
           <Row name="Average">{fps(figures.rates.average_fps)} fps</Row>
@@ -86,7 +93,8 @@ export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSc
           </Row>
           <Row name="Bound by">
             <span className="font-sans">
-              {BOUND_WORDS[figures.limits.bound_by.label ?? ""] ?? "nobody can tell"}
+              {BOUND_WORDS[figures.limits.bound_by.label ?? ""] ??
+                "not known: the file has no card or processor times"}
             </span>
           </Row>
           {figures.limits.cap.state !== "none" && (
@@ -106,11 +114,12 @@ export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSc
           {figures.flags.length > 0 && <Row name="Flags">{figures.flags.join(", ").replace(/_/g, " ")}</Row>}
         </dl>
       )}
+      {detail && <RunAs one={one} detail={detail} />}
       {one.capture_id && (
         <p className="mt-2 border-rule border-t pt-2 text-[0.84rem] text-mute">
           <a href={`/api/captures/${one.capture_id}/original`}>{one.file_name}</a> as it came
           {one.window && `, seen from ${fixed(one.window[0] ?? 0, 1)} to ${fixed(one.window[1] ?? 0, 1)} s`} ·{" "}
-          {SCHOOL_WORDS[lowSchool]} lows
+          {words().schools[lowSchool]} lows
           <span className="figure block truncate" title={one.sha256 ?? ""}>
             SHA-256 {one.sha256}
           </span>
@@ -126,5 +135,93 @@ function Row({ name, children }: { name: string; children: React.ReactNode }) {
       <dt className="text-mute">{name}</dt>
       <dd className="figure text-[0.88rem]">{children}</dd>
     </>
+  );
+}
+
+function Told({ told }: { told: Schemas["ReportedOut"] }) {
+  const rows: [string, number | null][] = [
+    ["Average", told.average_fps],
+    ["Minimum", told.minimum_fps],
+    ["1% low", told.low_1_fps],
+    ["0.1% low", told.low_01_fps],
+  ];
+  return (
+    <>
+      <p className="mb-1">
+        Reported, not measured: <span className="text-mute">{told.read_from}</span>
+      </p>
+      <dl className="grid grid-cols-[9.5rem_1fr] gap-y-0.5 border-rule border-t pt-2">
+        {rows.map(
+          ([name, value]) =>
+            value != null && (
+              <Row key={name} name={name}>
+                {fps(value)} fps
+              </Row>
+            ),
+        )}
+        {told.score != null && <Row name="Score">{told.score.toLocaleString("en-GB")}</Row>}
+      </dl>
+    </>
+  );
+}
+
+/** What it was run with, and when; its further files; what was measured of it before. */
+function RunAs({ one, detail }: { one: Schemas["PassOut"]; detail: Schemas["PassDetail"] }) {
+  const condition = (detail.run_as?.condition ?? {}) as { name?: string };
+  const caps = (detail.run_as?.known_caps ?? []) as { name: string; fps: number }[];
+  const files = detail.files.filter((file) => file.role !== "frames");
+  const before = detail.measured.filter((row) => !row.counts);
+  return (
+    <dl className="mt-2 grid grid-cols-[9.5rem_1fr] gap-y-0.5 border-rule border-t pt-2">
+      {detail.setup && (
+        <>
+          <dt className="text-mute">Run with</dt>
+          <dd>
+            {[detail.setup, condition.name, ...caps.map((cap) => `${cap.name} ${fps(cap.fps)} fps`)]
+              .filter(Boolean)
+              .join(", ")}
+          </dd>
+        </>
+      )}
+      {one.ran_at && (
+        <>
+          <dt className="text-mute">Ran</dt>
+          <dd>{moment(one.ran_at)}</dd>
+        </>
+      )}
+      {files.length > 0 && (
+        <>
+          <dt className="text-mute">Beside it</dt>
+          <dd>
+            {files.map((file) => (
+              <span key={file.id} className="block">
+                <a href={`/api/files/${file.id}/content`}>{file.name}</a>{" "}
+                <span className="text-mute">
+                  {file.role}
+                  {file.offset_s ? `, clock moved by ${fixed(file.offset_s, 1)} s` : ""}
+                </span>
+              </span>
+            ))}
+          </dd>
+        </>
+      )}
+      {before.length > 0 && (
+        <>
+          <dt className="text-mute">Before</dt>
+          <dd>
+            {before.map((row) => (
+              <span key={`${row.made_at}`} className="block">
+                <span className="figure text-[0.88rem]">
+                  {fps(row.average_fps)} · {fps(row.low_1_fps)}
+                </span>{" "}
+                <span className="text-mute">
+                  measures {row.version}, {moment(row.made_at)}
+                </span>
+              </span>
+            ))}
+          </dd>
+        </>
+      )}
+    </dl>
   );
 }

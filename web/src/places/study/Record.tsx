@@ -1,34 +1,31 @@
-import { useState } from "react";
 import { Link } from "react-router";
+import type { Schemas } from "../../api/client";
 import { useAudit } from "../../api/queries";
-import { Field } from "../../controls/Field";
+import { FilterField, NothingMatches, useFilter } from "../../controls/Filter";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { useTitle } from "../../controls/useTitle";
 import { moment } from "../../format";
 import type { Study } from "./study";
+
+const NO_LINES: never[] = [];
 
 /** Who did what, when and why; and the setups as this study used them. */
 export function Record({ study }: { study: Study }) {
   const { data: lines, error } = useAudit(study.id);
-  const [filter, setFilter] = useState("");
+  const { shown, text, setText } = useFilter<Schemas["AuditOut"]>(
+    lines ?? NO_LINES,
+    (line) => `${line.who} ${line.what} ${line.why} ${line.on}`,
+  );
+  useTitle("Record", study.question);
   if (error) return <ErrorNotice error={error} />;
   if (!lines) return <Loading what="the record" />;
-  const shown = lines.filter((line) =>
-    `${line.who} ${line.what} ${line.why} ${line.on}`.toLowerCase().includes(filter.toLowerCase()),
-  );
   return (
     <div className="grid gap-8 lg:grid-cols-[1fr_25rem]">
       <section>
         <div className="mb-3 flex items-end justify-between gap-4">
           <h1 className="text-2xl font-bold">Record</h1>
-          <Field
-            label="Filter the record"
-            quietLabel
-            placeholder="Filter by typing"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            className="w-56"
-          />
+          <FilterField label="Filter the record" text={text} setText={setText} />
         </div>
         <table className="w-full border-collapse">
           <thead>
@@ -52,6 +49,7 @@ export function Record({ study }: { study: Study }) {
             ))}
           </tbody>
         </table>
+        {lines.length > 0 && !shown.length && <NothingMatches text={text} what="line" />}
         {shown.length > 400 && (
           <p className="mt-2 text-mute">The newest 400 of {shown.length}; filter to see others.</p>
         )}

@@ -1,11 +1,11 @@
 import { useHotkeys } from "react-hotkeys-hook";
 import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
 import { useMay, useStudy } from "../../api/queries";
+import { words } from "../../api/words";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Plan } from "../plan/Plan";
-import { KIND_WORDS } from "../plan/words";
 import { Findings } from "./Findings";
 import { Intake } from "./Intake";
 import { Passes } from "./Passes";
@@ -53,7 +53,7 @@ export default function StudyFrame() {
               <span>and {study.lanes_full.length - LANES_NAMED} more</span>
             )}
             <span className="text-mute">
-              {KIND_WORDS[study.kind]}, factor: {study.factor}
+              {words().kinds[study.kind]}, factor: {study.factor}
               {study.second_factor && ` × ${study.second_factor}`} · {stateWords(study)}
             </span>
           </p>

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import { words } from "../../api/words";
 import { count, interval, signedPercent } from "../../format";
-import { SCHOOL_WORDS } from "./MethodDialog";
 
 type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];
@@ -66,7 +66,7 @@ export function SuitePanel({
             {Object.entries(suite.margins).map(([name, margin]) => (
               <li key={name} className={name === school ? "font-semibold" : ""}>
                 <span className="figure inline-block w-16">{signedPercent(margin)}%</span>{" "}
-                {SCHOOL_WORDS[name] ?? name}: {suite.verdicts[name]}
+                {words().schools[name] ?? name}: {suite.verdicts[name]}
                 {name === school && <span className="font-normal text-mute"> (declared)</span>}
               </li>
             ))}
@@ -99,7 +99,7 @@ function Agreement({ suite }: { suite: SuiteOut }) {
           <li key={way}>
             {way
               .split("/")
-              .map((part) => SCHOOL_WORDS[part] ?? part)
+              .map((part) => words().schools[part] ?? part)
               .join(", ")}
             : {verdict}
           </li>

@@ -4,16 +4,17 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, usePasses, useStudyChange, useTraces } from "../../api/queries";
 import { CurveChart } from "../../charts/CurveChart";
-import { TraceChart } from "../../charts/TraceChart";
-import { clockOf } from "../../charts/traces";
+import { type Stretch, TraceChart } from "../../charts/TraceChart";
 import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
-import { MoveDialog, ReasonDialog, TrimDialog } from "./PassDialogs";
+import { FileDialog, MoveDialog, ReasonDialog, TrimDialog } from "./PassDialogs";
 import { PassFigures } from "./PassFigures";
-import { STATE_WORDS, type Study } from "./study";
+import { ReportedDialog } from "./Reported";
+import { type Study, stateWords } from "./study";
 
 type Pass = Schemas["PassOut"];
 
@@ -33,7 +34,9 @@ export function TestPasses({ study }: { study: Study }) {
   const go = useNavigate();
   const [search, setSearch] = useSearchParams();
   const may = useMay("tester") && study.state === "open";
-  const [dialog, setDialog] = useState<"reject" | "did_not_run" | "move" | "trim" | null>(null);
+  const [dialog, setDialog] = useState<"reject" | "did_not_run" | "move" | "trim" | "report" | "file" | null>(
+    null,
+  );
 
   const own = useMemo(() => (passes ?? []).filter((one) => one.test_id === test?.id), [passes, test?.id]);
   const chosen =
@@ -41,23 +44,36 @@ export function TestPasses({ study }: { study: Study }) {
     own.find((one) => one.state === "recorded") ??
     own[0];
   const choose = useCallback(
-    (one: Pass | undefined) => one && setSearch({ pass: String(one.id) }, { replace: true }),
+    (one: Pass | undefined) =>
+      one &&
+      setSearch(
+        (before) => {
+          const next = new URLSearchParams(before);
+          next.set("pass", String(one.id));
+          return next;
+        },
+        { replace: true },
+      ),
     [setSearch],
   );
-  const change = useStudyChange(study.id, (next: { id: number; state: Pass["state"]; reason: string }) =>
+  const change = useStudyChange(study.id, (next: { id: number; body: Schemas["PassChange"] }) =>
     data(
       client.PUT("/api/studies/passes/{pass_id}/state", {
         params: { path: { pass_id: next.id } },
-        body: { state: next.state as Schemas["PassChange"]["state"], reason: next.reason },
+        body: next.body,
       }),
     ),
   );
   const repeat = useStudyChange(study.id, (one: Pass) =>
-    data(client.POST("/api/studies/passes", { body: { lane_id: one.lane_id, test_id: one.test_id } })),
+    data(
+      client.POST("/api/studies/passes", {
+        body: { lane_id: one.lane_id, test_id: one.test_id, role: "repeat" },
+      }),
+    ),
   );
-  const decide = (state: Pass["state"], reason = "") => {
+  const decide = (state: Schemas["PassChange"]["state"], why: Partial<Schemas["PassChange"]> = {}) => {
     if (!chosen) return;
-    change.mutate({ id: chosen.id, state, reason });
+    change.mutate({ id: chosen.id, body: { state, reason: "", reason_code: "", ...why } });
   };
   const can = actionsOf(chosen, may);
   const step = (by: number) => choose(own[own.findIndex((one) => one.id === chosen?.id) + by]);
@@ -75,6 +91,7 @@ export function TestPasses({ study }: { study: Study }) {
   useHotkeys("]", () => neighbour(1), { enabled: noDialog, useKey: true });
   useKeysOf("Passes", KEYS);
 
+  useTitle(test ? `${test.game}, ${test.scene}` : "Passes", study.question);
   if (!test) return <ErrorNotice error={new Error("There is no such test in this study.")} />;
   if (error) return <ErrorNotice error={error} />;
   if (!passes) return <Loading what="the passes" />;
@@ -128,13 +145,19 @@ export function TestPasses({ study }: { study: Study }) {
                 </Button>
               )}
               {chosen.state === "planned" && (
-                <Button onClick={() => setDialog("did_not_run")}>Did not run</Button>
+                <>
+                  <Button onClick={() => setDialog("did_not_run")}>Did not run</Button>
+                  <Button onClick={() => setDialog("report")}>Only numbers</Button>
+                </>
               )}
               {chosen.state === "did_not_run" && (
                 <Button onClick={() => decide("planned")}>Plan again</Button>
               )}
               {chosen.capture_id && <Button onClick={() => setDialog("trim")}>Trim</Button>}
-              {chosen.state === "recorded" && <Button onClick={() => setDialog("move")}>Move</Button>}
+              {chosen.capture_id && (chosen.state === "recorded" || chosen.state === "accepted") && (
+                <Button onClick={() => setDialog("move")}>Move</Button>
+              )}
+              <Button onClick={() => setDialog("file")}>Add a file</Button>
               <Button onClick={() => repeat.mutate(chosen)}>One more pass</Button>
             </div>
           )}
@@ -148,11 +171,18 @@ export function TestPasses({ study }: { study: Study }) {
             kind={dialog === "did_not_run" ? "did_not_run" : "rejected"}
             open={dialog === "reject" || dialog === "did_not_run"}
             close={() => setDialog(null)}
-            decide={(state, reason) => {
-              decide(state, reason);
+            decide={(state, why) => {
+              decide(state, why);
               setDialog(null);
             }}
           />
+          <ReportedDialog
+            study={study}
+            one={chosen}
+            open={dialog === "report"}
+            close={() => setDialog(null)}
+          />
+          <FileDialog study={study} one={chosen} open={dialog === "file"} close={() => setDialog(null)} />
           <MoveDialog study={study} one={chosen} open={dialog === "move"} close={() => setDialog(null)} />
           <TrimDialog study={study} one={chosen} open={dialog === "trim"} close={() => setDialog(null)} />
         </>
@@ -175,6 +205,30 @@ function actionsOf(one: Pass | undefined, may: boolean) {
   };
 }
 
+/** What of the traces is looked at; it lives in the address. */
+function useZoom(): [Stretch | null, (zoom: Stretch | null) => void] {
+  const [search, setSearch] = useSearchParams();
+  const [from, to] = (search.get("zoom") ?? "").split("-").map(Number);
+  const zoom = useMemo(
+    () => (from !== undefined && to !== undefined && to > from && from >= 0 ? { from, to } : null),
+    [from, to],
+  );
+  const setZoom = useCallback(
+    (next: Stretch | null) =>
+      setSearch(
+        (before) => {
+          const after = new URLSearchParams(before);
+          if (next) after.set("zoom", `${next.from.toFixed(3)}-${next.to.toFixed(3)}`);
+          else after.delete("zoom");
+          return after;
+        },
+        { replace: true, preventScrollReset: true },
+      ),
+    [setSearch],
+  );
+  return [zoom, setZoom];
+}
+
 function Charts({
   study,
   test,
@@ -187,26 +241,32 @@ function Charts({
   focus: number | null;
 }) {
   const { data: found, error } = useTraces(study.id, test);
+  const [zoom, setZoom] = useZoom();
   const lanes = useMemo(() => new Map(study.lanes_full.map((lane) => [lane.id, lane])), [study.lanes_full]);
   const traces = useMemo(
     () =>
       (found?.traces ?? []).map((trace) => {
         const lane = lanes.get(trace.lane_id);
+        const one = passes.find((pass) => pass.id === trace.pass_id);
         return {
           key: trace.pass_id,
           label: `${lane?.name ?? ""} ${trace.number}`,
           lane: lane?.position ?? 0,
           dashed: trace.state === "rejected",
-          clock: clockOf(trace.frame_ms, trace.starts_s),
-          ms: Float64Array.from(trace.frame_ms),
+          capture: trace.capture_id,
+          made: trace.key,
+          endS: (one?.window?.[0] ?? 0) + trace.duration_s,
         };
       }),
-    [found, lanes],
+    [found, lanes, passes],
   );
   const curves = useMemo(
     () =>
       (found?.traces ?? []).map((trace, i) => ({
-        ...(traces[i] ?? { key: trace.pass_id, label: "", lane: 0, dashed: false }),
+        key: trace.pass_id,
+        label: traces[i]?.label ?? "",
+        lane: traces[i]?.lane ?? 0,
+        dashed: trace.state === "rejected",
         ms: trace.curve_ms,
       })),
     [found, traces],
@@ -228,6 +288,8 @@ function Charts({
           traces={traces}
           budgetMs={found.budget_ms}
           focus={focus !== null && traces.some((t) => t.key === focus) ? focus : null}
+          zoom={zoom}
+          setZoom={setZoom}
         />
       </section>
       <section aria-label="Distribution">
@@ -267,16 +329,20 @@ function PassList({
                     onClick={() => choose(one)}
                     className={`grid w-full cursor-pointer grid-cols-[3.6rem_1fr_auto] items-baseline gap-2 px-3 py-1 text-left hover:bg-band ${one.id === chosen?.id ? "bg-mark/60 font-semibold" : ""}`}
                   >
-                    <span>pass {one.number}</span>
+                    <span title={one.role === "counted" ? undefined : one.role.replace("_", "-")}>
+                      pass {one.number}
+                    </span>
                     <span
                       className={`text-[0.88rem] ${one.state === "recorded" ? "font-bold text-accent" : "text-mute"}`}
                     >
-                      {STATE_WORDS[one.state]}
+                      {stateWords(one.state)}
                     </span>
                     <span className="figure text-[0.88rem]">
                       {one.figures?.average_fps != null && one.figures.low_1_fps != null
                         ? `${fps(one.figures.average_fps)} · ${fps(one.figures.low_1_fps)}`
-                        : ""}
+                        : one.reported?.average_fps != null
+                          ? `${fps(one.reported.average_fps)} told`
+                          : ""}
                     </span>
                   </button>
                 </li>

@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { words } from "../../api/words";
 
 /** A study as its places show it: lanes with their setups, tests, method. */
 export type Study = Schemas["StudyOut"];
@@ -16,11 +17,11 @@ export function testOptions(study: Study) {
   }));
 }
 
-/** States of a pass in words. */
-export const STATE_WORDS: Record<string, string> = {
-  planned: "to run",
-  recorded: "to decide",
-  accepted: "accepted",
-  rejected: "rejected",
-  did_not_run: "did not run",
-};
+/** The state of a pass in words. */
+export const stateWords = (state: string) => words().states[state] ?? state;
+
+/** Why a pass is out: its reason, and what was said about it. */
+export function reasonWords(one: { reason_code: string; reason: string }): string {
+  const code = one.reason_code === "other" ? "" : (words().reasons[one.reason_code] ?? "");
+  return [code, one.reason].filter(Boolean).join(": ");
+}

@@ -1,0 +1,59 @@
+"""Inside the server's process: one request through the whole of Django, or one computation alone, with its time."""
+
+from __future__ import annotations
+
+import json
+import time
+from functools import cache
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.test import Client
+from planning.building import costs_of, fairness_of, work_of
+from planning.queries import bench_time, laid_out, one_study, plan_of
+from rennbahn.planning.schedule import ORDERS
+from studies.models import Pass
+
+
+@cache
+def client() -> Client:
+    """Somebody who is signed in."""
+    found = Client(SERVER_NAME="localhost")
+    found.force_login(User.objects.get())
+    return found
+
+
+def milliseconds(what: str, study: int = 0) -> float:
+    """What one thing takes, in ms."""
+    if what == "plan computation":
+        return _computed(study)
+    if what == "drag":
+        return _dragged(study)
+    begin = time.perf_counter()
+    response = client().get(f"/api{what}")
+    spent = time.perf_counter() - begin
+    assert response.status_code == 200, response.content[:300]
+    return spent * 1000.0
+
+
+def _dragged(study: int) -> float:
+    """One pass taken from the beginning of the order to its end, as a drag does."""
+    ids = list(Pass.objects.filter(test__study=study).order_by("pk").values_list("pk", flat=True))
+    body = json.dumps({"sequence": [*ids[1:], ids[0]]})
+    begin = time.perf_counter()
+    response: Any = client().put(f"/api/studies/{study}/plan/sequence", body, content_type="application/json")
+    spent = time.perf_counter() - begin
+    assert response.status_code == 200, response.content[:300]
+    return spent * 1000.0
+
+
+def _computed(study: int) -> float:
+    """Every order laid out and fairness checked, with everything at hand already."""
+    whole = one_study(study)
+    kept = plan_of(whole)
+    work, when = work_of(whole, costs_of(kept.costs)), bench_time(kept)
+    begin = time.perf_counter()
+    for order in {*ORDERS, kept.order}:
+        laid_out(work, kept, order, when)
+    fairness_of(whole)
+    return (time.perf_counter() - begin) * 1000.0

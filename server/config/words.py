@@ -1,0 +1,66 @@
+"""Words that screens share with the core: schools, states, reasons, kinds, channels with their units."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from rennbahn.capture.columns import CHANNELS, units_of
+from rennbahn.capture.words import CHANNEL_WORDS
+from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS, SCHOOL_WORDS
+from studies.models import PassRole, StudyKind
+
+router = Router(tags=["words"])
+
+#: States of a pass, as what they ask of the reader.
+STATES = {
+    "planned": "to run",
+    "recorded": "to decide",
+    "accepted": "accepted",
+    "rejected": "rejected",
+    "did_not_run": "did not run",
+}
+
+
+class Word(Schema):
+    """A name as it is kept, with its words."""
+
+    name: str
+    words: str
+
+
+class ChannelWords(Schema):
+    """A channel that a column may be taken for, with the units it may have."""
+
+    channel: str
+    words: str
+    units: list[str]
+
+
+class WordsOut(Schema):
+    """Everything that is said the same on every screen."""
+
+    schools: dict[str, str]
+    states: dict[str, str]
+    roles: dict[str, str]
+    kinds: dict[str, str]
+    reasons: dict[str, str]
+    rejected_for: list[Word]
+    did_not_run_for: list[Word]
+    channels: list[ChannelWords]
+
+
+@router.get("/words", response=WordsOut)
+def words(request: HttpRequest) -> WordsOut:
+    """Words that are the same everywhere."""
+    return WordsOut(
+        schools=SCHOOL_WORDS,
+        states=STATES,
+        roles={role.value: role.label.lower() for role in PassRole},
+        kinds={kind.value: kind.label if kind == StudyKind.A_B else kind.label.lower() for kind in StudyKind},
+        reasons=PASS_REASONS,
+        rejected_for=[Word(name=code, words=PASS_REASONS[code]) for code in REJECTED_REASONS],
+        did_not_run_for=[Word(name=code, words=PASS_REASONS[code]) for code in DID_NOT_RUN_REASONS],
+        channels=[
+            ChannelWords(channel=name, words=CHANNEL_WORDS[name], units=list(units_of(name))) for name in CHANNELS
+        ],
+    )

@@ -1,0 +1,22 @@
+import type { Schemas } from "./client";
+
+type Words = Schemas["WordsOut"];
+
+let known: Words = {
+  schools: {},
+  states: {},
+  roles: {},
+  kinds: {},
+  reasons: {},
+  rejected_for: [],
+  did_not_run_for: [],
+  channels: [],
+};
+
+/** Keep what the server says things are called; the shell waits for it. */
+export function keepWords(words: Words): void {
+  known = words;
+}
+
+/** Schools, states, kinds, reasons and channels as they are called everywhere. */
+export const words = (): Words => known;
