@@ -23,17 +23,16 @@ _PATIENCE_S = 30
 
 @contextlib.contextmanager
 def serving(database: str, *, demo: bool = True) -> Iterator[str]:
-    """The address of a server with fresh demo data; database and server are gone afterwards.
+    """The address of a server and a worker with fresh demo data; database and both are gone afterwards.
 
     Without the demo there is nothing in it but a lead by the name of mara.
     """
-    environment = {**os.environ, "RENNBAHN_DB_NAME": database, "DJANGO_SUPERUSER_PASSWORD": PASSWORD}
+    template = _template(demo=demo)
+    environment = {**os.environ, "RENNBAHN_DB_NAME": database}
     with _admin() as connection:
         connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
-        connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(database)))
-    alone = ["createsuperuser", "--noinput", "--username=mara", "--email=", "-v0"]
-    for words in (["migrate", "-v0"], ["load_demo"] if demo else alone):
-        subprocess.run([BIN / "python", "manage.py", *words], cwd=SERVER, env=environment, check=True)
+        copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
+        connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
     port = _free_port()
     web = subprocess.Popen(
         [
@@ -42,15 +41,39 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
         ],
         env=environment,
     )  # fmt: skip
+    worker = subprocess.Popen([BIN / "python", "manage.py", "work"], cwd=SERVER, env=environment)
     address = f"http://127.0.0.1:{port}"
     try:
         _answers(address, web)
         yield address
     finally:
-        web.send_signal(signal.SIGTERM)
-        web.wait(20)
+        for one in (web, worker):
+            one.send_signal(signal.SIGTERM)
+        for one in (web, worker):
+            one.wait(20)
         with _admin() as connection:
             connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+
+
+def _template(*, demo: bool) -> str:
+    """A database to copy: made once a run, however many test workers ask for it at once."""
+    name = f"rennbahn_e2e_{'demo' if demo else 'empty'}"
+    run = os.environ.get("PYTEST_XDIST_TESTRUNUID", f"alone {os.getpid()}")
+    with _admin() as connection:
+        connection.execute("SELECT pg_advisory_lock(hashtext(%s))", (name,))
+        made_by = connection.execute(
+            "SELECT shobj_description(oid, 'pg_database') FROM pg_database WHERE datname = %s", (name,)
+        ).fetchone()
+        if made_by == (run,):
+            return name
+        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
+        connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(name)))
+        environment = {**os.environ, "RENNBAHN_DB_NAME": name, "DJANGO_SUPERUSER_PASSWORD": PASSWORD}
+        alone = ["createsuperuser", "--noinput", "--username=mara", "--email=", "-v0"]
+        for words in (["migrate", "-v0"], ["load_demo"] if demo else alone):
+            subprocess.run([BIN / "python", "manage.py", *words], cwd=SERVER, env=environment, check=True)
+        connection.execute(sql.SQL("COMMENT ON DATABASE {} IS {}").format(sql.Identifier(name), sql.Literal(run)))
+    return name
 
 
 def _admin() -> psycopg.Connection[tuple[object, ...]]:

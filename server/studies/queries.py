@@ -16,7 +16,7 @@ from studies.schemas import AuditOut, Counts, GroupOut, LaneOut, LevelOut, Metho
 
 
 def studies_page(words: str = "", before: int | None = None) -> list[StudySummary]:
-    """Studies with their passes counted, newest first: those that hold `words` in question, factor or lanes, a page of them.
+    """A page of studies with their passes counted, newest first: those that hold `words` in question, factor or lanes.
 
     `before` is the study that the page before ended with.
     """

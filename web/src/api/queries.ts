@@ -134,11 +134,12 @@ export const useTraces = (id: number, test: number) =>
       ),
   });
 
-export const usePassDetail = (id: number | null) =>
+/** Every figure of a pass; those that were stale are asked for again once they are not. */
+export const usePassDetail = (one: Schemas["PassOut"]) =>
   useQuery({
-    queryKey: ["pass", id],
-    enabled: id !== null,
-    queryFn: () => data(client.GET("/api/passes/{pass_id}", { params: { path: { pass_id: id ?? 0 } } })),
+    queryKey: ["pass", one.id, one.stale],
+    enabled: one.state !== "planned",
+    queryFn: () => data(client.GET("/api/passes/{pass_id}", { params: { path: { pass_id: one.id } } })),
   });
 
 export const useSetups = () =>

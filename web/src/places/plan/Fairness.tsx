@@ -7,6 +7,7 @@ import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
 import { moment } from "../../format";
 import type { Study } from "../study/study";
+import { AddLaneDialog, MissingCells } from "./AddLane";
 import { AcceptDialog, AskDialog } from "./FairnessDialogs";
 import { WEIGHT_WORDS } from "./words";
 
@@ -17,6 +18,7 @@ type Objection = Schemas["ObjectionOut"];
 export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; lead: boolean }) {
   const [accepting, setAccepting] = useState<Objection | null>(null);
   const [asking, setAsking] = useState(false);
+  const [adding, setAdding] = useState<Record<string, string> | null>(null);
   const accept = useAcceptDifference(study.id);
   const withdraw = useStudyChange(study.id, (key: string) =>
     data(
@@ -42,6 +44,7 @@ export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; l
         <h2 className="text-xl font-bold">Lanes</h2>
         {lead && (
           <div className="flex gap-2">
+            {study.kind !== "a_b" && <Button onClick={() => setAdding({})}>Add a lane</Button>}
             <Button onClick={() => setAsking(true)}>Change the question or factor</Button>
             {harmless.length > 0 && (
               <Button
@@ -83,6 +86,8 @@ export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; l
           ))}
         </tbody>
       </table>
+      <MissingCells study={study} add={lead ? setAdding : null} />
+      {adding && <AddLaneDialog study={study} levels={adding} close={() => setAdding(null)} />}
       {plan.objections.length > 0 && (
         <>
           <h3 className="mt-6 mb-1 font-bold">What else differs</h3>

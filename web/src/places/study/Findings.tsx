@@ -486,7 +486,7 @@ function NotCounted({ study, findings }: { study: Study; findings: FindingsOut }
             </Link>
             <LaneName lane={lanes.get(one.lane_id) ?? 0} name={one.lane} />
             <span>
-              {one.accepted} of {count(one.passes_wanted, "wanted pass", "wanted passes")} accepted
+              {one.accepted} of {count(one.passes_wanted, "planned pass", "planned passes")} accepted
             </span>
           </li>
         ))}

@@ -46,7 +46,7 @@ const BOUND_WORDS: Record<string, string> = {
 
 /** Every figure of the chosen pass, and where it comes from. */
 export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSchool: string }) {
-  const { data: detail } = usePassDetail(one.state === "planned" ? null : one.id);
+  const { data: detail } = usePassDetail(one);
   const figures = detail?.figures as Figures | undefined;
   return (
     <section aria-label={`Figures of pass ${one.number}`} className="text-[0.93rem]">
