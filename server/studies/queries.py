@@ -25,11 +25,9 @@ def studies_page(words: str = "", before: int | None = None) -> list[StudySummar
         named = Lane.objects.filter(study=OuterRef("pk"), name__icontains=word)
         own = Q(question__icontains=word) | Q(factor__icontains=word) | Q(second_factor__icontains=word)
         asked = asked.filter(own | Exists(named))
-    ids = list(asked.order_by("-pk").values_list("pk", flat=True)[:PAGE])
-    found = list(
-        Study.objects.filter(pk__in=ids).prefetch_related("lanes").annotate(test_count=Count("tests")).order_by("-pk")
-    )
-    counts = pass_counts(ids)
+    newest = asked.prefetch_related("lanes").annotate(test_count=Count("tests")).order_by("-pk")
+    found = list(newest[:PAGE])
+    counts = pass_counts(study.pk for study in found)
     return [_summary(study, counts.get(study.pk, {}), getattr(study, "test_count", 0)) for study in found]
 
 
