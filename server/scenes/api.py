@@ -7,7 +7,6 @@ from ninja import Router, Status
 from people.access import user_of
 
 from scenes import queries, services
-from scenes.models import SceneKind
 from scenes.schemas import ConditionIn, ConditionOut, GameIn, GameOut, SceneIn, SceneKindOut, SceneOut
 
 router = Router(tags=["scenes"])
@@ -16,7 +15,7 @@ router = Router(tags=["scenes"])
 @router.get("/scene-kinds", response=list[SceneKindOut])
 def scene_kinds(request: HttpRequest) -> list[SceneKindOut]:
     """The kinds of scene, from the one that repeats best."""
-    return [SceneKindOut(kind=kind, label=label) for kind, label in SceneKind.choices]
+    return queries.all_scene_kinds()
 
 
 @router.get("/scenes", response=list[SceneOut])

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from django.db.models import Count, QuerySet
 
-from scenes.models import Condition, Game, Scene
-from scenes.schemas import ConditionOut, GameIn, GameOut, SceneOut
+from scenes.models import Condition, Game, Scene, SceneKind
+from scenes.schemas import ConditionOut, GameIn, GameOut, SceneKindOut, SceneOut
 from scenes.services import condition_fields
+
+
+def all_scene_kinds() -> list[SceneKindOut]:
+    """Kinds of scene, the one that repeats best first."""
+    return [SceneKindOut(kind=kind, label=label) for kind, label in SceneKind.choices]
 
 
 def all_scenes() -> list[SceneOut]:

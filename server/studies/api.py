@@ -7,7 +7,6 @@ from ninja import Router, Status
 from people.access import user_of
 
 from studies import queries, services
-from studies.models import Pass
 from studies.schemas import (
     AskedIn,
     AuditOut,
@@ -21,8 +20,6 @@ from studies.schemas import (
     StudyIn,
     StudyOut,
     StudySummary,
-    TestIn,
-    TestOut,
     TestsIn,
 )
 
@@ -65,12 +62,6 @@ def add_lane(request: HttpRequest, study_id: int, payload: LaneIn) -> Status[Stu
     return Status(201, queries.one_study(services.add_lane(user_of(request), study_id, payload).study_id))
 
 
-@router.post("/{int:study_id}/tests", response={201: TestOut})
-def add_test(request: HttpRequest, study_id: int, payload: TestIn) -> Status[TestOut]:
-    """Add a test with its planned passes."""
-    return Status(201, queries.test_out(services.add_test(user_of(request), study_id, payload)))
-
-
 @router.put("/{int:study_id}/tests", response=StudyOut)
 def set_tests(request: HttpRequest, study_id: int, payload: TestsIn) -> StudyOut:
     """Make these the tests of a study, with their passes and priorities."""
@@ -110,13 +101,17 @@ def audit(request: HttpRequest, study_id: int) -> list[AuditOut]:
 @router.post("/passes", response={201: PassRef})
 def plan_pass(request: HttpRequest, payload: PassIn) -> Status[PassRef]:
     """Plan one more pass."""
-    return Status(201, _ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id, payload.role)))
+    return Status(
+        201, queries.pass_ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id, payload.role))
+    )
 
 
 @router.put("/passes/{int:pass_id}/state", response=PassRef)
 def change_pass(request: HttpRequest, pass_id: int, payload: PassChange) -> PassRef:
     """Accept or reject a pass, or say why it did not run."""
-    return _ref(services.change_pass(user_of(request), pass_id, payload.state, payload.reason, payload.reason_code))
+    return queries.pass_ref(
+        services.change_pass(user_of(request), pass_id, payload.state, payload.reason, payload.reason_code)
+    )
 
 
 @router.put("/{int:study_id}/passes/state", response=Changed)
@@ -125,10 +120,3 @@ def change_passes(request: HttpRequest, study_id: int, payload: PassesChange) ->
     caller, ids = user_of(request), payload.pass_ids
     changed = services.change_passes(caller, study_id, ids, payload.state, payload.reason, payload.reason_code)
     return Changed(changed=changed)
-
-
-def _ref(one: Pass) -> PassRef:
-    return PassRef(
-        id=one.pk, lane_id=one.lane_id, test_id=one.test_id, number=one.number, state=one.state, role=one.role,
-        reason_code=one.reason_code, reason=one.reason,
-    )  # fmt: skip

@@ -12,7 +12,18 @@ from rennbahn.planning.levels import missing_cells
 from scenes.models import Condition
 
 from studies.models import AuditLine, Lane, Pass, PassState, Study, StudyKind, Test
-from studies.schemas import AuditOut, Counts, GroupOut, LaneOut, LevelOut, Method, StudyOut, StudySummary, TestOut
+from studies.schemas import (
+    AuditOut,
+    Counts,
+    GroupOut,
+    LaneOut,
+    LevelOut,
+    Method,
+    PassRef,
+    StudyOut,
+    StudySummary,
+    TestOut,
+)
 
 
 def studies_page(words: str = "", before: int | None = None) -> list[StudySummary]:
@@ -29,6 +40,14 @@ def studies_page(words: str = "", before: int | None = None) -> list[StudySummar
     found = list(newest[:PAGE])
     counts = pass_counts(study.pk for study in found)
     return [_summary(study, counts.get(study.pk, {}), getattr(study, "test_count", 0)) for study in found]
+
+
+def pass_ref(one: Pass) -> PassRef:
+    """A pass and its state as the API gives them."""
+    return PassRef(
+        id=one.pk, lane_id=one.lane_id, test_id=one.test_id, number=one.number, state=one.state, role=one.role,
+        reason_code=one.reason_code, reason=one.reason,
+    )  # fmt: skip
 
 
 #: Studies on one page of the desk.

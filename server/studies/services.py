@@ -24,11 +24,7 @@ from studies.composing import (
     check_lanes,
     check_not_alike,
     check_size,
-    new_test,
     plan_passes,
-    test_key,
-    test_twice,
-    tests_in,
     write_tests,
 )
 from studies.models import (
@@ -79,22 +75,6 @@ def create_study(user: Caller, data: StudyIn) -> Study:
         write_tests(study, data.tests)
         note(study, lead, "created the study")
     return study
-
-
-def add_test(user: Caller, study_id: int, data: TestIn) -> Test:
-    """Add a test with its planned passes."""
-    lead = require(user, Role.LEAD)
-    with transaction.atomic():
-        study = open_study(study_id)
-        there = tests_in(study)
-        if test_key(data) in there:
-            raise test_twice(data)
-        last = study.tests.aggregate(last=Max("position"))["last"]
-        test = new_test(study, data, 0 if last is None else last + 1)
-        test.save()
-        plan_passes(study, [test])
-        note(study, lead, "added a test", str(test))
-    return test
 
 
 def add_lane(user: Caller, study_id: int, data: LaneIn) -> Lane:

@@ -50,7 +50,6 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}", None, "viewer"),
     ("PUT", "/studies/{study_id}/method", METHOD, "lead"),
     ("PUT", "/studies/{study_id}/baseline/{lane_id}", None, "lead"),
-    ("POST", "/studies/{study_id}/tests", {"game": "a", "scene": "b", "condition": "c"}, "lead"),
     ("PUT", "/studies/{study_id}/tests", {"tests": [{"game": "a", "scene": "b", "condition": "c"}]}, "lead"),
     ("PUT", "/studies/{study_id}/question", {"question": "Why?", "factor": "Fan"}, "lead"),
     ("PUT", "/studies/lanes/{lane_id}/newest-version", None, "lead"),

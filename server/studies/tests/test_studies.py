@@ -78,8 +78,10 @@ def test_one_more_pass_and_one_more_test(bench: Bench) -> None:
     more = bench.tester.post("/studies/passes", {"lane_id": bench.lane(0), "test_id": bench.test(0)}, status=201)
     assert more["number"] == 4
     test = {"game": "Glass Caravan", "scene": "dunes", "condition": "1440 high"}
-    assert bench.lead.post(f"/studies/{bench.id}/tests", test, status=201)["position"] == 3
-    assert bench.lead.post(f"/studies/{bench.id}/tests", test, status=409)["code"] == "test_twice"
+    there = [{key: one[key] for key in ("game", "scene", "condition")} for one in bench.study["tests_full"]]
+    path = f"/studies/{bench.id}/tests"
+    assert bench.lead.put(path, {"tests": [*there, test]})["tests_full"][-1]["position"] == 3
+    assert bench.lead.put(path, {"tests": [*there, test, test]}, status=409)["code"] == "test_twice"
 
 
 def test_a_finished_study_changes_no_more(bench: Bench) -> None:

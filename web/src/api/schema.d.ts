@@ -1187,11 +1187,7 @@ export interface paths {
          * @description Make these the tests of a study, with their passes and priorities.
          */
         put: operations["studies_api_set_tests"];
-        /**
-         * Add Test
-         * @description Add a test with its planned passes.
-         */
-        post: operations["studies_api_add_test"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5245,32 +5241,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-        };
-    };
-    studies_api_add_test: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TestIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TestOut"];
                 };
             };
         };

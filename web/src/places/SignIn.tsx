@@ -4,8 +4,10 @@ import { client, data, keepToken } from "../api/client";
 import { Button } from "../controls/Button";
 import { Field } from "../controls/Field";
 import { ErrorNotice } from "../controls/Notice";
+import { useTitle } from "../controls/useTitle";
 
 export function SignIn() {
+  useTitle("Sign in");
   const queries = useQueryClient();
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");

@@ -3,6 +3,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 import { NavLink, Route, Routes, useNavigate } from "react-router";
 import { useParts, useRigs, useSetups } from "../../api/queries";
 import { useKeysOf } from "../../controls/Keys";
+import { useTitle } from "../../controls/useTitle";
 import { Parts } from "./Parts";
 import { Rigs } from "./Rigs";
 import { Setups } from "./Setups";
@@ -33,6 +34,7 @@ function BenchFrame() {
   useHotkeys("2", () => go("/bench/rigs"));
   useHotkeys("3", () => go("/bench/parts"));
   useKeysOf("Bench", KEYS);
+  useTitle("Bench");
   return (
     <>
       <div className="mb-4 flex flex-wrap items-end justify-between gap-x-8 gap-y-2 border-rule border-b">

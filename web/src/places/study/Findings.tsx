@@ -395,7 +395,38 @@ function Bar({ study, findings, look }: Choosing) {
 }
 
 /** Which lane is held against which: of two a choice of the baseline, of more a choice of both. */
-function Pair({ study, findings, look }: Choosing) {
+function Pair(choice: Choosing) {
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <ChosenPair {...choice} />
+      <KeepBaseline {...choice} />
+    </div>
+  );
+}
+
+/** Another baseline than the study's own may become it. */
+function KeepBaseline({ study, findings }: Choosing) {
+  const may = useMay("lead") && study.state === "open";
+  const keep = useStudyChange(study.id, (lane: number) =>
+    data(
+      client.PUT("/api/studies/{study_id}/baseline/{lane_id}", {
+        params: { path: { study_id: study.id, lane_id: lane } },
+      }),
+    ),
+  );
+  const own = study.lanes_full.find((lane) => lane.baseline)?.id;
+  if (!may || own === findings.baseline.id) return null;
+  return (
+    <>
+      <Button disabled={keep.isPending} onClick={() => keep.mutate(findings.baseline.id)}>
+        Make it the study’s baseline
+      </Button>
+      <ErrorNotice error={keep.error} />
+    </>
+  );
+}
+
+function ChosenPair({ study, findings, look }: Choosing) {
   const options = study.lanes_full.map((lane) => ({ value: String(lane.id), label: lane.name }));
   if (options.length === 2) {
     return (
