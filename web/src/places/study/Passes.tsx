@@ -1,4 +1,4 @@
-import { useMemo } from "react";
+import { memo, useMemo } from "react";
 import { Link } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, usePasses, useStudyChange } from "../../api/queries";
@@ -106,7 +106,16 @@ export function Passes({ study }: { study: Study }) {
   );
 }
 
-function Row({ study, test, cells }: { study: Study; test: Test; cells: Map<string, Pass[]> }) {
+/** A row is drawn once: filtering takes rows away and draws none of the others again. */
+const Row = memo(function Row({
+  study,
+  test,
+  cells,
+}: {
+  study: Study;
+  test: Test;
+  cells: Map<string, Pass[]>;
+}) {
   return (
     <tr className="border-rule border-t hover:bg-raised" style={ROW_STYLE}>
       <th scope="row" className="py-2 pr-3">
@@ -130,7 +139,7 @@ function Row({ study, test, cells }: { study: Study; test: Test; cells: Map<stri
       ))}
     </tr>
   );
-}
+});
 
 const CHIP: Record<string, string> = {
   planned: "border-dashed border-mute text-mute",
