@@ -79,7 +79,7 @@ def test_results_without_frames_are_typed_and_brought_in(page: Page, tmp_path: P
 def test_groups_and_lanes_are_chosen_by_what_is_in_the_address(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
     page.click("Which card does a dorm room need?")
-    page.press("f")
+    page.click("Findings")
     page.see("No finding yet.")
     page.choose("Group of tests", "2560 × 1440, high, 14 games")
     page.wait(lambda: "group=" in page.driver.current_url, "the group in the address")
@@ -114,5 +114,5 @@ def test_titles_say_what_is_shown(page: Page) -> None:
     page.sign_in("ilse", PASSWORD)
     page.wait(lambda: page.driver.title == "Desk · Rennbahn", "the desk's title")
     page.click(STICKS)
-    page.press("f")
+    page.click("Findings")
     page.wait(lambda: page.driver.title == f"Findings · {STICKS} · Rennbahn", "the findings' title")
