@@ -11,6 +11,8 @@ import logging
 from django.db import transaction
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import AlreadyEnqueued, UniqueViolation
+from procrastinate.jobs import Status
 from rennbahn import MEASURES_VERSION
 from rennbahn.errors import RennbahnError
 from rennbahn.measures import Settings
@@ -87,8 +89,6 @@ def queue_stale() -> list[int]:
 
 def queue_once(study_id: int) -> None:
     """Queue a study unless it waits already."""
-    from procrastinate.exceptions import AlreadyEnqueued  # noqa: PLC0415
-
     try:
         with transaction.atomic():
             queue_measuring(study_id)
@@ -96,7 +96,7 @@ def queue_once(study_id: int) -> None:
         log.info("study %s waits to be measured already", study_id)
 
 
-@app.periodic(cron="* * * * *")
+@app.periodic(cron="* * * * * 0,20,40")
 @app.task(queue="upkeep", queueing_lock="retry-stalled", pass_context=False)
 async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
     """Take up the jobs of workers that died."""
@@ -104,6 +104,13 @@ async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
 
 
 async def take_up_stalled() -> None:
-    """Queue the jobs again whose worker has not been heard of."""
+    """Queue the jobs again whose worker has not been heard of.
+
+    Where the same work was queued again meanwhile, as a worker does when it starts, the dead job only stands in its
+    way.
+    """
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
-        await app.job_manager.retry_job(job)
+        try:
+            await app.job_manager.retry_job(job)
+        except UniqueViolation:
+            await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=True)

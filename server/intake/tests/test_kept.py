@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 from typing import Any
 
@@ -12,6 +13,9 @@ from intake import measuring, queries, tasks
 from intake.bounded import BoundedProcess, OutOfBounds
 from intake.models import AllFigures, Capture, CaptureFigures
 from intake.schemas import PassOut
+from procrastinate.contrib.django import app
+from procrastinate.exceptions import UniqueViolation
+from procrastinate.jobs import Status
 from rennbahn.capture import Capture as Frames
 from rennbahn.measures import Figures, Settings, figures_of
 from studies.models import Pass
@@ -118,6 +122,30 @@ def test_measuring_is_bounded_in_memory_and_time() -> None:
         assert small.figures(frames, settings).frames == 1000, "the next capture is measured all the same"
     with BoundedProcess(seconds=0.001) as quick, pytest.raises(OutOfBounds, match="took longer"):
         quick.figures(Frames(np.full(1_000_000, 8.0)), settings)
+
+
+@pytest.mark.parametrize("queued_again", [False, True])
+def test_the_job_of_a_dead_worker_is_taken_up_and_blocks_nobody(
+    queued_again: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    done: list[str] = []
+
+    class Manager:
+        async def get_stalled_jobs(self, seconds_since_heartbeat: float) -> list[str]:
+            assert seconds_since_heartbeat == tasks.STALLED_S
+            return ["dead"]
+
+        async def retry_job(self, job: str) -> None:
+            if queued_again:
+                raise UniqueViolation(constraint_name="procrastinate_jobs_queueing_lock_idx", queueing_lock="study-1")
+            done.append(f"{job} again")
+
+        async def finish_job(self, job: str, status: Status, delete_job: bool) -> None:
+            done.append(f"{job} {status.value}, {delete_job}")
+
+    monkeypatch.setattr(app, "job_manager", Manager(), raising=False)
+    asyncio.run(tasks.take_up_stalled())
+    assert done == (["dead failed, True"] if queued_again else ["dead again"])
 
 
 def test_lists_read_columns_and_no_document(bench: Bench) -> None:
