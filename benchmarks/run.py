@@ -76,7 +76,7 @@ def one_size(frames: Capture, count: int, rounds: int) -> None:
 
 def at_rest(frames: Capture) -> None:
     """Bytes a frame that are kept, beside the entropy of the frame times in whole microseconds."""
-    whole = np.rint(np.tile(frames.frame_ms, 8) * 1000.0)
+    whole = np.rint(frames.frame_ms * 1000.0)
     _, counts = np.unique(whole, return_counts=True)
     share = counts / counts.sum()
     entropy = float(-(share * np.log2(share)).sum() / 8)
