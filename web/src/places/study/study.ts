@@ -1,8 +1,16 @@
 import type { Schemas } from "../../api/client";
+import type { Looking } from "../../api/queries";
 import { words } from "../../api/words";
 
 /** A study as its places show it: lanes with their setups, tests, method. */
 export type Study = Schemas["StudyOut"];
+
+/** What findings show, and how to look at something else. */
+export interface Choosing {
+  study: Study;
+  findings: Schemas["FindingsOut"];
+  look: (part: Looking) => void;
+}
 
 /** Lanes to choose from. */
 export function laneOptions(study: Study) {
