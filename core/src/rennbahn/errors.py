@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 
 class RennbahnError(Exception):
     """Base of all errors raised on purpose. `code` is stable, `message` is for people, `hint` says the remedy."""
@@ -12,6 +14,17 @@ class RennbahnError(Exception):
         self.message = message
         self.field = field
         self.hint = hint
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        # By its facts: it comes out of a process of its own, and constructors differ.
+        return _again, (type(self), self.args, self.__dict__)
+
+
+def _again(kind: type[RennbahnError], args: tuple[Any, ...], facts: dict[str, Any]) -> RennbahnError:
+    error = kind.__new__(kind, *args)
+    error.args = args
+    error.__dict__.update(facts)
+    return error
 
 
 class CaptureRefused(RennbahnError):
@@ -51,6 +64,8 @@ REASONS = {
     "zero": "Two frames cannot arrive at the same instant. Record the pass again.",
     "negative": "A frame cannot take less than no time. Check the column and unit, or record the pass again.",
     "over_limit": "A frame of more than a minute is a pause, or the unit in the column map is wrong.",
+    "under_limit": "A frame of less than a nanosecond is none: check the unit and the column in the column map.",
+    "out_of_range": "No sensor gives such a value: check the column and its unit in the column map, or leave it out.",
     "timestamps_backwards": "The clock ran backwards there: two recordings in one file, or the wrong column.",
     "broken_row": "The row has too few or too many fields, as when a recording was cut off. Record the pass again "
     "or take the rest of the row from the logger.",

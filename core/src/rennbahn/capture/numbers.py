@@ -12,11 +12,14 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from rennbahn.capture.bounds import LONGEST_NUMBER
 from rennbahn.capture.columns import TIME_UNITS
 from rennbahn.errors import CaptureRefused
 
 #: A frame longer than a minute is a pause, not a frame.
 LONGEST_FRAME_MS = 60_000.0
+#: A frame shorter than a nanosecond is none either: its rate, and sums of such rates, leave what doubles hold.
+SHORTEST_FRAME_MS = 1e-6
 
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _SPECIAL = re.compile(r"[+-]?(?:nan|inf|infinity)", re.IGNORECASE)
@@ -29,6 +32,8 @@ EXACT = Context(prec=4 * _LARGEST_EXPONENT)
 def as_number(text: str, decimal: str = ".") -> float:
     """The double that `text` says; NaN where it says none."""
     text = text.strip()
+    if len(text) > LONGEST_NUMBER:
+        return math.nan
     if decimal != ".":
         if "." in text:
             return math.nan
@@ -58,6 +63,8 @@ def fault_of(frame_ms: float, raw: float) -> str | None:
         return "zero"
     if frame_ms < 0:
         return "negative"
+    if frame_ms < SHORTEST_FRAME_MS:
+        return "under_limit"
     return "over_limit" if frame_ms > LONGEST_FRAME_MS else None
 
 
@@ -81,14 +88,14 @@ def frame_ms_from(values: NDArray[np.float64], unit: str) -> NDArray[np.float64]
 def countable(value: float, unit: str) -> bool:
     """Does one value of the clock column make a frame time that counts? Fault or not only; the reason comes later."""
     if unit == "fps":
-        return value > 0 and 0 < 1000.0 / value <= LONGEST_FRAME_MS
+        return value > 0 and SHORTEST_FRAME_MS <= 1000.0 / value <= LONGEST_FRAME_MS
     times, by = TIME_UNITS[unit]
-    return 0 < value * times / by <= LONGEST_FRAME_MS
+    return SHORTEST_FRAME_MS <= value * times / by <= LONGEST_FRAME_MS
 
 
 def first_fault(frame_ms: NDArray[np.float64], raw: NDArray[np.float64]) -> tuple[int, str] | None:
     """Index and reason code of the first frame that cannot be counted."""
-    good = (frame_ms > 0) & (frame_ms <= LONGEST_FRAME_MS)
+    good = (frame_ms >= SHORTEST_FRAME_MS) & (frame_ms <= LONGEST_FRAME_MS)
     if good.all():
         return None
     index = int(np.argmin(good))
@@ -126,6 +133,7 @@ def refuse(reason: str, *, row: int | None, line: int | None, got: str = "", col
         "zero": f"frame time must be above 0 ms{shown}",
         "negative": f"frame time must be above 0 ms{shown}",
         "over_limit": f"frame time must be at most 60,000 ms{shown}",
+        "under_limit": f"frame time must be at least 0.000001 ms{shown}",
         "timestamps_backwards": f"the timestamp lies before the one above it{shown}",
     }
     return CaptureRefused(reason, words[reason], row=row, line=line)

@@ -7,18 +7,18 @@ names decide between columns that behave alike.
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.parquet as pq
 
 from rennbahn.capture import text
+from rennbahn.capture.bounds import check_columns
 from rennbahn.capture.columns import BUSY_CHANNELS, CLOCK_CHANNELS, DELIMITERS, SAMPLED_CHANNELS, ColumnMap, ColumnUse
 from rennbahn.capture.read import compression_of, unpacked
+from rennbahn.capture.records import arrow_table, row_of, shown_values
 from rennbahn.errors import CaptureRefused
 
 #: As much of an unpacked file as a proposal looks at.
@@ -232,6 +232,7 @@ def _delimited_head(lines: list[str], encoding: str) -> _Head:
         )
     _, delimiter, decimal, start, rows = best
     names = tuple(f.strip() for f in _split(lines[start], delimiter))
+    check_columns(len(names))
     dialect = {
         "format": "delimited", "delimiter": delimiter, "decimal": decimal, "encoding": encoding, "skip_lines": start,
     }  # fmt: skip
@@ -259,16 +260,9 @@ def _header_at(split: list[tuple[str, ...]], lines: list[str], decimal: str) -> 
 
 
 def _jsonl_head(lines: list[str], encoding: str) -> _Head:
-    rows = []
-    for number, line in enumerate(lines[:HEAD_ROWS], start=1):
-        try:
-            row = json.loads(line)
-        except json.JSONDecodeError:
-            row = None
-        if not isinstance(row, dict):
-            raise CaptureRefused("broken_row", "the line is no JSON object", row=number, line=number)
-        rows.append(row)
-    names = tuple(dict.fromkeys(str(name) for row in rows for name in row))
+    rows = [row_of(line, number) for number, line in enumerate(lines[:HEAD_ROWS], start=1)]
+    names = tuple(dict.fromkeys(name for row in rows for name in row))
+    check_columns(len(names))
     shown = [tuple("" if row.get(name) is None else str(row[name]) for name in names) for row in rows]
     return _Head({"format": "jsonl", "encoding": encoding}, names, shown)
 
@@ -276,19 +270,13 @@ def _jsonl_head(lines: list[str], encoding: str) -> _Head:
 def _arrow_head(data: bytes) -> _Head:
     kind = "parquet" if data[:4] == b"PAR1" else "arrow"
     try:
-        if kind == "parquet":
-            batches = pq.ParquetFile(pa.BufferReader(data)).iter_batches(HEAD_ROWS)
-            table = next(batches, None)
-        else:
-            reader = pa.ipc.open_file(pa.BufferReader(data))
-            table = reader.get_batch(0) if reader.num_record_batches else None
+        table = arrow_table(data, kind, rows=HEAD_ROWS)
     except (pa.ArrowException, OSError):
         raise CaptureRefused("unreadable", f"the file is no whole {kind} file; it was cut off") from None
-    if table is None:
+    if not len(table):
         raise CaptureRefused("no_frames", "the file holds no row")
-    names = tuple(name.strip() for name in table.schema.names)
-    columns = [["" if v is None else str(v) for v in c.slice(0, HEAD_ROWS).to_pylist()] for c in table.columns]
-    return _Head({"format": kind}, names, list(zip(*columns, strict=True)))
+    columns = [shown_values(column) for column in table.columns]
+    return _Head({"format": kind}, tuple(table.column_names), list(zip(*columns, strict=True)))
 
 
 # --- what its columns are ---------------------------------------------------------------------------------

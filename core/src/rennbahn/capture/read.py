@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pyarrow as pa
 
+from rennbahn.capture.bounds import LARGEST_BYTES, check_lines
 from rennbahn.capture.capture import Capture, Samples
 from rennbahn.capture.columns import ColumnMap
 from rennbahn.capture.records import read_arrow, read_jsonl
@@ -11,8 +12,6 @@ from rennbahn.capture.table import Table
 from rennbahn.capture.text import read_text
 from rennbahn.errors import CaptureRefused
 
-#: Largest capture after decompression. An hour at 1,000 fps with a dozen columns is about half of it.
-LARGEST_BYTES = 128 * 1024 * 1024
 _CHUNK = 1 << 20
 
 GZIP_MAGIC = b"\x1f\x8b"
@@ -39,6 +38,8 @@ def _table(data: bytes, columns: ColumnMap) -> Table:
     data = unpacked(data, columns.compression)
     if not data:
         raise CaptureRefused("no_frames", "the file is empty")
+    if columns.format in ("delimited", "jsonl"):
+        check_lines(data)
     reader = {"delimited": read_text, "jsonl": read_jsonl}.get(columns.format, read_arrow)
     return reader(data, columns)
 

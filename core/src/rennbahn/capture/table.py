@@ -11,14 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.capture import numbers
+from rennbahn.capture.bounds import FARTHEST_CLOCK_MS, LARGEST_VALUE, LONGEST_HOURS
 from rennbahn.capture.capture import Capture, Samples
 from rennbahn.capture.columns import BUSY_CHANNELS, SAMPLED_CHANNELS, ColumnMap
 from rennbahn.errors import CaptureRefused
 
 Floats = NDArray[np.float64]
-
-#: No pass takes longer. What seems to is a log that ran over night, or times in the wrong unit.
-LONGEST_HOURS = 24.0
 
 
 @dataclass(frozen=True)
@@ -77,7 +75,7 @@ class Table:
         channels = {}
         for use in columns.others:
             values = self.others[use.column]
-            finite = np.isfinite(values)
+            finite = self._measured(use.column)
             values = (values if finite.all() else np.where(finite, values, np.nan))[skip:]
             channels[use.channel] = numbers.to_ms(values, use.unit) if use.channel in BUSY_CHANNELS else values
         return Capture(frame_ms, channels, self.flags)
@@ -90,11 +88,27 @@ class Table:
         if self.broken is not None:
             raise self.broken
         first_ms = numbers.to_ms(np.array([self.clock.first]), columns.clock.unit)
+        if not abs(float(first_ms[0])) <= FARTHEST_CLOCK_MS:
+            message = f"the clock begins out of every range (got {self.shown(1)!r})"
+            raise CaptureRefused("out_of_range", message, row=1, line=self.line_of(1))
         clock_s = (first_ms + np.concatenate(([0.0], np.cumsum(steps_ms)))) / 1000.0
         values = {use.channel: self.others[use.column] for use in columns.others if use.channel in SAMPLED_CHANNELS}
         if not values:
             raise CaptureRefused("missing_column", "no column holds samples of power, temperature, clock or fan")
+        for use in columns.others:
+            self._measured(use.column)
         return Samples(clock_s, {name: np.where(np.isfinite(v), v, np.nan) for name, v in values.items()})
+
+    def _measured(self, column: str) -> NDArray[np.bool_]:
+        """Where a column has a value; elsewhere is a gap. Raises :class:`CaptureRefused` on one beyond all sense."""
+        values = self.others[column]
+        finite = np.isfinite(values)
+        beyond = finite & (np.abs(values) > LARGEST_VALUE)
+        if beyond.any():
+            row = int(np.argmax(beyond)) + 1
+            message = f"the value of “{column}” is out of every range (got {values[row - 1]:g})"
+            raise CaptureRefused("out_of_range", message, row=row, line=self.line_of(row))
+        return finite
 
     def _frames_of_values(self, raw: Floats, columns: ColumnMap) -> Floats:
         frame_ms = numbers.frame_ms_from(raw, columns.clock.unit)

@@ -13,7 +13,6 @@ import re
 from array import array
 from collections.abc import Iterator
 from dataclasses import dataclass
-from decimal import Decimal
 from itertools import islice
 
 import numpy as np
@@ -22,8 +21,10 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
+from rennbahn.capture.bounds import check_columns, check_values
+from rennbahn.capture.clock import ClockColumn
 from rennbahn.capture.columns import ColumnMap
-from rennbahn.capture.numbers import EXACT, as_exact, as_number, countable
+from rennbahn.capture.numbers import as_number
 from rennbahn.capture.table import Steps, Table, require_columns
 from rennbahn.errors import CaptureRefused
 
@@ -84,15 +85,25 @@ class Layout:
         while True:
             stop = _after_line(text, start)
             number += 1
-            names = tuple(name.strip() for name in fields_of(text[start:stop].rstrip("\n"), columns.delimiter))
+            names = tuple(name.strip() for name in _header(text[start:stop].rstrip("\n"), columns.delimiter, number))
             comment = names[0].startswith(COMMENT) and columns.clock.column not in names
             if not comment or stop >= len(text):
                 return cls(names, number, text[stop:])
             start = stop
 
 
+def _header(line: str, delimiter: str, number: int) -> list[str]:
+    try:
+        names = fields_of(line, delimiter)
+    except csv.Error as error:
+        raise CaptureRefused("unreadable", f"the header cannot be parted into columns: {error}", line=number) from None
+    check_columns(len(names))
+    return names
+
+
 def read_text(data: bytes, columns: ColumnMap) -> Table:
     """The mapped columns of delimited text."""
+    check_values(data.count(b"\n"), len(columns.uses))
     # Plain text is parsed as the bytes it came in, without a copy of it as text.
     if columns.encoding != "utf-16" and data.isascii() and b"\r" not in data and b'"' not in data:
         quick = _quick_bytes(data, columns)
@@ -171,7 +182,7 @@ def _quick(body: bytes | memoryview, layout: Layout, columns: ColumnMap, flags: 
     first = layout.header_line
 
     def shown(row: int) -> str:
-        line = next(islice(_lines(raw.decode()), row - 1, None))
+        line = next(islice(lines_of(raw.decode()), row - 1, None))
         return line.split(columns.delimiter)[int(at[columns.clock.column])].strip()
 
     return Table(clock, others, lambda row: first + row, shown, None, flags)
@@ -205,7 +216,7 @@ def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ..
     width = len(layout.names)
     lines = array("q")
     others = {use.column: array("d") for use in columns.others}
-    clock = _Clock(columns)
+    clock = ClockColumn(columns, columns.decimal)
     broken, last = None, ""
     for number, fields in _rows(body, layout.header_line, columns.delimiter):
         if len(fields) != width:
@@ -226,49 +237,8 @@ def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ..
     return Table(clock.column(), gaps, lambda row: lines[row - 1], lambda _: last, broken, flags)
 
 
-class _Clock:
-    """Collects the clock column value by value, in little memory, and tells when one is at fault."""
-
-    def __init__(self, columns: ColumnMap) -> None:
-        self.decimal, self.unit = columns.decimal, columns.clock.unit
-        self.stamps = columns.clock.channel == "timestamp"
-        self.values = array("d")
-        self.rows = 0
-        self.before: Decimal | None = None
-        self.first = 0.0
-        self.bad: float | None = None
-
-    def takes(self, text: str) -> bool:
-        """Take one value; False where no further row need be read."""
-        self.rows += 1
-        if not self.stamps:
-            value = as_number(text, self.decimal)
-            self.values.append(value)
-            return countable(value, self.unit)
-        stamp = as_exact(text, self.decimal)
-        if not isinstance(stamp, Decimal):
-            self.bad = stamp
-            return False
-        before, self.before = self.before, stamp
-        if before is None:
-            self.first = float(stamp)
-            return True
-        step = float(EXACT.subtract(stamp, before))
-        self.values.append(step)
-        return countable(step, self.unit)
-
-    def column(self) -> NDArray[np.float64] | Steps:
-        """What was collected, for the one place where frame times are checked."""
-        values = np.array(self.values, dtype=np.float64)
-        if not self.stamps:
-            return values
-        if self.bad is None:
-            return Steps(values, self.rows, first=self.first)
-        return Steps(values, self.rows, self.rows - 1, self.bad, self.first)
-
-
 def _rows(body: str, header_line: int, delimiter: str) -> Iterator[tuple[int, list[str]]]:
-    for number, line in enumerate(_lines(body), start=header_line + 1):
+    for number, line in enumerate(lines_of(body), start=header_line + 1):
         if not line.startswith(COMMENT):
             try:
                 yield number, fields_of(line, delimiter)
@@ -276,7 +246,7 @@ def _rows(body: str, header_line: int, delimiter: str) -> Iterator[tuple[int, li
                 yield number, []
 
 
-def _lines(body: str) -> Iterator[str]:
+def lines_of(body: str) -> Iterator[str]:
     """The lines of a text one by one: a list of them would take several times the text's memory."""
     start = 0
     while (end := body.find("\n", start)) >= 0:
