@@ -7,15 +7,35 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from bench.schemas import PartEdit, RigEdit, SetupEdit
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from people.models import Person
+from planning.schemas import PlanEdit, SequenceIn
 from procrastinate.contrib.django import app
 from procrastinate.testing import InMemoryConnector
 from rennbahn.simulation import Rig, Scene, run_pass, write_log
+from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
+from strict import Edit, In
 
+_EDITS: dict[str, type[Edit]] = {
+    "parts": PartEdit, "rigs": RigEdit, "setups": SetupEdit, "games": GameEdit, "scenes": SceneEdit,
+    "conditions": ConditionEdit,
+}  # fmt: skip
 PASSWORD = "a-long-enough-password"
+
+
+def edit_body(kind: type[Edit], /, **given: Any) -> dict[str, Any]:
+    """A whole body of a change, of which only some is given: the rest is as where something is made anew."""
+    made = kind.__mro__[1]
+    assert issubclass(made, In)
+    defaults = {
+        name: field.get_default(call_default_factory=True)
+        for name, field in made.model_fields.items()
+        if not field.is_required()
+    }
+    return {**json.loads(json.dumps(defaults, default=str)), "seen": "", **given}
 
 
 @dataclass
@@ -43,6 +63,31 @@ class Caller:
         """Change."""
         return self.call("PUT", path, {} if body is None else body, status)
 
+    def save(self, path: str, changes: Any, status: int = 200) -> Any:
+        """Change some of what is there, as a page does: it loads the whole, and saves the whole with what it saw."""
+        return self.put(path, {**self._now(path), **changes}, status)
+
+    def _now(self, path: str) -> dict[str, Any]:
+        """The body that would leave everything at an address as it is."""
+        _, kind, key, *aspect = path.split("/")
+        if kind == "studies" and aspect[0] == "plan":
+            found = json.loads(self.client.get(f"/api/studies/{key}/plan").content)
+            fields = SequenceIn.model_fields if aspect[1:] else PlanEdit.model_fields
+            return {name: found.get(name, []) for name in fields}
+        if kind == "studies":
+            found = json.loads(self.client.get(f"/api/studies/{key}").content)
+            asked = {name: found[name] for name in ("question", "factor", "second_factor")}
+            body = {"question": asked, "method": found["method"], "tests": {}}[aspect[0]]
+            return {**body, "seen": found["seen"][aspect[0]]}
+        all_of_them = json.loads(self.client.get(f"/api/{kind}").content)
+        found = next((one for one in all_of_them if one["id"] == int(key)), None)
+        if found is None:
+            return edit_body(_EDITS[kind])
+        if kind in ("setups", "rigs"):
+            parts = [part for part in found["parts"] if not found.get("rig_id") or part["swapped"]]
+            found["parts"] = [{"kind": part["kind"], "name": part["name"]} for part in parts]
+        return {name: found[name] for name in _EDITS[kind].model_fields}
+
     def hand_in(self, study: int, name: str, content: bytes, status: int = 201) -> Any:
         """Hand in one file."""
         response = self.client.post(f"/api/studies/{study}/files", {"file": SimpleUploadedFile(name, content)})
@@ -64,6 +109,11 @@ def caller(role: str | None) -> Caller:
     Person.objects.create(user=user, role=role)
     client.force_login(user)
     return Caller(client, user.username)
+
+
+def accepting(objection: dict[str, Any], reason: str) -> dict[str, Any]:
+    """What accepts a difference that was read."""
+    return {"key": objection["key"], "about": objection["about"], "reason": reason}
 
 
 def setup(name: str, fins: str) -> dict[str, Any]:

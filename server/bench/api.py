@@ -10,7 +10,21 @@ from people.access import user_of
 from problems import Problem
 
 from bench import queries, services, tables
-from bench.schemas import Imported, KindOut, PartIn, PartOut, RigIn, RigOut, SetupIn, SetupOut
+from bench.schemas import (
+    Imported,
+    KindOut,
+    PartEdit,
+    PartIn,
+    PartOut,
+    RigEdit,
+    RigIn,
+    RigOut,
+    SetupEdit,
+    SetupIn,
+    SetupOut,
+    TickIn,
+    TickOut,
+)
 
 router = Router(tags=["bench"])
 FILE: Any = File(None)  # type: ignore[type-arg]
@@ -35,7 +49,7 @@ def add_part(request: HttpRequest, payload: PartIn) -> Status[PartOut]:
 
 
 @router.put("/parts/{int:part_id}", response=PartOut)
-def edit_part(request: HttpRequest, part_id: int, payload: PartIn) -> PartOut:
+def edit_part(request: HttpRequest, part_id: int, payload: PartEdit) -> PartOut:
     """Edit a part; of one that a run used, facts can only be added."""
     return queries.one_part(services.edit_part(user_of(request), part_id, payload).pk)
 
@@ -69,7 +83,7 @@ def add_rig(request: HttpRequest, payload: RigIn) -> Status[RigOut]:
 
 
 @router.put("/rigs/{int:rig_id}", response=RigOut)
-def edit_rig(request: HttpRequest, rig_id: int, payload: RigIn) -> RigOut:
+def edit_rig(request: HttpRequest, rig_id: int, payload: RigEdit) -> RigOut:
     """Rebuild a rig; its setups follow, used ones as their next version."""
     return queries.one_rig(services.save_rig(user_of(request), payload, rig_id).pk)
 
@@ -88,7 +102,7 @@ def add_setup(request: HttpRequest, payload: SetupIn) -> Status[SetupOut]:
 
 
 @router.put("/setups/{int:setup_id}", response=SetupOut)
-def edit_setup(request: HttpRequest, setup_id: int, payload: SetupIn) -> SetupOut:
+def edit_setup(request: HttpRequest, setup_id: int, payload: SetupEdit) -> SetupOut:
     """Edit a setup; one that a run used becomes the next version."""
     version = services.save_setup(user_of(request), payload, setup_id)
     return queries.setup_out(queries.setup_version(version.pk))
@@ -98,3 +112,16 @@ def edit_setup(request: HttpRequest, setup_id: int, payload: SetupIn) -> SetupOu
 def setup_version(request: HttpRequest, version_id: int) -> SetupOut:
     """One version of a setup, as a study used it."""
     return queries.setup_out(queries.setup_version(version_id))
+
+
+@router.get("/setup-versions/{int:version_id}/ticks", response=list[TickOut])
+def ticks(request: HttpRequest, version_id: int) -> list[TickOut]:
+    """What was seen to on a setup's sheet, by whom and when, day by day."""
+    return queries.ticks_of(version_id)
+
+
+@router.post("/setup-versions/{int:version_id}/ticks", response=list[TickOut])
+def tick(request: HttpRequest, version_id: int, payload: TickIn) -> list[TickOut]:
+    """Tick a line of a setup's sheet, or take a tick back."""
+    services.tick(user_of(request), version_id, payload)
+    return queries.ticks_of(version_id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 from django.db.models.functions import Lower
 from rennbahn.parts import KINDS
@@ -136,3 +137,20 @@ class Setting(models.Model):
 
     def __str__(self) -> str:
         return f"{self.name}: {self.value}"
+
+
+class SheetTick(models.Model):
+    """A line of a setup sheet that was seen to at the bench, by whom and when: kept with the day of the session."""
+
+    version = models.ForeignKey(SetupVersion, on_delete=models.CASCADE, related_name="ticks")
+    on_day = models.DateField()
+    line = models.CharField(max_length=400)
+    who = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="sheet_ticks")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["at", "id"]
+        constraints = [models.UniqueConstraint(fields=["version", "on_day", "line"], name="tick_once_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.line} of {self.version}, {self.on_day}"

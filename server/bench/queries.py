@@ -13,9 +13,9 @@ from rennbahn.plain import plain
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import PartDescription, SetupDescription
 
-from bench.models import Part, Rig, Setup, SetupVersion
-from bench.schemas import DerivedOut, FactOut, KindOut, PartOut, PartRef, PartUsed, RigOut, SettingIn, SetupOut
-from bench.services import in_sheet_order, swapped_parts
+from bench.models import Part, Rig, Setup, SetupVersion, SheetTick
+from bench.schemas import DerivedOut, FactOut, KindOut, PartOut, PartRef, PartUsed, RigOut, SettingIn, SetupOut, TickOut
+from bench.services import in_sheet_order, part_mark, rig_mark, setup_mark, swapped_parts
 
 #: How many facts stand beside a part's name on a sheet.
 _TELLING = 4
@@ -58,6 +58,7 @@ def part_out(part: Part) -> PartOut:
         notes=part.notes,
         setups=getattr(part, "in_setups", 0),
         used=bool(getattr(part, "in_a_run", False)),
+        seen=part_mark(part),
     )
 
 
@@ -128,7 +129,16 @@ def setup_out(version: SetupVersion) -> SetupOut:
         ],
         settings=[SettingIn(name=s.name, value=s.value) for s in version.settings.all()],
         cautions=[one.words for one in cautions_of(description_of(version))],
+        seen=setup_mark(version),
     )
+
+
+def ticks_of(version_id: int) -> list[TickOut]:
+    """What was seen to on a setup's sheet. Raises :class:`NotFound`."""
+    if not SetupVersion.objects.filter(pk=version_id).exists():
+        raise NotFound("setup")
+    found = SheetTick.objects.filter(version=version_id).select_related("who")
+    return [TickOut(on_day=one.on_day, line=one.line, who=one.who.get_username(), at=one.at) for one in found]
 
 
 def description_of(version: SetupVersion) -> SetupDescription:
@@ -181,4 +191,5 @@ def _rigs() -> QuerySet[Rig]:
 
 def _rig_out(rig: Rig) -> RigOut:
     parts = [PartRef(kind=part.kind, name=part.name) for part in in_sheet_order(rig.parts.all())]
-    return RigOut(id=rig.pk, name=rig.name, parts=parts, notes=rig.notes, setups=getattr(rig, "in_setups", 0))
+    setups = getattr(rig, "in_setups", 0)
+    return RigOut(id=rig.pk, name=rig.name, parts=parts, notes=rig.notes, setups=setups, seen=rig_mark(rig))

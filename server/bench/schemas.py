@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Annotated, Any
 
 from ninja import Schema
-from pydantic import Field, StringConstraints
+from pydantic import Field, Strict, StringConstraints
+from strict import ONE_LINE, Day, Edit, In
 
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
-Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
-Value = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]
+Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE]
+Value = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), ONE_LINE]
+Price = Annotated[Decimal, Strict(False), Field(ge=0, max_digits=10, decimal_places=2)]
 Notes = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 
 
@@ -35,18 +38,22 @@ class KindOut(Schema):
     facts: list[FactOut]
 
 
-class PartIn(Schema):
+class PartIn(In):
     """A part by kind and name. `facts` are those of its kind; a price needs its currency."""
 
     kind: str
     name: Name
-    maker: Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)] = ""
+    maker: Annotated[str, StringConstraints(strip_whitespace=True, max_length=80), ONE_LINE] = ""
     facts: dict[str, Any] = Field(default_factory=dict)
-    price: Decimal | None = Field(default=None, ge=0, max_digits=10, decimal_places=2)
+    price: Price | None = None
     currency: Annotated[str, StringConstraints(strip_whitespace=True, to_upper=True, pattern=r"^([A-Za-z]{3})?$")] = ""
     price_from: Short = ""
     weight_g: int | None = Field(default=None, ge=0, le=200_000)
     notes: Notes = ""
+
+
+class PartEdit(PartIn, Edit):
+    """A part in place of what it was."""
 
 
 class DerivedOut(Schema):
@@ -75,6 +82,7 @@ class PartOut(Schema):
     notes: str
     setups: int
     used: bool
+    seen: str
 
 
 class Imported(Schema):
@@ -85,21 +93,21 @@ class Imported(Schema):
     unchanged: int
 
 
-class SettingIn(Schema):
+class SettingIn(In):
     """A setting as name and value."""
 
     name: Name
     value: Value
 
 
-class PartRef(Schema):
+class PartRef(In):
     """A part by kind and name; made if it is not there yet."""
 
     kind: str
     name: Name
 
 
-class RigIn(Schema):
+class RigIn(In):
     """A machine built of parts."""
 
     name: Name
@@ -107,20 +115,46 @@ class RigIn(Schema):
     notes: Notes = ""
 
 
+class RigEdit(RigIn, Edit):
+    """A rig in place of what it was."""
+
+
 class RigOut(RigIn):
     """A rig, and how many setups are built on it."""
 
     id: int
     setups: int
+    seen: str
 
 
-class SetupIn(Schema):
+class SetupIn(In):
     """A setup: a rig with settings. On a rig, `parts` are those swapped for this setup; without one, all of them."""
 
     name: Name
     rig_id: int | None = None
     parts: list[PartRef] = Field(default_factory=list, max_length=60)
     settings: list[SettingIn] = Field(default_factory=list, max_length=100)
+
+
+class SetupEdit(SetupIn, Edit):
+    """A setup in place of what it was."""
+
+
+class TickIn(In):
+    """A line of a setup sheet, seen to on a day or not after all."""
+
+    on_day: Day
+    line: Annotated[str, StringConstraints(min_length=1, max_length=400), ONE_LINE]
+    done: bool
+
+
+class TickOut(Schema):
+    """A line of a setup sheet that was seen to: by whom, and when."""
+
+    on_day: date
+    line: str
+    who: str
+    at: datetime
 
 
 class PartUsed(PartRef):
@@ -146,3 +180,4 @@ class SetupOut(Schema):
     settings: list[SettingIn]
     #: Settings beyond a stated limit of a part, in words.
     cautions: list[str]
+    seen: str

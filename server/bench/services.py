@@ -8,12 +8,15 @@ from collections.abc import Iterable, Sequence
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
 from people.access import require
+from people.edits import last_edit, note_edit
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.parts import checked_facts, kind_named
+from seen import check_seen, mark_of
 
-from bench.models import KIND_IDS, Part, Rig, RigPart, Setting, Setup, SetupPart, SetupVersion
-from bench.schemas import PartIn, PartRef, RigIn, SetupIn
+from bench.models import KIND_IDS, Part, Rig, RigPart, Setting, Setup, SetupPart, SetupVersion, SheetTick
+from bench.news import setups_changed
+from bench.schemas import PartEdit, PartIn, PartRef, RigEdit, RigIn, SetupEdit, SetupIn, TickIn
 
 Caller = User | AnonymousUser
 _PART_FIELDS = ("name", "maker", "price", "currency", "price_from", "weight_g", "notes")
@@ -21,29 +24,33 @@ _PART_FIELDS = ("name", "maker", "price", "currency", "price_from", "weight_g", 
 
 def add_part(user: Caller, data: PartIn) -> Part:
     """Add a part. Raises :class:`Conflict` where the kind has one of that name."""
-    require(user, Role.LEAD)
-    return _kept(Part(kind=kind_named(data.kind).id), data)
+    lead = require(user, Role.LEAD)
+    return _kept(lead, Part(kind=kind_named(data.kind).id), data)
 
 
 def edit_part(user: Caller, part_id: int, data: PartIn) -> Part:
     """Edit a part. Of one that a run used, what was written down stays; what was not may be added."""
-    require(user, Role.LEAD)
+    lead = require(user, Role.LEAD)
     with transaction.atomic():
         part = Part.objects.select_for_update().filter(pk=part_id).first()
         if part is None:
             raise NotFound("part")
-        return _kept(part, data)
+        if isinstance(data, PartEdit):
+            check_seen(f"“{part.name}”", data.seen, part_mark(part), lambda: last_edit("part", part_id))
+        return _kept(lead, part, data)
 
 
 def save_rig(user: Caller, data: RigIn, rig_id: int | None = None) -> Rig:
     """Make a rig, or rebuild one. Its setups follow: in place while unused, else as their next version."""
-    require(user, Role.LEAD)
+    lead = require(user, Role.LEAD)
     _check_parts(data.parts)
     with transaction.atomic():
         rig = Rig() if rig_id is None else Rig.objects.select_for_update().filter(pk=rig_id).first()
         if rig is None:
             raise NotFound("rig")
         before = list(rig.parts.all()) if rig.pk else []
+        if isinstance(data, RigEdit):
+            check_seen(f"“{rig.name}”", data.seen, rig_mark(rig), lambda: last_edit("rig", rig.pk))
         rig.name, rig.notes = data.name, data.notes
         try:
             with transaction.atomic():
@@ -52,13 +59,15 @@ def save_rig(user: Caller, data: RigIn, rig_id: int | None = None) -> Rig:
             raise Conflict("rig_exists", f"There is already a rig “{data.name}”.", field="name") from None
         after = parts_by_name(data.parts)
         put_into_rig(rig, after)
-        _rebuild_setups(rig, before, after)
+        rebuilt = _rebuild_setups(rig, before, after)
+        setups_changed.send(Rig, versions=rebuilt, who=lead)
+        note_edit(lead, "rig", rig.pk)
     return rig
 
 
 def save_setup(user: Caller, data: SetupIn, setup_id: int | None = None) -> SetupVersion:
     """Make a setup, or edit one: in place while no run used its newest version, else as the next version."""
-    require(user, Role.LEAD)
+    lead = require(user, Role.LEAD)
     _check_parts(data.parts)
     _check_settings(data)
     with transaction.atomic():
@@ -70,7 +79,11 @@ def save_setup(user: Caller, data: SetupIn, setup_id: int | None = None) -> Setu
             if found is None:
                 raise NotFound("setup")
             setup = found
-            version = _editable(setup.versions.order_by("-number")[:1].get())
+            newest = setup.versions.order_by("-number")[:1].get()
+            if isinstance(data, SetupEdit):
+                now = setup_mark(newest)
+                check_seen(f"“{setup.name}”", data.seen, now, lambda: last_edit("setup", setup.pk))
+            version = _editable(newest)
             if setup.name != data.name:
                 setup.name = data.name
                 try:
@@ -86,7 +99,26 @@ def save_setup(user: Caller, data: SetupIn, setup_id: int | None = None) -> Setu
         Setting.objects.bulk_create(
             Setting(version=version, position=i, name=s.name, value=s.value) for i, s in enumerate(data.settings)
         )
+        note_edit(lead, "setup", setup.pk)
+        setups_changed.send(Setup, versions={version.pk}, who=lead)
     return version
+
+
+def part_mark(part: Part) -> str:
+    """A mark of what a part is on record as."""
+    return mark_of([part.kind, part.facts, *(getattr(part, name) for name in _PART_FIELDS)])
+
+
+def rig_mark(rig: Rig) -> str:
+    """A mark of what a rig is built of."""
+    return mark_of([rig.name, rig.notes, sorted(part.pk for part in rig.parts.all())])
+
+
+def setup_mark(version: SetupVersion) -> str:
+    """A mark of a version of a setup with all that is in it."""
+    settings = [[setting.name, setting.value] for setting in version.settings.all()]
+    parts = sorted(part.pk for part in version.parts.all())
+    return mark_of([version.setup.name, version.number, version.rig_id, parts, settings])
 
 
 def setup_like(user: Caller, data: SetupIn) -> SetupVersion:
@@ -113,6 +145,20 @@ def freeze(version: SetupVersion) -> None:
         SetupVersion.objects.filter(pk=version.pk).update(frozen=True)
 
 
+def tick(user: Caller, version_id: int, data: TickIn) -> None:
+    """Tick a line of a setup's sheet on a day, or take the tick back. Who did it first stays."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        version = SetupVersion.objects.select_for_update().filter(pk=version_id).first()
+        if version is None:
+            raise NotFound("setup")
+        own = SheetTick.objects.filter(version=version, on_day=data.on_day, line=data.line)
+        if not data.done:
+            own.delete()
+        elif not own.exists():
+            SheetTick.objects.create(version=version, on_day=data.on_day, line=data.line, who=tester)
+
+
 def parts_by_name(refs: Sequence[PartRef]) -> list[Part]:
     """The parts of these kinds and names, made where they are not there yet."""
     known = {(p.kind, p.name.lower()): p for p in Part.objects.filter(kind__in={ref.kind for ref in refs})}
@@ -127,8 +173,9 @@ def in_sheet_order(parts: Iterable[Part]) -> list[Part]:
     return sorted(parts, key=lambda part: (KIND_IDS.index(part.kind), part.name))
 
 
-def _kept(part: Part, data: PartIn) -> Part:
+def _kept(lead: User, part: Part, data: PartIn) -> Part:
     facts = checked_facts(data.kind, data.facts)
+    known = part.pk is not None
     if data.price is not None and not data.currency:
         raise Problem("no_currency", "A price needs its currency.", field="currency", hint="Three letters, as in EUR.")
     if part.pk and part.setup_versions.filter(frozen=True).exists():
@@ -150,21 +197,32 @@ def _kept(part: Part, data: PartIn) -> Part:
     except IntegrityError:
         label = kind_named(data.kind).label.lower()
         raise Conflict("part_exists", f"There is already a {label} “{data.name}”.", field="name") from None
+    note_edit(lead, "part", part.pk)
+    if known:
+        versions = set(part.setup_versions.values_list("pk", flat=True))
+        setups_changed.send(Part, versions=versions, who=lead)
     return part
 
 
-def _rebuild_setups(rig: Rig, before: list[Part], after: list[Part]) -> None:
-    """Setups whose newest version stands on this rig get its new parts, but for the kinds they had swapped."""
+def _rebuild_setups(rig: Rig, before: list[Part], after: list[Part]) -> set[int]:
+    """Setups whose newest version stands on this rig get its new parts, but for the kinds they had swapped.
+
+    Gives the versions that changed.
+    """
     if counted(before) == counted(after):
-        return
+        return set()
     versions = SetupVersion.objects.filter(rig=rig).select_related("setup").prefetch_related("parts", "settings")
     newest: dict[int, SetupVersion] = {}
     for version in versions.order_by("number"):
         newest[version.setup_id] = version
     current = {v.pk for v in newest.values() if not v.setup.versions.filter(number__gt=v.number).exists()}
+    changed = set()
     for version in (v for v in newest.values() if v.pk in current):
         swapped = swapped_parts(version.parts.all(), before)
-        put_into_setup(_editable(version), _assembled(rig, swapped))
+        editable = _editable(version)
+        put_into_setup(editable, _assembled(rig, swapped))
+        changed.add(editable.pk)
+    return changed
 
 
 def swapped_parts(parts: Iterable[Part], rig_parts: Iterable[Part]) -> list[Part]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 from collections.abc import Iterator
 from typing import Any
 
@@ -13,6 +14,7 @@ from people.access import require
 from people.models import Role
 from problems import Problem
 from pydantic import ValidationError
+from rennbahn.capture.numbers import as_number
 from rennbahn.errors import RennbahnError
 from rennbahn.parts import KINDS, fact_from_text, fact_to_text, kind_named
 from sheets import bare_cell, safe_cell
@@ -116,6 +118,14 @@ def _check_header(header: list[str]) -> None:
         raise Problem("ambiguous_column", "Two columns bear the same name.", field="file", hint="Take one of them out.")
 
 
+def _number(field: str, text: str, kind: type[int] | type[str]) -> Any:
+    """A number as a person writes it, also with a decimal comma."""
+    value = as_number(text, "," if "," in text else ".")
+    if not math.isfinite(value) or (kind is int and value != int(value)):
+        raise Problem("no_number", f"{field}: “{text[:40]}” is no number.", field=field)
+    return int(value) if kind is int else text.strip().replace(",", ".")
+
+
 def _part_in(kind: str, cells: dict[str, str], part: Part | None) -> PartIn:
     """What a row says, over what is known of the part."""
     definition = kind_named(kind)
@@ -130,6 +140,10 @@ def _part_in(kind: str, cells: dict[str, str], part: Part | None) -> PartIn:
         fact = definition.fact(name)
         if fact is not None:
             facts[name] = fact_from_text(fact, text)
+        elif name == "weight_g":
+            values[name] = _number(name, text, int)
+        elif name == "price":
+            values[name] = _number(name, text, str)
         elif name in _OWN:
             values[name] = text
         else:

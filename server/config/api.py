@@ -2,36 +2,93 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Any
 
 from bench.api import router as bench
 from django.contrib.auth.decorators import login_required
-from django.db.utils import OperationalError
-from django.http import HttpRequest, HttpResponse
+from django.core.exceptions import RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent, TooManyFilesSent
+from django.db import connection
+from django.db.utils import DatabaseError, DataError, IntegrityError, InterfaceError, OperationalError
+from django.http import HttpRequest, HttpResponse, UnreadablePostError
+from django.http.multipartparser import MultiPartParserError
+from faults import place_of, sentence_of
 from findings.api import router as findings
 from intake.api import router as intake
-from ninja import NinjaAPI
+from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from people.access import signed_in
-from people.api import router as people
+from people.api import people_router
+from people.api import router as session
 from planning.api import router as planning
 from problems import Problem
+from psycopg import errors as postgres
 from rennbahn.errors import RennbahnError
 from scenes.api import router as scenes
+from strict import StrictParser
 from studies.api import router as studies
 
+from config.shape import error_body
 from config.words import router as words
 
-api = NinjaAPI(
+log = logging.getLogger(__name__)
+
+#: Statuses that any endpoint may answer with, beside those it succeeds with.
+_REFUSALS = {
+    400: "The request cannot be read",
+    401: "Nobody is signed in",
+    403: "The role does not reach, or the CSRF token is missing",
+    404: "There is no such thing",
+    405: "That method is not known here",
+    409: "It does not fit what is already there",
+    413: "The request is too large",
+    422: "The input is refused, by field",
+    429: "Too many tries",
+    500: "Something unexpected",
+    503: "The database or the machine is busy",
+    507: "The disk is full",
+}
+
+
+class ErrorOut(Schema):
+    """An error: a stable code, a sentence for people, and where they apply the field, row, line and remedy."""
+
+    code: str
+    message: str
+    field: str | None = None
+    row: int | None = None
+    line: int | None = None
+    hint: str | None = None
+
+
+class RennbahnAPI(NinjaAPI):
+    """The API, whose description lists the errors of every operation."""
+
+    def get_openapi_schema(self, **how: Any) -> Any:
+        """The description, with the one shape of errors."""
+        schema = super().get_openapi_schema(**how)
+        shape = ErrorOut.model_json_schema(ref_template="#/components/schemas/{model}")
+        schema["components"].setdefault("schemas", {})["ErrorOut"] = shape
+        content = {"application/json": {"schema": {"$ref": "#/components/schemas/ErrorOut"}}}
+        for operations in schema["paths"].values():
+            for operation in operations.values():
+                for status, told in _REFUSALS.items():
+                    operation["responses"].setdefault(status, {"description": told, "content": content})
+        return schema
+
+
+api = RennbahnAPI(
     title="Rennbahn",
     version="1",
     description="Errors come in one shape: `code`, `message`, and where they apply `field`, `row`, `line`, `hint`.",
     auth=signed_in,
+    parser=StrictParser(),
     docs_decorator=login_required,
     openapi_extra={"info": {"contact": {"name": "Rennbahn"}}},
 )
 for prefix, router in (
-    ("/session", people),
+    ("/session", session),
+    ("/people", people_router),
     ("", bench),
     ("", scenes),
     ("/studies", studies),
@@ -43,9 +100,25 @@ for prefix, router in (
     api.add_router(prefix, router)
 
 
-def _answer(request: HttpRequest, status: int, code: str, message: str, **facts: Any) -> HttpResponse:
-    body = {"code": code, "message": message, **{name: fact for name, fact in facts.items() if fact is not None}}
-    return api.create_response(request, body, status=status)
+class Health(Schema):
+    """The server answers, and its database does."""
+
+    ok: bool
+
+
+@api.get("/health", auth=None, response=Health, tags=["health"])
+def health(request: HttpRequest) -> Health:
+    """Does the server answer, with its database behind it?"""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT 1")
+    return Health(ok=True)
+
+
+def _answer(status: int, code: str, message: str, *, again: bool = False, **facts: Any) -> HttpResponse:
+    response = HttpResponse(error_body(code, message, **facts), status=status, content_type="application/json")
+    # What was rolled back whole may be tried again (see config.shape).
+    response.again = again  # type: ignore[attr-defined]
+    return response
 
 
 @api.exception_handler(RennbahnError)
@@ -53,34 +126,114 @@ def on_known_error(request: HttpRequest, error: RennbahnError) -> HttpResponse:
     """An error raised on purpose, with the facts it carries."""
     status = error.status if isinstance(error, Problem) else 422
     row, line = getattr(error, "row", None), getattr(error, "line", None)
-    return _answer(request, status, error.code, error.message, field=error.field, row=row, line=line, hint=error.hint)
+    facts: dict[str, Any] = {
+        "field": error.field,
+        "row": row,
+        "line": line,
+        "hint": error.hint,
+        "now": getattr(error, "now", None),
+    }
+    return _answer(status, error.code, error.message, **facts)
 
 
 @api.exception_handler(ValidationError)
 def on_invalid_input(request: HttpRequest, error: ValidationError) -> HttpResponse:
-    """Input that does not fit the schema: the first fault, by field."""
+    """Input that does not fit the schema: the first fault, by field, in the words of the form."""
     first = error.errors[0]
-    field = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path", "form", "payload"))
-    return _answer(request, 422, "invalid", f"{field or 'input'}: {first['msg']}", field=field or None)
+    return _answer(422, "invalid", sentence_of(first), field=place_of(first) or None)
 
 
 @api.exception_handler(AuthenticationError)
 def on_unknown_person(request: HttpRequest, _error: AuthenticationError) -> HttpResponse:
     """Nobody is signed in."""
-    return _answer(request, 401, "not_signed_in", "Sign in first.", hint="The session may have ended.")
+    return _answer(401, "not_signed_in", "Sign in first.", hint="The session may have ended.")
 
 
 @api.exception_handler(HttpError)
 def on_http_error(request: HttpRequest, error: HttpError) -> HttpResponse:
-    """Anything the framework refuses, such as a request without its CSRF token."""
-    return _answer(request, error.status_code, "refused", str(error))
+    """Anything the framework refuses, such as a request without its CSRF token, or a body that it cannot read."""
+    if isinstance(error.__cause__, RennbahnError):
+        return on_known_error(request, error.__cause__)
+    return _answer(error.status_code, "refused", str(error))
 
 
-@api.exception_handler(OperationalError)
-def on_database_away(request: HttpRequest, _error: OperationalError) -> HttpResponse:
-    """The database restarts; nothing was written."""
-    response = _answer(
-        request, 503, "database_away", "The database does not answer.", hint="Nothing was written. Try again shortly."
-    )
+@api.exception_handler(SuspiciousOperation)
+def on_strange_request(request: HttpRequest, error: SuspiciousOperation) -> HttpResponse:
+    """A request beyond what is read at all."""
+    if isinstance(error, RequestDataTooBig):
+        return _answer(
+            413, "too_large", "The request is too large.", hint="Send less at once: up to 4 MB beside files."
+        )
+    if isinstance(error, (TooManyFieldsSent, TooManyFilesSent)):
+        return _answer(413, "too_many", "The request holds too many fields or files.", hint="Send one file a request.")
+    return _answer(400, "unreadable_request", "The request cannot be read.")
+
+
+@api.exception_handler(MultiPartParserError)
+def on_broken_form(request: HttpRequest, error: MultiPartParserError) -> HttpResponse:
+    """A form with files that ends before its end, or is none."""
+    return _answer(400, "unreadable_request", f"The form cannot be read: {error}.", hint="Send the file again.")
+
+
+@api.exception_handler(UnreadablePostError)
+def on_cut_request(request: HttpRequest, _error: UnreadablePostError) -> HttpResponse:
+    """The request ended before its end."""
+    return _answer(400, "unreadable_request", "The request ended before its end.", hint="Send it again.")
+
+
+@api.exception_handler(DatabaseError)
+def on_database_error(request: HttpRequest, error: DatabaseError) -> HttpResponse:
+    """What the database refuses or cannot do."""
+    cause = error.__cause__
+    if isinstance(error, DataError):
+        log.warning("refused by the database: %s", error)
+        return _answer(
+            422, "out_of_range", "A value is beyond what can be kept.", hint="Look at its numbers and texts."
+        )
+    if isinstance(error, IntegrityError):
+        log.warning("a constraint held: %s", error)
+        again = isinstance(cause, postgres.UniqueViolation)
+        return _answer(
+            409,
+            "made_meanwhile",
+            "Somebody made or changed the same at the same moment.",
+            again=again,
+            hint="Load the page again and look, then try again.",
+        )
+    if isinstance(cause, (postgres.DeadlockDetected, postgres.SerializationFailure, postgres.LockNotAvailable)):
+        hint = "Nothing was written. Try again shortly."
+        return _answer(503, "busy", "Others are changing the same just now.", again=True, hint=hint)
+    if isinstance(cause, (postgres.DiskFull, postgres.OutOfMemory)):
+        log.error("the database has no room: %s", error)
+        return _answer(
+            507,
+            "disk_full",
+            "There is no room left to keep this.",
+            hint="Nothing was written. Make room, then try again.",
+        )
+    if isinstance(error, (OperationalError, InterfaceError)):
+        return _database_away(request)
+    return on_unexpected(request, error)
+
+
+def _database_away(request: HttpRequest) -> HttpResponse:
+    # A commit that was under way may have gone through: of a change one cannot know without looking.
+    changing = request.method not in ("GET", "HEAD", "OPTIONS")
+    hint = "Look whether it was kept, then try again." if changing else "Try again shortly."
+    response = _answer(503, "database_away", "The database does not answer.", hint=hint)
     response.headers["Retry-After"] = "2"
     return response
+
+
+@api.exception_handler(OSError)
+def on_disk_error(request: HttpRequest, error: OSError) -> HttpResponse:
+    """A full disk where uploads are put down, or one that cannot be written."""
+    log.exception("the machine cannot do it")
+    return _answer(507, "disk_full", "The server cannot put files down.", hint="Nothing was written. Make room first.")
+
+
+@api.exception_handler(Exception)
+def on_unexpected(request: HttpRequest, error: Exception) -> HttpResponse:
+    """A fault of ours: told in the one shape, and in full in the server's log."""
+    log.error("unexpected: %s %s", request.method, request.path, exc_info=error)
+    return _answer(500, "unexpected", "Something went wrong on the server.", hint="It is in the server’s log.")

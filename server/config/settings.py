@@ -25,7 +25,6 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "django.contrib.postgres",
-    "axes",
     "ninja",
     "procrastinate.contrib.django",
     "people",
@@ -42,13 +41,14 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "config.security.ContentPolicyMiddleware",
+    "config.shape.ShapeMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "axes.middleware.AxesMiddleware",
+    "config.shape.AgainMiddleware",
 ]
 
 ROOT_URLCONF = "config.urls"
@@ -69,16 +69,16 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
-AXES_FAILURE_LIMIT = 8
-AXES_COOLOFF_TIME = 0.25  # hours
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_VERBOSE = False
 LOGIN_URL = "/sign-in"
+#: Behind a front that speaks HTTPS: cookies go over it alone, and browsers are told to use nothing else.
+HTTPS = os.environ.get("RENNBAHN_HTTPS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_HSTS_SECONDS = 31_536_000 if HTTPS else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
@@ -89,6 +89,9 @@ X_FRAME_OPTIONS = "DENY"
 # Whatever arrives is written to disk in pieces; a whole upload never lies in memory before its size is known.
 FILE_UPLOAD_HANDLERS = ["intake.uploads.BoundedFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+DATA_UPLOAD_MAX_NUMBER_FILES = 20
+#: A place of our own, so that what a killed server leaves behind can be swept.
+FILE_UPLOAD_TEMP_DIR = os.environ.get("RENNBAHN_UPLOADS") or None
 
 STATIC_URL = "/static/"
 WEB_DIST = Path(os.environ.get("RENNBAHN_WEB_DIST", REPOSITORY / "web" / "dist"))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse
@@ -10,10 +9,15 @@ from django.utils.http import content_disposition_header
 from ninja import File, Form, Query, Router, Status, UploadedFile
 from people.access import user_of
 from quick import json_answer
+from strict import Moment
+from studies.schemas import Changed
 
 from intake import queries, services
 from intake.schemas import (
     ArrivalOut,
+    FilesIn,
+    KnownIn,
+    KnownOut,
     PassDetail,
     PassOut,
     PlaceIn,
@@ -24,7 +28,7 @@ from intake.schemas import (
     TakeIn,
     Taken,
     TestTraces,
-    WindowIn,
+    WindowsIn,
     WorkOut,
 )
 from intake.uploads import whole_upload
@@ -36,9 +40,27 @@ FILE: Any = File(None)  # type: ignore[type-arg]
 
 
 @router.get("/studies/{int:study_id}/files", response=list[ArrivalOut])
-def files(request: HttpRequest, study_id: int) -> list[ArrivalOut]:
-    """Files that wait for a place."""
-    return queries.arrivals_of(study_id)
+def files(request: HttpRequest, study_id: int, state: Literal["waiting", "set_aside"] = "waiting") -> list[ArrivalOut]:
+    """Files that wait for a place, or those that were set aside."""
+    return queries.arrivals_of(study_id, state)
+
+
+@router.post("/studies/{int:study_id}/files/known", response=KnownOut)
+def known(request: HttpRequest, study_id: int, payload: KnownIn) -> KnownOut:
+    """Which of these files are there already, so that an upload that was broken off goes on where it was."""
+    return KnownOut(sha256=queries.known_files(study_id, payload.sha256))
+
+
+@router.post("/studies/{int:study_id}/files/set-aside", response=Changed)
+def set_aside(request: HttpRequest, study_id: int, payload: FilesIn) -> Changed:
+    """Put files that are no passes out of the way."""
+    return Changed(changed=services.set_aside(user_of(request), study_id, payload.arrival_ids))
+
+
+@router.post("/studies/{int:study_id}/files/bring-back", response=Changed)
+def bring_back(request: HttpRequest, study_id: int, payload: FilesIn) -> Changed:
+    """Let files wait for a place again that were set aside."""
+    return Changed(changed=services.bring_back(user_of(request), study_id, payload.arrival_ids))
 
 
 @router.post("/studies/{int:study_id}/files", response={201: ArrivalOut})
@@ -46,7 +68,7 @@ def hand_in(
     request: HttpRequest,
     study_id: int,
     file: UploadedFile | None = FILE,
-    written_at: Form[datetime | None] = None,
+    written_at: Form[Moment | None] = None,
 ) -> Status[ArrivalOut]:
     """Hand in one file. It is kept byte for byte. `written_at` is when it was last written where it comes from."""
     arrival = services.receive(user_of(request), study_id, whole_upload(request, file), written_at)
@@ -89,12 +111,6 @@ def preview(request: HttpRequest, arrival_id: int, payload: PreviewIn) -> Previe
 def take(request: HttpRequest, study_id: int, payload: TakeIn) -> list[Taken]:
     """Make files into recorded passes."""
     return services.take(user_of(request), study_id, payload)
-
-
-@router.post("/files/{int:arrival_id}/set-aside", response=ArrivalOut)
-def set_aside(request: HttpRequest, arrival_id: int) -> ArrivalOut:
-    """Put a file that is no pass out of the way."""
-    return queries.arrival_out(services.set_aside(user_of(request), arrival_id))
 
 
 @router.get("/studies/{int:study_id}/passes", response=list[PassOut])
@@ -147,10 +163,10 @@ def move(request: HttpRequest, capture_id: int, payload: PlaceIn) -> PassDetail:
     return queries.pass_detail(services.move_capture(user_of(request), capture_id, payload).on_pass_id)
 
 
-@router.put("/captures/{int:capture_id}/window", response=PassDetail)
-def window(request: HttpRequest, capture_id: int, payload: WindowIn) -> PassDetail:
-    """Trim a capture to some seconds."""
-    return queries.pass_detail(services.set_window(user_of(request), capture_id, payload).on_pass_id)
+@router.put("/captures/{int:capture_id}/windows", response=PassDetail)
+def windows(request: HttpRequest, capture_id: int, payload: WindowsIn) -> PassDetail:
+    """Trim a capture to one stretch of seconds or several."""
+    return queries.pass_detail(services.set_windows(user_of(request), capture_id, payload).on_pass_id)
 
 
 @router.get("/captures/{int:capture_id}/original")

@@ -13,16 +13,17 @@ from typing import Any
 
 from django.db.models import Exists, F, OuterRef, Q, QuerySet
 from rennbahn import MEASURES_VERSION
-from rennbahn import capture as core
-from rennbahn.capture.pack import pack, unpack
+from rennbahn.capture.pack import pack
 from rennbahn.comparing.model import AVERAGE, low_figure
-from rennbahn.measures import LOW_SCHOOLS, Figures, Settings, figures_of
+from rennbahn.measures import LOW_SCHOOLS, Figures
 from rennbahn.measures.rates import LOWS
 from studies.models import Pass, Study
 
+from intake import crunching
+from intake.bounded import bounded
+from intake.crunching import CrunchedSamples, KeptCapture, KeptSamples
 from intake.models import AllFigures, Capture, CaptureFigures, Channel, PassFile, SampledChannel, SampleSet
 
-FRAMES = "frame_ms"
 #: The column of each low under each school, in the order of `support`.
 LOW_COLUMNS = {(low, school): f"low_{low.replace('.', '')}_{school}" for low in LOWS for school in LOW_SCHOOLS}
 #: The column of each figure that lanes are compared by, by the figure's name in the core.
@@ -31,49 +32,52 @@ FIGURE_COLUMNS = {AVERAGE: AVERAGE} | {low_figure(*key): column for key, column 
 
 def settings_for(study: Study, one: Pass) -> dict[str, Any]:
     """What the figures of a pass are measured against: target rate, limits and caps as they were when it was run."""
-    run_as = one.run_as or {"limited_to_fps": None, "known_caps": []}
+    return settings_from(study, one.run_as)
+
+
+def settings_from(study: Study, run_as: dict[str, Any] | None) -> dict[str, Any]:
+    """The same of what a pass is, or would be, run as."""
+    run_as = run_as or {"limited_to_fps": None, "known_caps": []}
     caps = list(run_as["known_caps"])
     if study.display_hz:
         caps.append({"name": "display refresh", "fps": study.display_hz, "refresh": True})
     return {"target_hz": study.target_hz, "limited_to_fps": run_as["limited_to_fps"], "known_caps": caps}
 
 
-def keep_channels(capture: Capture, frames: core.Capture) -> None:
-    """Store the arrays of a capture, packed."""
-    arrays = {FRAMES: frames.frame_ms, **frames.channels}
-    Channel.objects.bulk_create(Channel(capture=capture, name=n, data=pack(v)) for n, v in arrays.items())
+def keep_channels(capture: Capture, arrays: dict[str, bytes]) -> None:
+    """Store the arrays of a capture, as they were packed."""
+    Channel.objects.bulk_create(Channel(capture=capture, name=name, data=data) for name, data in arrays.items())
 
 
-def keep_samples(
-    capture: Capture, file: PassFile, samples: core.Samples, columns: dict[str, Any], offset_s: float
-) -> SampleSet:
-    """Store samples on a clock of their own, packed."""
+def keep_samples(capture: Capture, file: PassFile, found: CrunchedSamples, offset_s: float) -> SampleSet:
+    """Store samples on a clock of their own, as they were packed."""
     kept = SampleSet.objects.create(
-        capture=capture, file=file, columns=columns, offset_s=offset_s, clock=pack(samples.clock_s)
+        capture=capture, file=file, columns=found.columns, offset_s=offset_s, clock=found.clock
     )
-    SampledChannel.objects.bulk_create(SampledChannel(of=kept, name=n, data=pack(v)) for n, v in samples.values.items())
+    SampledChannel.objects.bulk_create(SampledChannel(of=kept, name=n, data=d) for n, d in found.channels.items())
     return kept
 
 
-def frames_of(capture: Capture, *, windowed: bool = True) -> core.Capture:
-    """The capture as the core knows it, from its stored arrays (prefetched where many are asked for)."""
-    arrays = {channel.name: unpack(bytes(channel.data)) for channel in capture.channels.all()}
-    samples = tuple(
-        core.Samples(
-            unpack(bytes(kept.clock)), {channel.name: unpack(bytes(channel.data)) for channel in kept.channels.all()}
-        ).shifted(kept.offset_s)
-        for kept in capture.sample_sets.all()
+def at_rest(capture: Capture) -> KeptCapture:
+    """The capture as it is kept, to be measured elsewhere (its arrays prefetched where many are asked for)."""
+    return KeptCapture(
+        {channel.name: bytes(channel.data) for channel in capture.channels.all()},
+        tuple(capture.source_flags),
+        tuple(
+            KeptSamples(
+                bytes(kept.clock), {channel.name: bytes(channel.data) for channel in kept.channels.all()}, kept.offset_s
+            )
+            for kept in capture.sample_sets.all()
+        ),
+        tuple((start, stop) for start, stop in capture.windows),
     )
-    whole = core.Capture(arrays.pop(FRAMES), arrays, tuple(capture.source_flags), samples=samples)
-    if not windowed or capture.window_from_s is None or capture.window_to_s is None:
-        return whole
-    return whole.trimmed(capture.window_from_s, capture.window_to_s)
 
 
 def made_by(capture: Capture, settings: dict[str, Any]) -> dict[str, Any]:
     """What a measurement depends on, beside the file and the version of the measures."""
+    windows = capture.windows
     return {
-        "window": [capture.window_from_s, capture.window_to_s],
+        "window": windows if len(windows) > 1 else (windows[0] if windows else [None, None]),
         "settings": settings,
         "samples": sorted([kept.pk, kept.offset_s] for kept in capture.sample_sets.all()),
     }
@@ -84,13 +88,16 @@ def basis_of(made: dict[str, Any]) -> str:
     return hashlib.sha256(json.dumps(made, sort_keys=True).encode()).hexdigest()
 
 
-def measure(capture: Capture, frames: core.Capture, settings: dict[str, Any], *, counts: bool = True) -> CaptureFigures:
-    """Make the figures of a capture, unless they are there, and let them count."""
+def measure(
+    capture: Capture, settings: dict[str, Any], figures: Figures | None = None, *, counts: bool = True
+) -> CaptureFigures:
+    """Make the figures of a capture, unless they are there or given, and let them count."""
     made = made_by(capture, settings)
     basis = basis_of(made)
     row = CaptureFigures.objects.filter(capture=capture, version=MEASURES_VERSION, basis=basis).first()
     if row is None:
-        row = keep_figures(capture, figures_of(frames, Settings.from_json(settings)), made)
+        figures = figures or bounded(crunching.measure, at_rest(capture), settings)
+        row = keep_figures(capture, figures, made)
     capture.basis, capture.trouble = basis, ""
     if counts:
         capture.current = row

@@ -115,23 +115,16 @@ class Capture(models.Model):
     arrival = models.OneToOneField(Arrival, on_delete=models.PROTECT, related_name="capture")
     columns = models.JSONField()
     source_flags = models.JSONField(default=list)
-    window_from_s = models.FloatField(null=True, blank=True)
-    window_to_s = models.FloatField(null=True, blank=True)
+    #: Stretches of it that count, each from and to in seconds, in order and apart; none for all of it.
+    windows = models.JSONField(default=list, blank=True)
+    #: A digest of its frame times alone: the same run, however it is packed or written, has the same.
+    frames_digest = models.CharField(max_length=64, blank=True, db_index=True)
     basis = models.CharField(max_length=64, blank=True)
     current = models.OneToOneField(
         "CaptureFigures", on_delete=models.PROTECT, null=True, blank=True, related_name="current_of"
     )
     #: Why measuring it again failed last, in words.
     trouble = models.CharField(max_length=300, blank=True)
-
-    class Meta:
-        constraints = [
-            models.CheckConstraint(
-                condition=Q(window_from_s__isnull=True, window_to_s__isnull=True)
-                | Q(window_to_s__gt=models.F("window_from_s")),
-                name="window_runs_forward",
-            ),
-        ]
 
     def __str__(self) -> str:
         return f"capture of {self.on_pass}"

@@ -8,6 +8,7 @@ import numpy as np
 from django.db.models import Count, F, Q, QuerySet
 from problems import NotFound
 from rennbahn import MEASURES_VERSION, comparing
+from rennbahn import capture as core
 from rennbahn.capture.envelope import envelope
 from rennbahn.capture.naming import Place, places_of
 from rennbahn.capture.pack import unpack
@@ -16,7 +17,8 @@ from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
 from studies.models import COUNTING, Pass, PassState, Study, StudyState
 from studies.queries import with_lanes_and_tests
 
-from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS, frames_of
+from intake.crunching import FRAMES
+from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
 from intake.schemas import (
     ArrivalOut,
@@ -32,11 +34,18 @@ from intake.schemas import (
 )
 
 
-def arrivals_of(study_id: int) -> list[ArrivalOut]:
-    """Files that wait for a place, with a proposal for each. Raises :class:`NotFound`."""
+def arrivals_of(study_id: int, state: str = ArrivalState.WAITING) -> list[ArrivalOut]:
+    """Files that wait for a place, or were set aside, with a proposal for each. Raises :class:`NotFound`."""
     study = _study(study_id)
-    waiting = list(Arrival.objects.filter(study=study, state=ArrivalState.WAITING))
-    return _arrivals_out(study, waiting)
+    return _arrivals_out(study, list(Arrival.objects.filter(study=study, state=state)))
+
+
+def known_files(study_id: int, digests: list[str]) -> list[str]:
+    """Those of these digests (SHA-256 of whole files) that a study has already. Raises :class:`NotFound`."""
+    if not Study.objects.filter(pk=study_id).exists():
+        raise NotFound("study")
+    there = Arrival.objects.filter(study=study_id, sha256__in=digests).exclude(state=ArrivalState.SET_ASIDE)
+    return sorted(there.values_list("sha256", flat=True))
 
 
 def arrival_out(arrival: Arrival) -> ArrivalOut:
@@ -63,7 +72,7 @@ def _arrivals_out(study: Study, arrivals: list[Arrival]) -> list[ArrivalOut]:
 def _arrival_out(
     arrival: Arrival, place: Place, saved: SavedMap | None, lanes: list[int], tests: list[int]
 ) -> ArrivalOut:
-    columns = saved.columns if saved else arrival.proposal.get("columns")
+    columns = own_map(arrival, saved.columns) if saved else arrival.proposal.get("columns")
     return ArrivalOut(
         id=arrival.pk,
         name=arrival.name,
@@ -83,11 +92,17 @@ def _arrival_out(
     )
 
 
+def own_map(arrival: Arrival, columns: dict[str, Any]) -> dict[str, Any]:
+    """A column map with the header where it stands in this file: files of a logger differ in what is above it."""
+    own = (arrival.proposal.get("columns") or {}).get("skip_lines")
+    return columns if own is None else columns | {"skip_lines": own}
+
+
 #: What a list shows of each pass, in the order of `_row`.
 _PASS_FIELDS = (
     "id", "lane_id", "test_id", "number", "state", "role", "reason_code", "reason", "ran_at",
     "capture__id", "capture__arrival__name", "capture__arrival__sha256",
-    "capture__window_from_s", "capture__window_to_s", "capture__basis",
+    "capture__windows", "capture__basis",
 )  # fmt: skip
 _FIGURE_FIELDS = (
     "version", "basis", "average_fps", "frames", "duration_s", "stutters", "bound_by", "cap", "cap_name", "lock_fps",
@@ -120,7 +135,7 @@ def _pass_rows(passes: QuerySet[Pass], school: str) -> list[dict[str, Any]]:
 
 def _pass_row(row: tuple[Any, ...], lows: tuple[int, int]) -> dict[str, Any]:
     (
-        pk, lane, test, number, state, role, code, reason, ran_at, capture, name, sha256, start, stop, wanted,
+        pk, lane, test, number, state, role, code, reason, ran_at, capture, name, sha256, windows, wanted,
         version, basis, average, frames, duration, stutters, bound_by, cap, cap_name, lock, flags, support, low_1,
         low_01, *reported,
     ) = row  # fmt: skip
@@ -135,7 +150,7 @@ def _pass_row(row: tuple[Any, ...], lows: tuple[int, int]) -> dict[str, Any]:
     return {
         "id": pk, "lane_id": lane, "test_id": test, "number": number, "state": state, "role": role,
         "reason_code": code, "reason": reason, "ran_at": ran_at, "capture_id": capture, "file_name": name,
-        "sha256": sha256, "window": None if start is None else [start, stop], "figures": figures,
+        "sha256": sha256, "windows": windows or [], "figures": figures,
         "reported": dict(zip(_REPORTED_FIELDS, reported, strict=True)) if reported[-1] else None,
         "stale": capture is not None and (version != MEASURES_VERSION or basis != wanted),
     }  # fmt: skip
@@ -223,7 +238,8 @@ def _trace(capture: Capture) -> TraceOut:
         state=one.state,
         frames=row.frames,
         duration_s=row.duration_s,
-        key=capture.basis[:16],
+        windows=capture.windows,
+        key=f"{capture.pk}",
         curve_ms=unpack(curve).tolist() if curve else [],
     )
 
@@ -231,20 +247,15 @@ def _trace(capture: Capture) -> TraceOut:
 def trace_of(capture_id: int, stretches: int, start_s: float | None, stop_s: float | None) -> bytes:
     """A capture's trace as little-endian doubles: is it exact (1 or 0), how many stretches, then end, low and high.
 
-    Clocks are those of the whole capture, in seconds, so that a window lies where it is cut. Raises NotFound.
+    It is the whole capture: windows are drawn over it. Raises NotFound.
     """
-    capture = Capture.objects.prefetch_related("channels", "sample_sets__channels").filter(pk=capture_id).first()
+    capture = Capture.objects.filter(pk=capture_id).first()
     if capture is None:
         raise NotFound("capture")
-    begins = capture.window_from_s or 0.0
-    found = envelope(
-        frames_of(capture),
-        stretches,
-        None if start_s is None else start_s - begins,
-        None if stop_s is None else stop_s - begins,
-    )
+    frames = unpack(bytes(capture.channels.get(name=FRAMES).data))
+    found = envelope(core.Capture(frames), stretches, start_s, stop_s)
     head = np.array([float(found.exact), float(len(found.end_s))])
-    parts = [found.end_s + begins, found.low_ms] + ([] if found.exact else [found.high_ms])
+    parts = [found.end_s, found.low_ms] + ([] if found.exact else [found.high_ms])
     return np.concatenate([head, *parts]).astype("<f8").tobytes()
 
 

@@ -7,9 +7,10 @@ from typing import Annotated, Any
 
 from ninja import Schema
 from pydantic import Field, StringConstraints, model_validator
+from strict import ONE_LINE, In, Whole
 
 
-class ColumnUse(Schema):
+class ColumnUse(In):
     """One column put to use as a channel, in a unit."""
 
     column: str
@@ -17,8 +18,8 @@ class ColumnUse(Schema):
     unit: str
 
 
-class ColumnMap(Schema):
-    """How to read one kind of file."""
+class ColumnMap(In):
+    """How to read one kind of file. Without `skip_lines` the header is where it stands in each file."""
 
     format: str = "delimited"
     compression: str | None = None
@@ -71,13 +72,13 @@ class Preview(Schema):
     flags: list[str]
 
 
-class PreviewIn(Schema):
+class PreviewIn(In):
     """A column map to try."""
 
     columns: ColumnMap
 
 
-class Assignment(Schema):
+class Assignment(In):
     """A file as a pass. Without a number it fills the first planned pass."""
 
     arrival_id: int
@@ -86,12 +87,30 @@ class Assignment(Schema):
     number: int | None = Field(default=None, ge=1, le=999)
 
 
-class TakeIn(Schema):
+class TakeIn(In):
     """Files to take in, all read by one column map; a name saves the map for the next time."""
 
     columns: ColumnMap
     assignments: list[Assignment] = Field(min_length=1, max_length=500)
-    save_as: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
+    save_as: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE] = ""
+
+
+class FilesIn(In):
+    """Files that wait, or that were set aside."""
+
+    arrival_ids: list[int] = Field(min_length=1, max_length=5_000)
+
+
+class KnownIn(In):
+    """SHA-256 digests of files that are about to be handed in."""
+
+    sha256: list[Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]] = Field(max_length=5_000)
+
+
+class KnownOut(Schema):
+    """Those of them that are there already."""
+
+    sha256: list[str]
 
 
 class Taken(Schema):
@@ -103,7 +122,7 @@ class Taken(Schema):
     refusal: Refusal | None
 
 
-class PlaceIn(Schema):
+class PlaceIn(In):
     """Where a capture belongs."""
 
     lane_id: int
@@ -111,14 +130,16 @@ class PlaceIn(Schema):
     number: int | None = Field(default=None, ge=1, le=999)
 
 
-class WindowIn(Schema):
-    """Seconds to look at; both empty for the whole capture."""
-
-    from_s: float | None = Field(default=None, ge=0)
-    to_s: float | None = Field(default=None, gt=0)
+Second = Annotated[float, Field(ge=0, le=100_000)]
 
 
-class ReportedIn(Schema):
+class WindowsIn(Whole):
+    """Stretches of seconds to look at, each from and to; none for the whole capture."""
+
+    windows: list[Annotated[list[Second], Field(min_length=2, max_length=2)]] = Field(max_length=20)
+
+
+class ReportedIn(In):
     """A result that exists only as numbers, rates in fps. `read_from` says where they stand."""
 
     average_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
@@ -126,7 +147,7 @@ class ReportedIn(Schema):
     low_1_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
     low_01_fps: float | None = Field(default=None, gt=0, le=100_000, allow_inf_nan=False)
     score: float | None = Field(default=None, gt=0, le=1e12, allow_inf_nan=False)
-    read_from: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+    read_from: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), ONE_LINE]
 
     @model_validator(mode="after")
     def _something(self) -> ReportedIn:
@@ -205,7 +226,7 @@ class PassOut(Schema):
     capture_id: int | None
     file_name: str | None
     sha256: str | None
-    window: list[float] | None
+    windows: list[list[float]]
     figures: PassFigures | None
     reported: ReportedOut | None
     #: Its figures were made by an older version of the measures or by another method, and are being made anew.
@@ -222,6 +243,8 @@ class TraceOut(Schema):
     state: str
     frames: int
     duration_s: float
+    #: Stretches that count, from and to in seconds; none for all of it.
+    windows: list[list[float]]
     #: What the frames shown were made by: another one is another picture.
     key: str
     curve_ms: list[float]

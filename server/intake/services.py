@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
+import logging
+import unicodedata
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from pathlib import PurePath
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
-from django.db import IntegrityError, transaction
+from django.db import DatabaseError, IntegrityError, transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_capture, read_samples
+from rennbahn.capture import ColumnMap
 from rennbahn.errors import CaptureRefused, RennbahnError
-from rennbahn.measures import figures_of
 from studies.models import Pass, PassState, Study
 from studies.news import decided
 from studies.record import note
-from studies.services import decide_again, lane_and_test, open_study, record_pass
+from studies.services import decide_again, lane_and_test, open_study, record_pass, run_as_of
 
-from intake.measuring import frames_of, keep_channels, keep_samples, measure, settings_for
+from intake import crunching
+from intake.bounded import bounded
+from intake.crunching import Crunched
+from intake.measuring import at_rest, keep_channels, keep_samples, measure, settings_for, settings_from
 from intake.models import (
     Arrival,
     ArrivalState,
@@ -32,11 +38,13 @@ from intake.models import (
     Reported,
     SavedMap,
 )
+from intake.queries import own_map
 from intake.reported import reported_rows
-from intake.schemas import Assignment, PlaceIn, Preview, Refusal, ReportedIn, TakeIn, Taken, WindowIn
+from intake.schemas import Assignment, PlaceIn, Preview, Refusal, ReportedIn, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
 
 Caller = User | AnonymousUser
+log = logging.getLogger(__name__)
 
 
 def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: datetime | None = None) -> Arrival:
@@ -62,18 +70,19 @@ def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, off
     """
     tester = require(user, Role.TESTER)
     content = upload.read()
+    proposal, key, _ = _proposal(content) if role == FileRole.SAMPLES else ({}, "", None)
+    samples = bounded(crunching.samples, content) if role == FileRole.SAMPLES else None
     with transaction.atomic():
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
         if one is None:
             raise NotFound("pass")
         study = open_study(one.test.study_id)
-        proposal, key, _ = _proposal(content) if role == FileRole.SAMPLES else ({}, "", None)
         facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
         arrival = _keep_file(tester, study, upload, content, facts)
         file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
         note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
-        if role == FileRole.SAMPLES:
-            _join_samples(tester, study, one, file, content, offset_s)
+        if samples is not None:
+            _join_samples(tester, study, one, file, samples, offset_s)
     return file
 
 
@@ -107,28 +116,24 @@ def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
 
 
 def _join_samples(
-    tester: User, study: Study, one: Pass, file: PassFile, content: bytes, offset_s: float | None
+    tester: User, study: Study, one: Pass, file: PassFile, samples: crunching.CrunchedSamples, offset_s: float | None
 ) -> None:
-    capture = Capture.objects.select_for_update().filter(on_pass=one).first()
+    capture = Capture.objects.select_for_update(of=("self",)).select_related("current").filter(on_pass=one).first()
     if capture is None:
         raise Conflict(
             "no_capture", "Samples join a capture, and this pass has none yet.", hint="Take its frames first."
         )
-    columns = propose_samples(content)
-    samples = read_samples(content, columns)
-    whole = frames_of(capture, windowed=False)
     if offset_s is None:
-        begins = float(samples.clock_s[0])
-        offset_s = 0.0 if 0.0 <= begins <= whole.duration_s else -begins
-    keep_samples(capture, file, samples, columns.as_json(), offset_s)
-    again = Capture.objects.get(pk=capture.pk)
-    measure(again, frames_of(again), settings_for(study, one))
+        length_s = at_rest(capture).whole().duration_s
+        offset_s = 0.0 if 0.0 <= samples.begins_s <= length_s else -samples.begins_s
+    keep_samples(capture, file, samples, offset_s)
+    measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
     decide_again(tester, study, one, "samples came")
 
 
 def _keep_file(tester: User, study: Study, upload: UploadedFile[Any], content: bytes, facts: dict[str, Any]) -> Arrival:
     """Keep the bytes of a file. Raises :class:`Conflict` where the study has the same already."""
-    name = PurePath((upload.name or "unnamed").replace("\\", "/")).name[:255]
+    name = PurePath(unicodedata.normalize("NFC", upload.name or "unnamed").replace("\\", "/")).name[:255]
     digest = hashlib.sha256(content).hexdigest()
     try:
         with transaction.atomic():
@@ -145,13 +150,13 @@ def preview(user: Caller, arrival_id: int, columns: ColumnMapIn) -> Preview:
     """What a column map makes of a file, so that a wrong one shows before it is confirmed."""
     require(user, Role.TESTER)
     arrival = _arrival(arrival_id)
-    capture = read_capture(_content(arrival), _core_map(columns))
-    figures = figures_of(capture)
+    found = bounded(crunching.read, _content(arrival), own_columns(arrival, columns), {})
+    figures = found.figures
     if figures.rates is None or figures.lows is None:
         raise CaptureRefused("no_frames", "the file holds no frame")
     return Preview(
         frames=figures.frames,
-        duration_s=capture.duration_s,
+        duration_s=found.duration_s,
         average_fps=figures.rates.average_fps,
         low_1_fps=figures.lows["1"]["percentile"].fps,
         median_ms=figures.rates.percentile_ms["50"],
@@ -161,42 +166,107 @@ def preview(user: Caller, arrival_id: int, columns: ColumnMapIn) -> Preview:
 
 
 def take(user: Caller, study_id: int, data: TakeIn) -> list[Taken]:
-    """Make files into recorded passes. Each stands for itself: a refused one says why and does not stop the others."""
+    """Make files into recorded passes. Each stands for itself: a refused one says why and does not stop the others.
+
+    What became of each file is said in any case, also where something failed in the middle.
+    """
     tester = require(user, Role.TESTER)
-    columns = _core_map(data.columns)
+    _core_map(data.columns)
     with transaction.atomic():
         open_study(study_id)
-    taken = [_take_one(tester, study_id, assignment, columns) for assignment in data.assignments]
-    if data.save_as and any(one.pass_id for one in taken):
+    taken: list[Taken] = []
+    trouble = ""
+    for place in data.assignments:
+        if trouble:
+            taken.append(_not_tried(place, trouble))
+            continue
+        try:
+            taken.append(_take_one(tester, study_id, place, data.columns))
+        except DatabaseError as error:
+            log.warning("taking a file failed: %s", error)
+            trouble = "the database failed at a file before it"
+            taken.append(_failed(place))
+    if data.save_as and not trouble and any(one.pass_id for one in taken):
         first = Arrival.objects.filter(pk__in=[a.arrival_id for a in data.assignments]).exclude(header_key="").first()
         if first is not None:
             SavedMap.objects.update_or_create(
                 header_key=first.header_key,
-                defaults={"name": data.save_as, "columns": columns.as_json(), "by": tester},
+                defaults={"name": data.save_as, "columns": own_columns(first, data.columns), "by": tester},
             )
     return taken
 
 
-def set_aside(user: Caller, arrival_id: int) -> Arrival:
-    """Put a file that is no pass out of the way. It stays in the record."""
-    require(user, Role.TESTER)
+def _not_tried(place: Assignment, why: str) -> Taken:
+    refusal = Refusal(reason="not_tried", message=f"The file was not tried: {why}.", hint="Take it again.")
+    return Taken(arrival_id=place.arrival_id, name="", pass_id=None, refusal=refusal)
+
+
+def _failed(place: Assignment) -> Taken:
+    refusal = Refusal(
+        reason="database_failed",
+        message="The database failed at this file.",
+        hint="Look whether it is a pass by now; if not, take it again.",
+    )
+    return Taken(arrival_id=place.arrival_id, name="", pass_id=None, refusal=refusal)
+
+
+def set_aside(user: Caller, study_id: int, ids: Sequence[int]) -> int:
+    """Put files that are no passes out of the way, as one act. They stay in the record. How many it was."""
+    tester = require(user, Role.TESTER)
     with transaction.atomic():
-        open_study(_arrival(arrival_id).study_id)
-        arrival = Arrival.objects.select_for_update().get(pk=arrival_id)
-        if arrival.state == ArrivalState.TAKEN:
-            raise Conflict("file_taken", f"“{arrival.name}” is a pass.", hint="Reject the pass, with a reason.")
-        arrival.state = ArrivalState.SET_ASIDE
-        arrival.save(update_fields=["state"])
-    return arrival
+        study = open_study(study_id)
+        files = _locked_files(study, ids)
+        taken = next((file for file in files if file.state == ArrivalState.TAKEN), None)
+        if taken is not None:
+            raise Conflict("file_taken", f"“{taken.name}” is a pass.", hint="Reject the pass, with a reason.")
+        return _put(tester, study, files, ArrivalState.SET_ASIDE, "set files aside")
+
+
+def bring_back(user: Caller, study_id: int, ids: Sequence[int]) -> int:
+    """Let files wait for a place again that were set aside, as one act. How many it was."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        study = open_study(study_id)
+        files = [file for file in _locked_files(study, ids) if file.state == ArrivalState.SET_ASIDE]
+        there = {
+            file.sha256: file.name
+            for file in Arrival.objects.filter(study=study, sha256__in=[file.sha256 for file in files]).exclude(
+                state=ArrivalState.SET_ASIDE
+            )
+        }
+        for file in files:
+            if file.sha256 in there:
+                raise Conflict(
+                    "duplicate_file",
+                    f"“{there[file.sha256]}” came since and holds the same bytes as “{file.name}”.",
+                    hint="Leave this one set aside.",
+                )
+            there[file.sha256] = file.name
+        return _put(tester, study, files, ArrivalState.WAITING, "brought files back")
+
+
+def _locked_files(study: Study, ids: Sequence[int]) -> list[Arrival]:
+    found = list(Arrival.objects.select_for_update().filter(pk__in=ids, study=study).order_by("pk"))
+    if len(found) < len(set(ids)):
+        raise NotFound("file in this study")
+    return found
+
+
+def _put(tester: User, study: Study, files: Sequence[Arrival], state: ArrivalState, what: str) -> int:
+    changed = [file for file in files if file.state != state]
+    Arrival.objects.filter(pk__in=[file.pk for file in changed]).update(state=state)
+    if changed:
+        names = ", ".join(file.name for file in changed[:5])
+        note(study, tester, what, names + (f" and {len(changed) - 5} more" if len(changed) > 5 else ""))
+    return len(changed)
 
 
 def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
     """Put a capture that was assigned wrongly where it belongs; the pass it leaves is planned again."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
-        capture = _capture(capture_id)
+        study, capture = _locked_capture(capture_id)
         old = capture.on_pass
-        study = open_study(old.test.study_id)
         lane, test = lane_and_test(place.lane_id, place.test_id)
         if test.study_id != study.pk:
             raise NotFound("lane and test in this study")
@@ -222,61 +292,62 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
         note(study, tester, "moved the capture", f"{capture.arrival.name} from {old}", new)
         if accepted:
             decided.send(Study, study=study, scenes={old.test.scene_id})
-        measure(capture, frames_of(capture), settings_for(study, new))
+        measure(capture, settings_for(study, new))
     return capture
 
 
-def set_window(user: Caller, capture_id: int, window: WindowIn) -> Capture:
-    """Trim a capture to some seconds, without changing it, and measure it again."""
+def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
+    """Trim a capture to one stretch of seconds or several, without changing it, and measure it again."""
     tester = require(user, Role.TESTER)
+    windows = data.windows
+    for number, (start, stop) in enumerate(windows):
+        if start >= stop:
+            raise Problem("bad_window", "A window needs a beginning before its end.", field=f"windows.{number}")
+    if any(later[0] < earlier[1] for earlier, later in itertools.pairwise(windows)):
+        raise Problem(
+            "windows_overlap", "Windows follow each other and do not overlap.", field="windows",
+            hint="Put them in order, or make one of two that touch.",
+        )  # fmt: skip
     with transaction.atomic():
-        capture = _capture(capture_id)
+        study, capture = _locked_capture(capture_id)
         one = capture.on_pass
-        study = open_study(one.test.study_id)
-        start, stop = window.from_s, window.to_s
-        if (start is None) != (stop is None) or (start is not None and stop is not None and start >= stop):
-            raise Problem("bad_window", "The window needs a beginning before its end.", field="to_s")
-        frames = frames_of(capture, windowed=False)
-        if start is not None and stop is not None:
-            frames = frames.trimmed(start, stop)
-            if not len(frames):
-                raise Problem("empty_window", "No frame lies within these seconds.", field="from_s")
-        capture.window_from_s, capture.window_to_s = start, stop
-        capture.save(update_fields=["window_from_s", "window_to_s"])
-        measure(capture, frames, settings_for(study, one))
-        words = "the whole capture" if start is None else f"{start:g} s to {stop:g} s"
+        if windows == capture.windows:
+            return capture
+        capture.windows = windows
+        try:
+            measure(capture, settings_for(study, one))
+        except CaptureRefused as error:
+            if error.reason != "no_frames":
+                raise
+            raise Problem("empty_window", "No frame lies within these seconds.", field="windows") from None
+        capture.save(update_fields=["windows"])
+        words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
         note(study, tester, "trimmed the pass", words, one)
         decide_again(tester, study, one, f"trimmed to {words}")
     return capture
 
 
-def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMap) -> Taken:
+def own_columns(arrival: Arrival, columns: ColumnMapIn) -> dict[str, Any]:
+    """A column map as plain data; where it leaves open where the header stands, it is where it stands in this file."""
+    own = _core_map(columns).as_json()
+    return own_map(arrival, own) if columns.skip_lines is None else own
+
+
+def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMapIn) -> Taken:
     arrival = Arrival.objects.filter(pk=place.arrival_id, study_id=study_id).first()
     if arrival is None:
         refusal = Refusal(reason="not_found", message="There is no such file in this study.")
         return Taken(arrival_id=place.arrival_id, name="", pass_id=None, refusal=refusal)
     try:
-        with transaction.atomic():
-            # One order of locks everywhere: the study, then its files and passes.
-            study = open_study(study_id)
-            arrival = Arrival.objects.select_for_update().get(pk=arrival.pk)
-            if arrival.state != ArrivalState.WAITING:
-                raise Conflict("file_taken", f"“{arrival.name}” is {ArrivalState(arrival.state).label.lower()}.")
-            frames = read_capture(_content(arrival), columns)
-            lane, test = lane_and_test(place.lane_id, place.test_id)
-            if test.study_id != study_id:
-                raise NotFound("lane and test in this study")
-            # A logger writes the last frame when the run ends, so the run began its own length before.
-            began = arrival.written_at and arrival.written_at - timedelta(seconds=frames.duration_s)
-            one = record_pass(tester, study, lane, test, place.number, began)
-            capture = Capture.objects.create(
-                on_pass=one, arrival=arrival, columns=columns.as_json(), source_flags=list(frames.source_flags)
-            )
-            PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
-            keep_channels(capture, frames)
-            measure(capture, frames, settings_for(study, one))
-            arrival.state, arrival.refusal = ArrivalState.TAKEN, None
-            arrival.save(update_fields=["state", "refusal"])
+        # Read and measured before anything is locked: another's act shall not wait for a file.
+        _check_waiting(arrival)
+        lane, test = lane_and_test(place.lane_id, place.test_id)
+        if test.study_id != study_id:
+            raise NotFound("lane and test in this study")
+        settings = settings_from(Study.objects.get(pk=study_id), run_as_of(lane, test))
+        own = own_columns(arrival, columns)
+        found = bounded(crunching.read, _content(arrival), own, settings)
+        one = _record(tester, study_id, place, own, found, settings)
     except RennbahnError as error:
         refusal = _refusal(error)
         if isinstance(error, CaptureRefused):
@@ -285,23 +356,58 @@ def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMap
     return Taken(arrival_id=arrival.pk, name=arrival.name, pass_id=one.pk, refusal=None)
 
 
+def _record(
+    tester: User, study_id: int, place: Assignment, columns: dict[str, Any], found: Crunched, settings: dict[str, Any]
+) -> Pass:
+    """Record what was read of a file as a pass, if all is still as it was."""
+    with transaction.atomic():
+        # One order of locks everywhere: the study, then its files and passes.
+        study = open_study(study_id)
+        arrival = Arrival.objects.select_for_update().get(pk=place.arrival_id)
+        _check_waiting(arrival)
+        _check_not_there(study, arrival, found.digest)
+        lane, test = lane_and_test(place.lane_id, place.test_id)
+        # A logger writes the last frame when the run ends, so the run began its own length before.
+        began = arrival.written_at and arrival.written_at - timedelta(seconds=found.duration_s)
+        one = record_pass(tester, study, lane, test, place.number, began)
+        capture = Capture.objects.create(
+            on_pass=one, arrival=arrival, columns=columns, source_flags=list(found.kept.source_flags),
+            frames_digest=found.digest,
+        )  # fmt: skip
+        PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
+        keep_channels(capture, found.kept.arrays)
+        now = settings_for(study, one)
+        measure(capture, now, found.figures if now == settings else None)
+        arrival.state, arrival.refusal = ArrivalState.TAKEN, None
+        arrival.save(update_fields=["state", "refusal"])
+    return one
+
+
+def _check_waiting(arrival: Arrival) -> None:
+    if arrival.state != ArrivalState.WAITING:
+        raise Conflict("file_taken", f"“{arrival.name}” is {ArrivalState(arrival.state).label.lower()}.")
+
+
+def _check_not_there(study: Study, arrival: Arrival, digest: str) -> None:
+    """The same run is one pass, however it is packed or its lines end. Raises :class:`Conflict`."""
+    same = Capture.objects.filter(frames_digest=digest, on_pass__test__study=study).select_related("arrival", "on_pass")
+    there = same.first()
+    if there is not None:
+        raise Conflict(
+            "duplicate_frames",
+            f"“{arrival.name}” holds the same frames as “{there.arrival.name}”, which is {there.on_pass}: "
+            "the same run is not two passes.",
+            hint="Hand in the capture of the other run, or set this file aside.",
+        )
+
+
 def _proposal(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | None]:
     try:
-        proposal = propose_columns(content)
+        found = bounded(crunching.propose, content)
     except CaptureRefused as error:
         return {}, "", _refusal(error).dict()
-    columns = proposal.columns.as_json() if proposal.columns else None
-    dialect = {k: v for k, v in (columns or {}).items() if k != "map"}
-    # Files of one logger may differ in what stands before the header, never in the header itself.
-    look = {k: v for k, v in dialect.items() if k != "skip_lines"}
-    key = hashlib.sha256(repr((proposal.names, sorted(look.items()), dialect.get("skip_lines"))).encode()).hexdigest()
-    data = {
-        "columns": columns,
-        "names": [name[:200] for name in proposal.names[:200]],
-        "rows": [[field[:60] for field in row[:200]] for row in proposal.rows],
-        "reasons": list(proposal.reasons),
-    }
-    return data, key, None
+    data = {"columns": found.columns, "names": found.names, "rows": found.rows, "reasons": found.reasons}
+    return data, found.look, None
 
 
 def _refusal(error: RennbahnError) -> Refusal:
@@ -336,15 +442,18 @@ def _arrival(arrival_id: int) -> Arrival:
     return arrival
 
 
-def _capture(capture_id: int) -> Capture:
+def _locked_capture(capture_id: int) -> tuple[Study, Capture]:
+    """An open study and a capture of it, locked in this order. Raises :class:`NotFound`."""
+    captures = Capture.objects.filter(pk=capture_id)
+    study_id = captures.values_list("on_pass__test__study", flat=True).first()
+    if study_id is None:
+        raise NotFound("capture")
+    study = open_study(study_id)
     capture = (
-        Capture.objects.select_related(
+        captures.select_related(
             "arrival", "on_pass__lane__condition", "on_pass__test__scene__game", "on_pass__test__condition"
         )
         .select_for_update(of=("self",))
-        .filter(pk=capture_id)
-        .first()
+        .get()
     )
-    if capture is None:
-        raise NotFound("capture")
-    return capture
+    return study, capture

@@ -15,13 +15,13 @@ from procrastinate.exceptions import AlreadyEnqueued, UniqueViolation
 from procrastinate.jobs import Status
 from rennbahn import MEASURES_VERSION
 from rennbahn.errors import RennbahnError
-from rennbahn.measures import Settings
 from studies.models import Study, StudyState
 
-from intake.bounded import BoundedProcess, OutOfBounds
+from intake import crunching
+from intake.bounded import BoundedProcess
 from intake.measuring import (
+    at_rest,
     basis_of,
-    frames_of,
     keep_figures,
     made_by,
     settings_for,
@@ -53,8 +53,8 @@ def _measure_one(process: BoundedProcess, pk: int) -> None:
     settings = settings_for(study, capture.on_pass)
     made = made_by(capture, settings)
     try:
-        figures = process.figures(frames_of(capture), Settings.from_json(settings))
-    except (RennbahnError, OutOfBounds) as error:
+        figures = process.call(crunching.measure, at_rest(capture), settings)
+    except RennbahnError as error:
         log.warning("capture %s was not measured: %s", pk, error)
         Capture.objects.filter(pk=pk).update(trouble=str(error)[:300])
         return

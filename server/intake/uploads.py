@@ -8,6 +8,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
 from django.http import HttpRequest
 from problems import Problem
+from strict import checked
 
 #: Largest file taken. An hour of play at 200 fps with ten columns is under it; compressed, far more fits.
 LARGEST_FILE = 64 * 1024 * 1024
@@ -37,7 +38,16 @@ def too_large_name(request: HttpRequest) -> str | None:
 def whole_upload(request: HttpRequest, file: UploadedFile[Any] | None) -> UploadedFile[Any]:
     """The file that came with a request. Raises :class:`Problem` where it was too large or where none came."""
     large = too_large_name(request)
+    many = sum(len(files) for _, files in request.FILES.lists())
+    if large is None and many > 1:
+        raise Problem(
+            "one_file_a_request",
+            f"{many} files came in one request, so none was kept.",
+            field="file",
+            hint="Send each in a request of its own.",
+        )
     if large is None and file is not None:
+        checked(file.name or "", "file")
         return file
     limit = f"{LARGEST_FILE // 2**20} MB"
     raise Problem(

@@ -27,3 +27,34 @@ class Person(models.Model):
 
     def __str__(self) -> str:
         return f"{self.user} ({self.role})"
+
+
+class Failure(models.Model):
+    """Wrong passwords for a name from an address, in a row: the name is shut for that address (people.throttle)."""
+
+    name = models.CharField(max_length=150)
+    address = models.CharField(max_length=64)
+    failures = models.PositiveIntegerField(default=1)
+    last_at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["name", "address"], name="failures_of_a_name_from_an_address")]
+        indexes = [models.Index(fields=["last_at"], name="failures_to_forget")]
+
+    def __str__(self) -> str:
+        return f"{self.name} from {self.address}"
+
+
+class BenchEdit(models.Model):
+    """Somebody made or changed something on the bench: `what` is its kind, `what_id` which one."""
+
+    what = models.CharField(max_length=12)
+    what_id = models.BigIntegerField()
+    who = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="bench_edits")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["what", "what_id", "-at"], name="last_edit_of")]
+
+    def __str__(self) -> str:
+        return f"{self.who}: {self.what} {self.what_id}"

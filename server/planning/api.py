@@ -13,7 +13,7 @@ from planning import exports, queries, services
 from planning.schemas import (
     AcceptIn,
     OutlookOut,
-    PlanIn,
+    PlanEdit,
     PlanOut,
     SceneNoiseOut,
     SequenceIn,
@@ -32,7 +32,7 @@ def whole_plan(request: HttpRequest, study_id: int) -> PlanOut:
 
 
 @router.put("/studies/{int:study_id}/plan", response=PlanOut)
-def save_plan(request: HttpRequest, study_id: int, payload: PlanIn) -> PlanOut:
+def save_plan(request: HttpRequest, study_id: int, payload: PlanEdit) -> PlanOut:
     """Keep what a plan rests on; it is laid out anew."""
     return queries.whole_plan(services.save_plan(user_of(request), study_id, payload).study_id)
 
@@ -40,7 +40,7 @@ def save_plan(request: HttpRequest, study_id: int, payload: PlanIn) -> PlanOut:
 @router.put("/studies/{int:study_id}/plan/sequence", response=PlanOut)
 def order_by_hand(request: HttpRequest, study_id: int, payload: SequenceIn) -> PlanOut:
     """Run the passes in an order of one's own."""
-    return queries.whole_plan(services.order_by_hand(user_of(request), study_id, payload.sequence).study_id)
+    return queries.whole_plan(services.order_by_hand(user_of(request), study_id, payload).study_id)
 
 
 @router.post("/studies/{int:study_id}/acceptances", response={201: PlanOut})
@@ -89,7 +89,7 @@ def scene_noise(request: HttpRequest) -> list[SceneNoiseOut]:
 @router.post("/sketch", response=SketchOut)
 def sketch(request: HttpRequest, payload: SketchIn) -> SketchOut:
     """What a study as typed so far comes to; nothing is kept."""
-    return queries.sketch(payload)
+    return queries.sketch(user_of(request), payload)
 
 
 def _file(content: str | bytes, kind: str, name: str) -> HttpResponse:

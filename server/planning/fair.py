@@ -5,8 +5,9 @@ from __future__ import annotations
 from bench.queries import description_of, whole_versions
 from django.db.models.functions import Coalesce
 from rennbahn.plain import plain
-from rennbahn.planning.fairness import Difference, Fairness, Pairing
+from rennbahn.planning.fairness import Difference, Fairness, Objection, Pairing
 from rennbahn.planning.steadiness import RunWith, watch
+from seen import mark_of
 from studies.models import Pass, PassState, Study
 
 from planning.building import fairness_of
@@ -30,10 +31,24 @@ def pairings_out(fairness: Fairness) -> list[PairingOut]:
 def objections_out(study: Study, fairness: Fairness) -> list[ObjectionOut]:
     """What has to be mended or accepted, with what was accepted of it."""
     accepted = {
-        (one.key, one.about): AcceptanceOut(reason=one.reason, by=one.by.get_username(), at=one.at)
+        (one.key, one.about, one.weight): AcceptanceOut(reason=one.reason, by=one.by.get_username(), at=one.at)
         for one in Acceptance.objects.filter(study=study).select_related("by")
     }
-    return [ObjectionOut(**plain(one), acceptance=accepted.get((one.key, one.about))) for one in fairness.objections]
+    return [
+        ObjectionOut(**plain(one), acceptance=accepted.get((one.key, one.about, one.weight)))
+        for one in fairness.objections
+    ]
+
+
+def unanswered(study: Study, fairness: Fairness) -> list[Objection]:
+    """What nobody accepted as it is now: an acceptance outlives neither the difference nor its weight."""
+    accepted = set(Acceptance.objects.filter(study=study).values_list("key", "about", "weight"))
+    return [one for one in fairness.objections if (one.key, one.about, one.weight) not in accepted]
+
+
+def objections_mark(fairness: Fairness) -> str:
+    """A mark of all that was to be mended or accepted."""
+    return mark_of(sorted([one.key, one.about, one.weight] for one in fairness.objections))
 
 
 def caveats_of(study: Study) -> list[CaveatOut]:

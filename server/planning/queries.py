@@ -6,15 +6,20 @@ import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
+from django.contrib.auth.models import AnonymousUser, User
+from people.access import require
+from people.models import Role
 from problems import NotFound
 from rennbahn.plain import plain
 from rennbahn.planning.needs import Asked, Estimate, Need, learned, needs_of
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.sequential import SequentialRule
 from rennbahn.planning.timeline import Slot, Timeline, plan
+from seen import mark_of
 from studies.composing import check_size
 from studies.models import Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
+from turns import Turns
 
 from planning.building import costs_of, fairness_of, sketched, work_of
 from planning.calendar import BenchTime
@@ -38,6 +43,10 @@ from planning.schemas import (
     SketchOut,
 )
 
+#: Passes of a sketch that is laid out while one types.
+LARGEST_SKETCH = 4_000
+_sketches = Turns("Other studies are being sketched")
+
 
 def plan_of(study: Study) -> Plan:
     """The study's plan; one of defaults, not kept yet, where nobody planned it."""
@@ -60,6 +69,7 @@ def whole_plan(study_id: int) -> PlanOut:
         **plan_in(kept).dict(),
         study_id=study.pk,
         saved=not kept._state.adding,
+        seen=plan_mark(kept),
         pairings=pairings_out(fairness),
         objections=objections_out(study, fairness),
         changed=changed_within(study),
@@ -91,6 +101,11 @@ def plan_in(kept: Plan) -> PlanIn:
     names = [name for name in PlanIn.model_fields if name != "deadline"]
     deadline = kept.deadline.replace(tzinfo=None) if kept.deadline else None
     return PlanIn(**{name: getattr(kept, name) for name in names}, deadline=deadline)
+
+
+def plan_mark(kept: Plan) -> str:
+    """A mark of what a plan rests on, with its order by hand."""
+    return mark_of([plan_in(kept), kept.sequence])
 
 
 def bench_time(kept: Plan) -> BenchTime:
@@ -142,12 +157,22 @@ def noise_of_scenes() -> list[SceneNoiseOut]:
     ]
 
 
-def sketch(data: SketchIn) -> SketchOut:
-    """What a study as typed so far comes to: passes, hours by order, and whether its lanes are fair."""
+def sketch(user: User | AnonymousUser, data: SketchIn) -> SketchOut:
+    """What a study as typed so far comes to: passes, hours by order, and whether its lanes are fair.
+
+    It is asked for at every pause in typing, so a large one is not laid out: its plan will be.
+    """
+    require(user, Role.LEAD)
     check_size(len(data.lanes), [data.passes_wanted] * len(data.tests))
+    with _sketches.turn():
+        return _sketch(data)
+
+
+def _sketch(data: SketchIn) -> SketchOut:
     found = sketched(data)
     when = BenchTime(dt.date(2000, 1, 3), dt.time(9), 8.0, range(7))
-    timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if found.work.passes else []
+    small = 0 < len(found.work.passes) <= LARGEST_SKETCH
+    timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if small else []
     fairness = found.fairness
     return SketchOut(
         passes=len(found.work.passes),

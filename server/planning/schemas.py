@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, time
+from datetime import datetime, time
 from typing import Annotated, Literal
 
 from bench.schemas import PartRef
 from ninja import Schema
 from pydantic import Field, StringConstraints, field_validator
+from strict import ONE_LINE, Day, Edit, In, Moment, TimeOfDay
 
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
 OrderName = Literal["lane_by_lane", "alternating", "by_game", "random", "by_hand"]
 #: A text of a draft, which may still be empty.
-Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), ONE_LINE]
 
 
 class DifferenceOut(Schema):
@@ -111,7 +112,7 @@ class RuleOut(Schema):
     level: float
 
 
-class PlanIn(Schema):
+class PlanIn(In):
     """What a plan rests on. `margin` is a share; times are the bench's own."""
 
     margin: float = Field(default=0.02, gt=0, lt=1)
@@ -119,11 +120,11 @@ class PlanIn(Schema):
     order: OrderName = "alternating"
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     costs: dict[str, float] = Field(default_factory=dict, max_length=20)
-    starts_on: date
-    day_starts: time = time(9)
+    starts_on: Day
+    day_starts: TimeOfDay = time(9)
     hours_a_day: float = Field(default=8.0, gt=0, le=24)
     weekdays: list[Annotated[int, Field(ge=0, le=6)]] = Field(default=[0, 1, 2, 3, 4], min_length=1, max_length=7)
-    deadline: datetime | None = None
+    deadline: Moment | None = None
 
     @field_validator("deadline", "day_starts")
     @classmethod
@@ -132,7 +133,11 @@ class PlanIn(Schema):
         return value.replace(tzinfo=None) if value is not None else None
 
 
-class SequenceIn(Schema):
+class PlanEdit(PlanIn, Edit):
+    """A plan in place of the one that was kept."""
+
+
+class SequenceIn(Edit):
     """An order by hand, as pass ids; what it does not name follows."""
 
     sequence: list[int] = Field(max_length=20_000)
@@ -164,7 +169,7 @@ class BlockOut(Schema):
 class SessionOut(Schema):
     """A day at the bench."""
 
-    day: date
+    day: Day
     starts: datetime
     start_s: float
     length_s: float
@@ -197,6 +202,7 @@ class PlanOut(PlanIn):
 
     study_id: int
     saved: bool
+    seen: str
     pairings: list[PairingOut]
     objections: list[ObjectionOut]
     changed: list[ChangedOut]
@@ -214,18 +220,18 @@ class PlanOut(PlanIn):
     late: bool
 
 
-class AcceptIn(Schema):
+class AcceptIn(In):
     """The reason why a difference is accepted. `about` is what it was when it was read."""
 
     key: Annotated[str, StringConstraints(max_length=200)]
-    about: str
+    about: Annotated[str, StringConstraints(max_length=20_000)]
     reason: Reason
 
 
-class WithdrawIn(Schema):
+class WithdrawIn(In):
     """The difference whose acceptance is withdrawn."""
 
-    key: str
+    key: Annotated[str, StringConstraints(max_length=200)]
 
 
 class OutlookOut(Schema):
@@ -248,7 +254,7 @@ class SceneNoiseOut(Schema):
     percent: dict[str, float]
 
 
-class SketchSetting(Schema):
+class SketchSetting(In):
     """A setting as typed so far."""
 
     name: Draft
@@ -261,7 +267,7 @@ class SketchPart(PartRef):
     name: Draft
 
 
-class SketchLane(Schema):
+class SketchLane(In):
     """A lane as typed so far."""
 
     name: Draft
@@ -270,7 +276,7 @@ class SketchLane(Schema):
     condition: Draft = ""
 
 
-class SketchTest(Schema):
+class SketchTest(In):
     """A test as typed so far."""
 
     game: Draft
@@ -278,7 +284,7 @@ class SketchTest(Schema):
     condition: Draft = ""
 
 
-class SketchIn(Schema):
+class SketchIn(In):
     """A study as typed so far, to show what would be run."""
 
     factors: list[Draft] = Field(default_factory=list, max_length=2)

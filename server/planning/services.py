@@ -10,16 +10,19 @@ from django.utils import timezone
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from seen import check_seen
 from studies.models import Pass, Study
-from studies.record import note
+from studies.record import last_said, note
 from studies.services import open_study
 
 from planning.building import costs_of, fairness_of
+from planning.fair import objections_mark, unanswered
 from planning.models import Acceptance, Order, Plan
-from planning.queries import one_study, plan_in, plan_of
-from planning.schemas import AcceptIn, PlanIn
+from planning.queries import one_study, plan_in, plan_mark, plan_of, whole_plan
+from planning.schemas import AcceptIn, PlanEdit, PlanIn, SequenceIn
 
 Caller = User | AnonymousUser
+_PLAN_CHANGED = ("changed the plan", "ordered the passes by hand")
 
 
 def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
@@ -30,7 +33,9 @@ def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
         study = open_study(study_id)
         kept = plan_of(study)
         before = plan_in(kept).dict()
-        after = data.dict()
+        if isinstance(data, PlanEdit):
+            check_seen("your plan", data.seen, plan_mark(kept), lambda: last_said(study, *_PLAN_CHANGED))
+        after = {name: getattr(data, name) for name in PlanIn.model_fields}
         if after == before and not kept._state.adding:
             return kept
         for name, value in after.items():
@@ -40,11 +45,26 @@ def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
         kept.save()
         said = [f"{name}: {before[name]} → {value}" for name, value in after.items() if before[name] != value]
         note(study, lead, "changed the plan", "; ".join(said))
+        check_laid_out(study_id)
     return kept
 
 
-def order_by_hand(user: Caller, study_id: int, sequence: list[int]) -> Plan:
+def check_laid_out(study_id: int) -> None:
+    """Refuse a plan that cannot be laid out, before it is kept and in everybody's way. Raises :class:`Problem`."""
+    try:
+        whole_plan(study_id)
+    except (OverflowError, ValueError) as error:
+        raise Problem(
+            "plan_not_laid_out",
+            f"The plan cannot be laid out: {error}.",
+            field="starts_on",
+            hint="Look at its first day, its hours and its costs.",
+        ) from None
+
+
+def order_by_hand(user: Caller, study_id: int, data: SequenceIn) -> Plan:
     """Run the passes in this order. Passes it does not name follow."""
+    sequence = data.sequence
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
@@ -53,6 +73,7 @@ def order_by_hand(user: Caller, study_id: int, sequence: list[int]) -> Plan:
         if strange is not None:
             raise Problem("strange_pass", f"Pass {strange} is none of this study's.", field="sequence")
         kept = plan_of(study)
+        check_seen("your order", data.seen, plan_mark(kept), lambda: last_said(study, *_PLAN_CHANGED))
         first_time = kept.order != Order.BY_HAND
         kept.sequence, kept.order = sequence, Order.BY_HAND
         kept.save()
@@ -97,8 +118,8 @@ def withdraw_acceptance(user: Caller, study_id: int, key: str) -> Study:
         if found is None:
             raise NotFound("accepted difference")
         found.delete()
-        study.ready_at = None
-        study.save(update_fields=["ready_at"])
+        study.ready_at, study.ready_for = None, ""
+        study.save(update_fields=["ready_at", "ready_for"])
         note(study, lead, "no longer accepts a difference", found.label)
     return study
 
@@ -109,8 +130,8 @@ def call_ready(user: Caller, study_id: int) -> Study:
     with transaction.atomic():
         locked = open_study(study_id)
         study = one_study(study_id)
-        accepted = {one.key: one.about for one in Acceptance.objects.filter(study=study)}
-        open_ones = fairness_of(study).unanswered(accepted)
+        fairness = fairness_of(study)
+        open_ones = unanswered(study, fairness)
         if open_ones:
             first = open_ones[0]
             more = f", and {len(open_ones) - 1} more" if len(open_ones) > 1 else ""
@@ -121,7 +142,7 @@ def call_ready(user: Caller, study_id: int) -> Study:
                 hint="Mend the setups, or accept each difference with the reason why it may stand.",
             )
         if locked.ready_at is None:
-            locked.ready_at = timezone.now()
-            locked.save(update_fields=["ready_at"])
+            locked.ready_at, locked.ready_for = timezone.now(), objections_mark(fairness)
+            locked.save(update_fields=["ready_at", "ready_for"])
             note(locked, lead, "called the study ready")
     return locked

@@ -7,7 +7,18 @@ from ninja import Router, Status
 from people.access import user_of
 
 from scenes import queries, services
-from scenes.schemas import ConditionIn, ConditionOut, GameIn, GameOut, SceneIn, SceneKindOut, SceneOut
+from scenes.schemas import (
+    ConditionEdit,
+    ConditionIn,
+    ConditionOut,
+    GameEdit,
+    GameIn,
+    GameOut,
+    SceneEdit,
+    SceneIn,
+    SceneKindOut,
+    SceneOut,
+)
 
 router = Router(tags=["scenes"])
 
@@ -31,8 +42,8 @@ def add_scene(request: HttpRequest, payload: SceneIn) -> Status[SceneOut]:
 
 
 @router.put("/scenes/{int:scene_id}", response=SceneOut)
-def edit_scene(request: HttpRequest, scene_id: int, payload: SceneIn) -> SceneOut:
-    """Edit a scene that no study uses yet."""
+def edit_scene(request: HttpRequest, scene_id: int, payload: SceneEdit) -> SceneOut:
+    """Edit a scene: in place while no pass of it was run, else as its next version."""
     return queries.one_scene(services.edit_scene(user_of(request), scene_id, payload).pk)
 
 
@@ -49,7 +60,7 @@ def add_game(request: HttpRequest, payload: GameIn) -> Status[GameOut]:
 
 
 @router.put("/games/{int:game_id}", response=GameOut)
-def edit_game(request: HttpRequest, game_id: int, payload: GameIn) -> GameOut:
+def edit_game(request: HttpRequest, game_id: int, payload: GameEdit) -> GameOut:
     """Write down what has become known of a game."""
     return queries.one_game(services.edit_game(user_of(request), game_id, payload).pk)
 
@@ -67,6 +78,6 @@ def add_condition(request: HttpRequest, payload: ConditionIn) -> Status[Conditio
 
 
 @router.put("/conditions/{int:condition_id}", response=ConditionOut)
-def edit_condition(request: HttpRequest, condition_id: int, payload: ConditionIn) -> ConditionOut:
+def edit_condition(request: HttpRequest, condition_id: int, payload: ConditionEdit) -> ConditionOut:
     """Edit a condition; of one that passes were run under, blanks can be filled in."""
     return queries.condition_out(services.edit_condition(user_of(request), condition_id, payload))

@@ -53,12 +53,15 @@ LEANS_ON = ("processor", "card", "memory", "link", "drive")
 class Scene(models.Model):
     """A repeatable stretch of a game, so described that a colleague could repeat it.
 
+    Once a pass of it was run it stays, and what is changed of it becomes its next `version`.
+
     `warm_up_runs` are run and not counted after each loading of the game; `warm_up` says how in words. `leans_on` names
     what of :data:`LEANS_ON` holds the rate back here.
     """
 
     game = models.ForeignKey(Game, on_delete=models.PROTECT, related_name="scenes")
     name = models.CharField(max_length=120)
+    version = models.PositiveIntegerField(default=1)
     kind = models.CharField(max_length=12, choices=SceneKind.choices, default=SceneKind.ROUTE)
     length_s = models.PositiveIntegerField(default=60)
     start = models.TextField(blank=True)
@@ -69,15 +72,15 @@ class Scene(models.Model):
     leans_on = models.JSONField(default=list, blank=True)
 
     class Meta:
-        ordering = ["game__name", "name"]
+        ordering = ["game__name", "name", "version"]
         constraints = [
-            models.UniqueConstraint("game", Lower("name"), name="scene_once"),
+            models.UniqueConstraint("game", Lower("name"), "version", name="scene_version_once"),
             models.CheckConstraint(condition=models.Q(kind__in=SceneKind.values), name="scene_kind_known"),
             models.CheckConstraint(condition=models.Q(length_s__gt=0), name="scene_length_above_0"),
         ]
 
     def __str__(self) -> str:
-        return f"{self.game}, {self.name}"
+        return f"{self.game}, {self.name}" + (f" (version {self.version})" if self.version > 1 else "")
 
 
 class Intent(models.TextChoices):

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Exists, OuterRef, QuerySet
 
 from scenes.models import Condition, Game, Scene, SceneKind
 from scenes.schemas import ConditionOut, GameIn, GameOut, SceneKindOut, SceneOut
-from scenes.services import condition_fields
+from scenes.services import RUN, condition_fields, condition_mark, game_mark, scene_mark
 
 
 def all_scene_kinds() -> list[SceneKindOut]:
@@ -15,8 +15,9 @@ def all_scene_kinds() -> list[SceneKindOut]:
 
 
 def all_scenes() -> list[SceneOut]:
-    """All scenes by game and name."""
-    return [scene_out(scene) for scene in _scenes()]
+    """The newest version of every scene, by game and name."""
+    newer = Scene.objects.filter(game=OuterRef("game"), name__iexact=OuterRef("name"), version__gt=OuterRef("version"))
+    return [scene_out(scene) for scene in _scenes().filter(~Exists(newer))]
 
 
 def one_scene(scene_id: int) -> SceneOut:
@@ -33,7 +34,7 @@ def all_conditions() -> list[ConditionOut]:
 def condition_out(condition: Condition) -> ConditionOut:
     """A condition as the API gives it."""
     uses = getattr(condition, "in_tests", 0) + getattr(condition, "in_lanes", 0)
-    return ConditionOut(id=condition.pk, used=bool(uses), **condition_fields(condition))
+    return ConditionOut(id=condition.pk, used=bool(uses), seen=condition_mark(condition), **condition_fields(condition))
 
 
 def all_games() -> list[GameOut]:
@@ -49,7 +50,7 @@ def one_game(game_id: int) -> GameOut:
 def game_out(game: Game) -> GameOut:
     """A game as the API gives it."""
     own = {name: getattr(game, name) for name in GameIn.model_fields}
-    return GameOut(id=game.pk, scenes=getattr(game, "scene_count", 0), **own)
+    return GameOut(id=game.pk, scenes=getattr(game, "scene_count", 0), seen=game_mark(game), **own)
 
 
 def scene_out(scene: Scene) -> SceneOut:
@@ -59,6 +60,7 @@ def scene_out(scene: Scene) -> SceneOut:
         game_id=scene.game_id,
         game=scene.game.name,
         name=scene.name,
+        version=scene.version,
         kind=scene.kind,
         length_s=scene.length_s,
         start=scene.start,
@@ -68,7 +70,8 @@ def scene_out(scene: Scene) -> SceneOut:
         warm_up=scene.warm_up,
         leans_on=scene.leans_on,
         engine_cap_fps=scene.game.engine_cap_fps,
-        used=bool(getattr(scene, "uses", 0)),
+        used=bool(getattr(scene, "was_run", False)),
+        seen=scene_mark(scene),
     )
 
 
@@ -77,4 +80,5 @@ def _games() -> QuerySet[Game]:
 
 
 def _scenes() -> QuerySet[Scene]:
-    return Scene.objects.select_related("game").annotate(uses=Count("tests")).order_by("game__name", "name")
+    run = Scene.objects.filter(RUN, pk=OuterRef("pk"))
+    return Scene.objects.select_related("game").annotate(was_run=Exists(run)).order_by("game__name", "name")

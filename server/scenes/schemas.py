@@ -6,17 +6,17 @@ from typing import Annotated, Literal
 
 from ninja import Schema
 from pydantic import Field, StringConstraints
+from strict import ONE_LINE, Edit, In
 
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 Fps = Annotated[float, Field(gt=0, le=10_000)]
 
-
-Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60)]
+Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), ONE_LINE]
 LeansOn = Literal["processor", "card", "memory", "link", "drive"]
 
 
-class GameIn(Schema):
+class GameIn(In):
     """A game with what of its engine matters."""
 
     name: Name
@@ -29,14 +29,19 @@ class GameIn(Schema):
     notes: Text = ""
 
 
+class GameEdit(GameIn, Edit):
+    """A game in place of what it was."""
+
+
 class GameOut(GameIn):
     """A game, and how many scenes it has."""
 
     id: int
     scenes: int
+    seen: str
 
 
-class SceneIn(Schema):
+class SceneIn(In):
     """A scene of a game; the game is made if it is not there yet."""
 
     game: Name
@@ -47,17 +52,22 @@ class SceneIn(Schema):
     route: Text = ""
     end: Text = ""
     warm_up_runs: int = Field(default=1, ge=0, le=20)
-    warm_up: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
+    warm_up: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), ONE_LINE] = ""
     leans_on: list[LeansOn] = Field(default_factory=list, max_length=5)
 
 
+class SceneEdit(SceneIn, Edit):
+    """A scene in place of what it was."""
+
+
 class SceneOut(Schema):
-    """A scene; `used` once a study tests it."""
+    """A scene; `used` once a pass of it was run. `version` counts from 1."""
 
     id: int
     game_id: int
     game: str
     name: str
+    version: int
     kind: str
     length_s: int
     start: str
@@ -68,13 +78,14 @@ class SceneOut(Schema):
     leans_on: list[str]
     engine_cap_fps: float | None
     used: bool
+    seen: str
 
 
-class ConditionIn(Schema):
+class ConditionIn(In):
     """A named condition."""
 
     name: Name
-    resolution: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
+    resolution: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40), ONE_LINE] = ""
     preset: Word = ""
     upscaling: Word = ""
     ray_tracing: Word = ""
@@ -83,11 +94,16 @@ class ConditionIn(Schema):
     intent: Literal["typical", "expose"] = "typical"
 
 
+class ConditionEdit(ConditionIn, Edit):
+    """A condition in place of what it was."""
+
+
 class ConditionOut(ConditionIn):
     """A condition; `used` once a study runs under it."""
 
     id: int
     used: bool
+    seen: str
 
 
 class SceneKindOut(Schema):

@@ -8,69 +8,107 @@ from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 from people.access import require
+from people.edits import last_edit, note_edit
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from seen import check_seen, mark_of
 
 from scenes.models import Condition, Game, Scene, SceneKind
-from scenes.schemas import ConditionIn, GameIn, SceneIn
+from scenes.schemas import ConditionEdit, ConditionIn, GameEdit, GameIn, SceneEdit, SceneIn
 
 Caller = User | AnonymousUser
 
 
+#: Scenes of which a pass was run: what they say is what was run.
+RUN = Q(tests__passes__state__in=("recorded", "accepted", "rejected"))
+
+
 def add_game(user: Caller, data: GameIn) -> Game:
     """Add a game. Raises :class:`Conflict` where there is one of that name."""
-    require(user, Role.LEAD)
-    return _kept_game(Game(), data)
+    lead = require(user, Role.LEAD)
+    return _kept_game(lead, Game(), data)
 
 
 def edit_game(user: Caller, game_id: int, data: GameIn) -> Game:
     """Write down what has become known of a game."""
-    require(user, Role.LEAD)
-    game = Game.objects.filter(pk=game_id).first()
-    if game is None:
-        raise NotFound("game")
-    return _kept_game(game, data)
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        game = Game.objects.select_for_update().filter(pk=game_id).first()
+        if game is None:
+            raise NotFound("game")
+        if isinstance(data, GameEdit):
+            check_seen(f"“{game.name}”", data.seen, game_mark(game), lambda: last_edit("game", game_id))
+        return _kept_game(lead, game, data)
 
 
 def add_scene(user: Caller, data: SceneIn) -> Scene:
     """Add a scene, and its game where that is new. Raises :class:`Conflict` where the game has such a scene."""
-    require(user, Role.LEAD)
+    lead = require(user, Role.LEAD)
     _known_kind(data.kind)
     with transaction.atomic():
-        return _written(Scene(game=game_named(data.game)), data)
+        game = game_named(data.game)
+        if _newest(game.name, data.name) is not None:
+            raise _scene_exists(game, data.name)
+        return _written(lead, Scene(game=game), data)
 
 
 def edit_scene(user: Caller, scene_id: int, data: SceneIn) -> Scene:
-    """Edit a scene that no study uses yet; one that is used stays as it was run."""
-    require(user, Role.LEAD)
+    """Edit a scene in place while no pass of it was run, else as its next version.
+
+    Tests of open studies that have no pass yet go on to the next version.
+    """
+    lead = require(user, Role.LEAD)
     _known_kind(data.kind)
     with transaction.atomic():
-        scene = Scene.objects.select_for_update().filter(pk=scene_id).first()
+        scene = Scene.objects.select_for_update(of=("self",)).select_related("game").filter(pk=scene_id).first()
         if scene is None:
             raise NotFound("scene")
-        if scene.tests.exists():
+        if isinstance(data, SceneEdit):
+            check_seen(f"“{scene.name}”", data.seen, scene_mark(scene), lambda: last_edit("scene", scene_id))
+        newest = _newest(scene.game.name, scene.name)
+        if newest is not None and newest.pk != scene.pk:
+            raise Conflict(
+                "scene_superseded",
+                f"“{scene.name}” has a newer version.",
+                hint="Change the newest one: load the page again.",
+            )
+        if not Scene.objects.filter(RUN, pk=scene_id).exists():
+            other = _newest(data.game, data.name)
+            if other is not None and other.pk != scene.pk:
+                raise _scene_exists(scene.game, data.name)
+            scene.game = game_named(data.game)
+            return _written(lead, scene, data)
+        if (data.game.lower(), data.name.lower()) != (scene.game.name.lower(), scene.name.lower()):
             raise Conflict(
                 "scene_in_use",
-                f"“{scene.name}” was used by a study and stays as it was run.",
-                hint="Add a scene under another name for the changed route.",
+                f"Passes of “{scene.name}” were run: it keeps its name and its game.",
+                field="name",
+                hint="Add a scene under the other name.",
             )
-        scene.game = game_named(data.game)
-        return _written(scene, data)
+        following = _written(lead, Scene(game=scene.game, version=scene.version + 1), data)
+        unrun = scene.tests.filter(study__state="open").exclude(
+            passes__state__in=("recorded", "accepted", "rejected", "did_not_run")
+        )
+        unrun.model.objects.filter(pk__in=list(unrun.values_list("pk", flat=True))).update(scene=following)
+        return following
 
 
 def add_condition(user: Caller, data: ConditionIn) -> Condition:
     """Add a condition. Raises :class:`Conflict` where there is one of that name."""
-    require(user, Role.LEAD)
-    return _kept_condition(Condition(), data)
+    lead = require(user, Role.LEAD)
+    return _kept_condition(lead, Condition(), data)
 
 
 def edit_condition(user: Caller, condition_id: int, data: ConditionIn) -> Condition:
     """Edit a condition. What a study that has passes told its games stays; what is blank may be filled in."""
-    require(user, Role.LEAD)
+    lead = require(user, Role.LEAD)
     with transaction.atomic():
         condition = Condition.objects.select_for_update().filter(pk=condition_id).first()
         if condition is None:
             raise NotFound("condition")
+        if isinstance(data, ConditionEdit):
+            now = condition_mark(condition)
+            check_seen(f"“{condition.name}”", data.seen, now, lambda: last_edit("condition", condition_id))
         if is_run(condition):
             said = condition_fields(condition)
             lost = [n for n, value in said.items() if value not in ("", None) and getattr(data, n) != value]
@@ -81,7 +119,7 @@ def edit_condition(user: Caller, condition_id: int, data: ConditionIn) -> Condit
                     field=lost[0],
                     hint="Add a condition under another name for the changed settings.",
                 )
-        return _kept_condition(condition, data)
+        return _kept_condition(lead, condition, data)
 
 
 def is_run(condition: Condition) -> bool:
@@ -101,9 +139,8 @@ def game_named(name: str) -> Game:
 
 
 def scene_named(game: str, name: str) -> Scene:
-    """The scene of that game and name, made if it is not there yet."""
-    found = Scene.objects.filter(game__name__iexact=game, name__iexact=name).first()
-    return found or Scene.objects.create(game=game_named(game), name=name)
+    """The newest version of the scene of that game and name, made if it is not there yet."""
+    return _newest(game, name) or Scene.objects.create(game=game_named(game), name=name)
 
 
 def condition_named(name: str) -> Condition:
@@ -111,7 +148,31 @@ def condition_named(name: str) -> Condition:
     return Condition.objects.filter(name__iexact=name).first() or Condition.objects.create(name=name)
 
 
-def _written(scene: Scene, data: SceneIn) -> Scene:
+def game_mark(game: Game) -> str:
+    """A mark of what is known of a game."""
+    return mark_of([getattr(game, field) for field in GameIn.model_fields])
+
+
+def scene_mark(scene: Scene) -> str:
+    """A mark of what a scene says."""
+    own = [getattr(scene, field) for field in SceneIn.model_fields if field != "game"]
+    return mark_of([scene.game_id, scene.version, own])
+
+
+def condition_mark(condition: Condition) -> str:
+    """A mark of what a condition says."""
+    return mark_of(condition_fields(condition))
+
+
+def _newest(game: str, name: str) -> Scene | None:
+    return Scene.objects.filter(game__name__iexact=game, name__iexact=name).order_by("-version").first()
+
+
+def _scene_exists(game: Game, name: str) -> Conflict:
+    return Conflict("scene_exists", f"{game} already has a scene “{name}”.", field="name")
+
+
+def _written(lead: User, scene: Scene, data: SceneIn) -> Scene:
     for field in SceneIn.model_fields:
         if field != "game":
             setattr(scene, field, getattr(data, field))
@@ -119,11 +180,12 @@ def _written(scene: Scene, data: SceneIn) -> Scene:
         with transaction.atomic():
             scene.save()
     except IntegrityError:
-        raise Conflict("scene_exists", f"{scene.game} already has a scene “{data.name}”.", field="name") from None
+        raise _scene_exists(scene.game, data.name) from None
+    note_edit(lead, "scene", scene.pk)
     return scene
 
 
-def _kept_game(game: Game, data: GameIn) -> Game:
+def _kept_game(lead: User, game: Game, data: GameIn) -> Game:
     for field in GameIn.model_fields:
         setattr(game, field, getattr(data, field))
     try:
@@ -131,10 +193,11 @@ def _kept_game(game: Game, data: GameIn) -> Game:
             game.save()
     except IntegrityError:
         raise Conflict("game_exists", f"There is already a game “{data.name}”.", field="name") from None
+    note_edit(lead, "game", game.pk)
     return game
 
 
-def _kept_condition(condition: Condition, data: ConditionIn) -> Condition:
+def _kept_condition(lead: User, condition: Condition, data: ConditionIn) -> Condition:
     for field in ConditionIn.model_fields:
         setattr(condition, field, getattr(data, field))
     try:
@@ -142,6 +205,7 @@ def _kept_condition(condition: Condition, data: ConditionIn) -> Condition:
             condition.save()
     except IntegrityError:
         raise Conflict("condition_exists", f"There is already a condition “{data.name}”.", field="name") from None
+    note_edit(lead, "condition", condition.pk)
     return condition
 
 

@@ -8,11 +8,11 @@ from people.access import user_of
 
 from studies import queries, services
 from studies.schemas import (
-    AskedIn,
+    AskedEdit,
     AuditOut,
     Changed,
     LaneIn,
-    Method,
+    MethodEdit,
     PassChange,
     PassesChange,
     PassIn,
@@ -20,7 +20,7 @@ from studies.schemas import (
     StudyIn,
     StudyOut,
     StudySummary,
-    TestsIn,
+    TestsEdit,
 )
 
 router = Router(tags=["studies"])
@@ -45,7 +45,7 @@ def study(request: HttpRequest, study_id: int) -> StudyOut:
 
 
 @router.put("/{int:study_id}/method", response=StudyOut)
-def edit_method(request: HttpRequest, study_id: int, payload: Method) -> StudyOut:
+def edit_method(request: HttpRequest, study_id: int, payload: MethodEdit) -> StudyOut:
     """Declare another method."""
     return queries.one_study(services.edit_method(user_of(request), study_id, payload).pk)
 
@@ -63,13 +63,13 @@ def add_lane(request: HttpRequest, study_id: int, payload: LaneIn) -> Status[Stu
 
 
 @router.put("/{int:study_id}/tests", response=StudyOut)
-def set_tests(request: HttpRequest, study_id: int, payload: TestsIn) -> StudyOut:
+def set_tests(request: HttpRequest, study_id: int, payload: TestsEdit) -> StudyOut:
     """Make these the tests of a study, with their passes and priorities."""
-    return queries.one_study(services.set_tests(user_of(request), study_id, payload.tests).pk)
+    return queries.one_study(services.set_tests(user_of(request), study_id, payload.tests, payload.seen).pk)
 
 
 @router.put("/{int:study_id}/question", response=StudyOut)
-def ask_otherwise(request: HttpRequest, study_id: int, payload: AskedIn) -> StudyOut:
+def ask_otherwise(request: HttpRequest, study_id: int, payload: AskedEdit) -> StudyOut:
     """Put the question in other words, or name another factor."""
     return queries.one_study(services.ask_otherwise(user_of(request), study_id, payload).pk)
 

@@ -55,6 +55,10 @@ class Study(models.Model):
     finished_at = models.DateTimeField(null=True, blank=True)
     #: When a lead called the plan ready: its lanes are fair, or their differences accepted.
     ready_at = models.DateTimeField(null=True, blank=True)
+    #: A mark of the differences that were read then: with another one the study is not ready any more.
+    ready_for = models.CharField(max_length=64, blank=True)
+    #: Put away by a lead: it stays as it is and is not on the desk.
+    archived_at = models.DateTimeField(null=True, blank=True)
     #: How many passes a new test is given in each lane.
     passes_wanted = models.PositiveSmallIntegerField(default=3)
 

@@ -20,10 +20,12 @@ from studies.schemas import (
     LevelOut,
     Method,
     PassRef,
+    SeenOut,
     StudyOut,
     StudySummary,
     TestOut,
 )
+from studies.services import method_mark, question_mark, tests_mark
 
 
 def studies_page(words: str = "", before: int | None = None) -> list[StudySummary]:
@@ -82,6 +84,9 @@ def one_study(study_id: int) -> StudyOut:
         tests_full=[test_out(test) for test in study.tests.all()],
         groups=groups_of(study),
         missing_cells=_missing_cells(study),
+        seen=SeenOut(
+            question=question_mark(study), method=method_mark(study), tests=tests_mark(list(study.tests.all()))
+        ),
     )
 
 

@@ -7,6 +7,16 @@ from django.contrib.auth.models import User
 from studies.models import AuditLine, Pass, Study
 
 
+def last_said(study: Study, *whats: str) -> str:
+    """Who did one of these last, when and with what words; empty where nobody did."""
+    lines = AuditLine.objects.filter(study=study, what__in=whats).select_related("who")
+    line = lines.order_by("-at", "-pk").first()
+    if line is None:
+        return ""
+    told = f" ({line.why})" if line.why else ""
+    return f"“{line.who.get_username()}” {line.what} at {line.at:%H:%M} UTC{told}"
+
+
 def note(study: Study, who: User, what: str, why: str = "", one: Pass | None = None) -> None:
     """Add a line to the study's record."""
     AuditLine.objects.create(

@@ -9,13 +9,14 @@ from bench.schemas import SetupIn, SetupOut
 from ninja import Schema
 from pydantic import Field, StringConstraints
 from scenes.schemas import Name
+from strict import ONE_LINE, Edit, In
 
-Question = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
-MaybeName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)]
+Question = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), ONE_LINE]
+MaybeName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE]
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
 
-class Method(Schema):
+class Method(In):
     """How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even."""
 
     leading: Literal["average_fps", "low_1"] = "average_fps"
@@ -27,17 +28,21 @@ class Method(Schema):
     display_hz: float | None = Field(default=None, gt=0, le=2000)
 
 
-class LaneIn(Schema):
+class MethodEdit(Method, Edit):
+    """A method in place of the one that was declared."""
+
+
+class LaneIn(In):
     """A lane: an existing setup, or one described here. `levels` by factor; `condition` replaces the tests' own."""
 
-    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80), ONE_LINE]
     setup_id: int | None = None
     setup: SetupIn | None = None
     levels: dict[str, str] = Field(default_factory=dict, max_length=2)
     condition: MaybeName = ""
 
 
-class TestIn(Schema):
+class TestIn(In):
     """A test by game, scene and condition; each is made if it is not there yet."""
 
     __test__ = False
@@ -49,7 +54,7 @@ class TestIn(Schema):
     passes_wanted: int | None = Field(default=None, ge=1, le=50)
 
 
-class TestsIn(Schema):
+class TestsIn(In):
     """All tests of a study, in their order."""
 
     __test__ = False
@@ -57,12 +62,22 @@ class TestsIn(Schema):
     tests: list[TestIn] = Field(min_length=1, max_length=400)
 
 
-class AskedIn(Schema):
+class TestsEdit(TestsIn, Edit):
+    """Tests in place of those that were there."""
+
+    __test__ = False
+
+
+class AskedIn(In):
     """What a study asks: its question and its factor, of a grid both."""
 
     question: Question
     factor: Name
     second_factor: MaybeName = ""
+
+
+class AskedEdit(AskedIn, Edit):
+    """A question in place of the one that was asked."""
 
 
 class StudyIn(AskedIn):
@@ -150,6 +165,14 @@ class StudySummary(Schema):
     finished_at: datetime | None
 
 
+class SeenOut(Schema):
+    """Marks of the states of a study, which a change of one of them gives back."""
+
+    question: str
+    method: str
+    tests: str
+
+
 class StudyOut(StudySummary):
     """A whole study but for its passes."""
 
@@ -161,6 +184,7 @@ class StudyOut(StudySummary):
     groups: list[GroupOut]
     #: Crossings of a grid that no lane stands for.
     missing_cells: list[dict[str, str]]
+    seen: SeenOut
 
 
 class PassRef(Schema):
@@ -191,7 +215,7 @@ ReasonCode = Literal[
 State = Literal["planned", "recorded", "accepted", "rejected", "did_not_run"]
 
 
-class PassChange(Schema):
+class PassChange(In):
     """A new state of a pass; rejecting needs a reason, and so does a pass that did not run.
 
     The reason is a code, with words where one wants to say more; words alone are another reason.
@@ -214,7 +238,7 @@ class Changed(Schema):
     changed: int
 
 
-class PassIn(Schema):
+class PassIn(In):
     """One more planned pass."""
 
     lane_id: int

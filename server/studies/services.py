@@ -17,6 +17,7 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS
 from scenes.models import CONDITION_FIELDS
+from seen import check_seen, mark_of
 
 from studies.composing import (
     Caller,
@@ -40,9 +41,10 @@ from studies.models import (
     Test,
 )
 from studies.news import decided, method_changed
-from studies.record import note, note_each
-from studies.schemas import AskedIn, LaneIn, Method, StudyIn, TestIn
+from studies.record import last_said, note, note_each
+from studies.schemas import AskedEdit, AskedIn, LaneIn, Method, MethodEdit, StudyIn, TestIn
 
+_TESTS_CHANGED = "changed the tests"
 #: From which states a pass may come to which.
 _MOVES = {
     PassState.PLANNED: {PassState.DID_NOT_RUN},
@@ -95,13 +97,12 @@ def add_lane(user: Caller, study_id: int, data: LaneIn) -> Lane:
         lane = add_lane_to(study, user, data, max((lane.position for lane in lanes), default=-1) + 1)
         check_not_alike([*lanes, lane])
         plan_passes(study, list(study.tests.all()))
-        study.ready_at = None
-        study.save(update_fields=["ready_at"])
         note(study, lead, "added a lane", lane.name)
+        no_longer_ready(study, lead, "it has another lane")
     return lane
 
 
-def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn]) -> Study:
+def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn], seen: str | None = None) -> Study:
     """Make these the tests of a study, in this order, with these numbers of passes and priorities.
 
     Passes that were run stay whatever is asked. Raises :class:`Conflict` where a test that has some would go.
@@ -109,13 +110,58 @@ def set_tests(user: Caller, study_id: int, tests: Sequence[TestIn]) -> Study:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
-        before = {test.pk: str(test) for test in study.tests.select_related("scene__game", "condition")}
+        before = list(study.tests.select_related("scene__game", "condition"))
+        if seen is not None:
+            check_seen("your list of tests", seen, tests_mark(before), lambda: last_said(study, _TESTS_CHANGED))
         write_tests(study, tests)
-        after = {test.pk: str(test) for test in study.tests.select_related("scene__game", "condition")}
-        new = [f"added {words}" for pk, words in after.items() if pk not in before]
-        gone = [f"left out {words}" for pk, words in before.items() if pk not in after]
-        note(study, lead, "changed the tests", "; ".join([*new, *gone]))
+        after = list(study.tests.select_related("scene__game", "condition"))
+        said = _tests_changed(before, after)
+        if {test.pk for test in before} != {test.pk for test in after}:
+            no_longer_ready(study, lead, "its tests changed")
+        if said:
+            note(study, lead, _TESTS_CHANGED, said)
     return study
+
+
+def _tests_changed(before: Sequence[Test], after: Sequence[Test]) -> str:
+    """Which tests changed, in words: as many as a line of the record holds."""
+    old, new = {test.pk: test for test in before}, {test.pk: test for test in after}
+    said = [f"added {test}" for test in after if test.pk not in old]
+    said += [f"left out {test}" for test in before if test.pk not in new]
+    for test in after:
+        was = old.get(test.pk)
+        if was is not None and was.passes_wanted != test.passes_wanted:
+            said.append(f"{test}: {was.passes_wanted} → {test.passes_wanted} passes")
+        if was is not None and was.priority != test.priority:
+            said.append(f"{test}: priority {was.priority} → {test.priority}")
+    kept = [test.pk for test in before if test.pk in new]
+    if kept != [test.pk for test in after if test.pk in old]:
+        said.append("another order")
+    words = "; ".join(said)
+    return words if len(words) <= 300 else f"{words[:280].rpartition(';')[0]}; and more"
+
+
+def no_longer_ready(study: Study, who: User, why: str) -> None:
+    """What was read when the study was called ready is not what there is now."""
+    if study.ready_at is not None:
+        study.ready_at, study.ready_for = None, ""
+        study.save(update_fields=["ready_at", "ready_for"])
+        note(study, who, "is not ready any more", why)
+
+
+def question_mark(study: Study) -> str:
+    """A mark of what a study asks."""
+    return mark_of([study.question, study.factor, study.second_factor])
+
+
+def method_mark(study: Study) -> str:
+    """A mark of how a study answers."""
+    return mark_of([getattr(study, name) for name in Method.model_fields])
+
+
+def tests_mark(tests: Sequence[Test]) -> str:
+    """A mark of the tests of a study, with their order, passes and priorities."""
+    return mark_of([[t.pk, t.scene_id, t.condition_id, t.priority, t.passes_wanted] for t in tests])
 
 
 def ask_otherwise(user: Caller, study_id: int, asked: AskedIn) -> Study:
@@ -123,12 +169,15 @@ def ask_otherwise(user: Caller, study_id: int, asked: AskedIn) -> Study:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
+        if isinstance(asked, AskedEdit):
+            now = question_mark(study)
+            check_seen("your question", asked.seen, now, lambda: last_said(study, "changed the question"))
         was = (study.factor, study.second_factor)
         study.question, study.factor, study.second_factor = asked.question, asked.factor, asked.second_factor
-        if was != (study.factor, study.second_factor):
-            study.ready_at = None
         study.save()
         note(study, lead, "changed the question", f"{study.question} ({study.factor})")
+        if was != (study.factor, study.second_factor):
+            no_longer_ready(study, lead, "its factor changed")
     return study
 
 
@@ -146,10 +195,9 @@ def move_lane_on(user: Caller, lane_id: int) -> Lane:
             words = f"{lane.name}: version {lane.setup_version.number} → {newest.number}"
             lane.setup_version = newest
             lane.save(update_fields=["setup_version"])
-            study.ready_at = None
-            study.save(update_fields=["ready_at"])
             check_not_alike(list(study.lanes.all()))
             note(study, lead, "moved a lane to its setup's newest version", words)
+            no_longer_ready(study, lead, "a lane has another setup")
     return lane
 
 
@@ -159,7 +207,11 @@ def edit_method(user: Caller, study_id: int, method: Method) -> Study:
     with transaction.atomic():
         study = open_study(study_id)
         changes = []
-        for name, value in method.dict().items():
+        if isinstance(method, MethodEdit):
+            now = method_mark(study)
+            check_seen("your method", method.seen, now, lambda: last_said(study, "changed the method"))
+        for name in Method.model_fields:
+            value = getattr(method, name)
             if getattr(study, name) != value:
                 changes.append(f"{name}: {getattr(study, name)} → {value}")
                 setattr(study, name, value)
@@ -181,6 +233,7 @@ def set_baseline(user: Caller, study_id: int, lane_id: int) -> Study:
         study.lanes.update(baseline=False)
         study.lanes.filter(pk=lane_id).update(baseline=True)
         note(study, lead, "changed the baseline", lane.name)
+        no_longer_ready(study, lead, "its baseline changed")
     return study
 
 

@@ -43,7 +43,7 @@ def test_a_setup_may_hold_the_same_part_twice(lead: Caller) -> None:
     made = lead.post("/setups", body, status=201)
     assert [part["name"] for part in made["parts"] if part["kind"] == "memory"] == ["Kelp 16", "Kelp 16"]
     body["parts"].pop()
-    edited = lead.put(f"/setups/{made['id']}", body)
+    edited = lead.save(f"/setups/{made['id']}", body)
     assert [part["name"] for part in edited["parts"] if part["kind"] == "memory"] == ["Kelp 16"]
     rig = lead.post("/rigs", {"name": "Two kits", "parts": [{"kind": "memory", "name": "Kelp 16"}] * 2}, status=201)
     on_rig = lead.post("/setups", {"name": "On it", "rig_id": rig["id"]}, status=201)
@@ -55,10 +55,10 @@ def test_a_setup_may_hold_the_same_part_twice(lead: Caller) -> None:
 
 def test_a_used_setup_becomes_the_next_version_and_the_study_keeps_its_own(bench: Bench) -> None:
     used = bench.study["lanes_full"][0]["setup"]
-    free = bench.lead.put(f"/setups/{used['id']}", setup("Box, plain", "Plain 41"))
+    free = bench.lead.save(f"/setups/{used['id']}", setup("Box, plain", "Plain 41"))
     assert (free["version"], free["version_id"]) == (1, used["version_id"]), "not used yet: edited in place"
     bench.record(0, 0)
-    edited = bench.lead.put(f"/setups/{used['id']}", setup("Box, plain", "Plain 42"))
+    edited = bench.lead.save(f"/setups/{used['id']}", setup("Box, plain", "Plain 42"))
     assert (edited["version"], edited["frozen"]) == (2, False)
     kept = bench.lead.get(f"/setup-versions/{used['version_id']}")
     assert kept["frozen"]
@@ -94,24 +94,24 @@ def test_parts_carry_the_facts_of_their_kind(lead: Caller) -> None:
     assert list(part["facts"]) == ["bus_bits", "gbit_per_pin"]
     assert [(one["name"], one["value"], one["unit"]) for one in part["derived"]] == [("memory_gb_per_s", 288.0, "GB/s")]
     assert (part["price"], part["currency"], part["used"]) == (399.5, "EUR", False)
-    wrong = lead.put(f"/parts/{part['id']}", {**card, "facts": {"bus_bits": 12}}, status=422)
+    wrong = lead.save(f"/parts/{part['id']}", {**card, "facts": {"bus_bits": 12}}, status=422)
     assert (wrong["code"], wrong["field"]) == ("wrong_fact", "facts.bus_bits")
     assert "32 to 8192 bit" in wrong["message"]
-    assert lead.put(f"/parts/{part['id']}", {**card, "currency": ""}, status=422)["field"] == "currency"
-    assert lead.put(f"/parts/{part['id']}", {**card, "currency": "coins"}, status=422)["field"] == "currency"
-    assert lead.put("/parts/0", card, status=404)["code"] == "not_found"
+    assert lead.save(f"/parts/{part['id']}", {**card, "currency": ""}, status=422)["field"] == "currency"
+    assert lead.save(f"/parts/{part['id']}", {**card, "currency": "coins"}, status=422)["field"] == "currency"
+    assert lead.save("/parts/0", card, status=404)["code"] == "not_found"
 
 
 def test_what_is_written_of_a_part_that_ran_stays(bench: Bench) -> None:
     card = next(part for part in bench.lead.get("/parts") if part["kind"] == "card")
     path, body = f"/parts/{card['id']}", {"kind": "card", "name": card["name"], "facts": {"bus_bits": 128}}
-    bench.lead.put(path, body)
+    bench.lead.save(path, body)
     bench.record(0, 0)
-    more = bench.lead.put(path, {**body, "facts": {"bus_bits": 128, "memory_gb": 8}, "price": 300, "currency": "EUR"})
+    more = bench.lead.save(path, {**body, "facts": {"bus_bits": 128, "memory_gb": 8}, "price": 300, "currency": "EUR"})
     assert (more["facts"]["memory_gb"], more["price"], more["used"]) == (8, 300, True)
     changes: list[dict[str, Any]] = [{"name": "V6"}, {"facts": {"bus_bits": 192, "memory_gb": 8}}, {"facts": {}}]
     for change in changes:
-        assert bench.lead.put(path, {**body, **change}, status=409)["code"] == "part_in_use"
+        assert bench.lead.save(path, {**body, **change}, status=409)["code"] == "part_in_use"
 
 
 def test_setups_stand_on_a_rig_and_follow_it(bench: Bench) -> None:
@@ -133,7 +133,7 @@ def test_setups_stand_on_a_rig_and_follow_it(bench: Bench) -> None:
     study.record(0, 0)
     parts[1] = {"kind": "board", "name": "Mini 4"}
     parts[2] = {"kind": "driver", "name": "41.9"}
-    lead.put(f"/rigs/{rig['id']}", {"name": "Neun", "parts": parts})
+    lead.save(f"/rigs/{rig['id']}", {"name": "Neun", "parts": parts})
     now = {setup["name"]: setup for setup in lead.get("/setups")}
     used, free = now["Neun, plain"], now["Neun, new driver"]
     assert (used["version"], refs(used)["board"], refs(used)["driver"]) == (2, "Mini 4", "41.9")
@@ -141,7 +141,7 @@ def test_setups_stand_on_a_rig_and_follow_it(bench: Bench) -> None:
     kept = lead.get(f"/setup-versions/{plain['version_id']}")
     assert (refs(kept)["board"], kept["newest"]) == ("Mini 3", False), "what a run used never changes"
     assert lead.post("/rigs", {"name": "NEUN"}, status=409)["code"] == "rig_exists"
-    assert lead.put("/rigs/0", {"name": "x"}, status=404)["code"] == "not_found"
+    assert lead.save("/rigs/0", {"name": "x"}, status=404)["code"] == "not_found"
     assert lead.post("/setups", {"name": "y", "rig_id": 0}, status=404)["code"] == "not_found"
 
 

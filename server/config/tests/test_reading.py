@@ -8,7 +8,7 @@ import pytest
 from config.api import api
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
-from testkit import Bench, Caller, study_body
+from testkit import Bench, Caller, accepting, study_body
 
 PLAN = {"starts_on": "2026-01-05", "deadline": "2026-03-01T00:00"}
 
@@ -49,9 +49,9 @@ def run_some(lead: Caller, tester: Caller, study: dict[str, Any], cells: int) ->
             for number in range(2):
                 bench.accept(bench.record(lane, test, seed=100 * study["id"] + 10 * test + 2 * lane + number))
     bench.tester.hand_in(bench.id, "waiting.csv", bench.log(7 + study["id"]))
-    lead.put(f"/studies/{bench.id}/plan", PLAN)
+    lead.save(f"/studies/{bench.id}/plan", PLAN)
     objection = lead.get(f"/studies/{bench.id}/plan")["objections"][0]
-    lead.post(f"/studies/{bench.id}/acceptances", {**objection, "reason": "as it is"}, status=201)
+    lead.post(f"/studies/{bench.id}/acceptances", accepting(objection, "as it is"), status=201)
 
 
 def paths(study: dict[str, Any], lead: Caller) -> list[str]:

@@ -115,7 +115,7 @@ def test_nothing_yet(bench: Bench) -> None:
 def test_the_table_as_csv(bench: Bench) -> None:
     extra = {"game": "=SUM(1+1)", "scene": "@run", "condition": "1440 high"}
     there = [{key: one[key] for key in ("game", "scene", "condition")} for one in bench.study["tests_full"]]
-    bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [*there, extra]})
+    bench.lead.save(f"/studies/{bench.id}/tests", {"tests": [*there, extra]})
     bench.fill(tests=2)
     content = bench.lead.get(f"/studies/{bench.id}/findings.csv").decode()
     rows = list(csv.DictReader(io.StringIO(content)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import hashlib
 from collections.abc import Callable
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from intake import uploads
 from intake.models import Arrival, Capture, Channel
 from rennbahn.capture import ColumnMap, read_capture
@@ -71,14 +73,78 @@ def test_the_same_file_twice_is_not_two_passes(bench: Bench) -> None:
     assert Arrival.objects.count() == 1
 
 
-def test_a_file_set_aside_may_come_again(bench: Bench) -> None:
-    arrival = bench.tester.hand_in(bench.id, "first.csv", bench.log(1))
-    assert bench.tester.post(f"/files/{arrival['id']}/set-aside")["state"] == "set_aside"
-    assert bench.tester.get(f"/studies/{bench.id}/files") == []
+def test_files_set_aside_have_a_list_and_come_back(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/files"
+    first, second = (bench.tester.hand_in(bench.id, f"{n}.csv", bench.log(n)) for n in (1, 2))
+    both = {"arrival_ids": [first["id"], second["id"]]}
+    assert bench.tester.post(f"{path}/set-aside", both)["changed"] == 2
+    assert bench.tester.get(path) == []
+    assert [one["name"] for one in bench.tester.get(f"{path}?state=set_aside")] == ["1.csv", "2.csv"]
     again = bench.tester.hand_in(bench.id, "first.csv", bench.log(1))
+    refused = bench.tester.post(f"{path}/bring-back", both, status=409)
+    assert refused["code"] == "duplicate_file"
+    assert "“first.csv” came since" in refused["message"]
+    assert bench.tester.post(f"{path}/bring-back", {"arrival_ids": [second["id"]]})["changed"] == 1
+    assert [one["name"] for one in bench.tester.get(path)] == ["2.csv", "first.csv"]
     take(bench, again)
-    assert bench.tester.post(f"/files/{again['id']}/set-aside", status=409)["code"] == "file_taken"
+    mixed = {"arrival_ids": [second["id"], again["id"]]}
+    assert bench.tester.post(f"{path}/set-aside", mixed, status=409)["code"] == "file_taken"
+    assert len(bench.tester.get(path)) == 1, "all of them or none"
     assert take(bench, again)[0]["refusal"]["reason"] == "file_taken"
+    assert [line["what"] for line in bench.tester.get(f"/studies/{bench.id}/audit")][1:3] == [
+        "brought files back",
+        "set files aside",
+    ]
+
+
+@pytest.mark.parametrize("packed", ["gzip", "crlf", "bom", "trailing"])
+def test_the_same_run_is_one_pass_however_it_is_packed(bench: Bench, packed: str) -> None:
+    content = bench.log(1)
+    take(bench, bench.tester.hand_in(bench.id, "a.csv", content))
+    other = {
+        "gzip": gzip.compress(content),
+        "crlf": content.replace(b"\n", b"\r\n"),
+        "bom": b"\xef\xbb\xbf" + content,
+        "trailing": content + b"\n",
+    }[packed]
+    refusal = take(bench, bench.tester.hand_in(bench.id, "b.csv", other), number=2)[0]["refusal"]
+    assert refusal["reason"] == "duplicate_frames"
+    assert "a.csv" in refusal["message"]
+
+
+def test_an_upload_that_was_broken_off_knows_what_is_there(bench: Bench) -> None:
+    here = bench.tester.hand_in(bench.id, "a.csv", bench.log(1))
+    asked = {"sha256": [here["sha256"], "0" * 64]}
+    assert bench.tester.post(f"/studies/{bench.id}/files/known", asked) == {"sha256": [here["sha256"]]}
+
+
+def test_several_files_in_one_request_are_none(bench: Bench) -> None:
+    files = [SimpleUploadedFile(f"{n}.csv", bench.log(n)) for n in (1, 2)]
+    answer = bench.tester.client.post(f"/api/studies/{bench.id}/files", {"file": files})
+    assert (answer.status_code, answer.json()["code"]) == (422, "one_file_a_request")
+    assert not Arrival.objects.exists()
+
+
+def test_several_windows_leave_the_middle_out(bench: Bench) -> None:
+    one = bench.record(0, 0)
+    capture = bench.tester.get(f"/passes/{one}")["one"]["capture_id"]
+    path = f"/captures/{capture}/windows"
+    parts = [bench.tester.put(path, {"windows": [window]})["figures"] for window in ([0, 2], [5, 8])]
+    both = bench.tester.put(path, {"windows": [[0, 2], [5, 8]]})
+    assert both["figures"]["frames"] == sum(part["frames"] for part in parts)
+    assert both["one"]["windows"] == [[0, 2], [5, 8]]
+    traces = bench.tester.get(f"/studies/{bench.id}/tests/{bench.test(0)}/traces")["traces"]
+    assert traces[0]["windows"] == [[0, 2], [5, 8]]
+    for bad, code in (
+        ([[0, 5], [2, 8]], "windows_overlap"),
+        ([[5, 8], [0, 2]], "windows_overlap"),
+        ([[3, 3]], "bad_window"),
+    ):
+        assert bench.tester.put(path, {"windows": bad}, status=422)["code"] == code
+    shapes: tuple[Any, ...] = ({"windows": [[1, 2, 3]]}, {"windows": None}, {}, None, [], 5)
+    for shape in shapes:
+        assert bench.tester.put(path, shape, status=422)["code"] == "invalid"
+    assert bench.tester.get(f"/passes/{one}")["one"]["windows"] == [[0, 2], [5, 8]]
 
 
 @pytest.mark.parametrize(
@@ -183,19 +249,19 @@ def test_trimming_measures_the_window_and_leaves_the_file(bench: Bench) -> None:
     one = bench.record(0, 0)
     before = bench.tester.get(f"/passes/{one}")
     capture = before["one"]["capture_id"]
-    after = bench.tester.put(f"/captures/{capture}/window", {"from_s": 2, "to_s": 6})
+    after = bench.tester.put(f"/captures/{capture}/windows", {"windows": [[2, 6]]})
     assert after["figures"]["duration_s"] == pytest.approx(4, abs=0.1)
-    assert after["one"]["window"] == [2, 6]
+    assert after["one"]["windows"] == [[2, 6]]
     assert after["one"]["sha256"] == before["one"]["sha256"]
-    assert bench.tester.put(f"/captures/{capture}/window", {"from_s": 6, "to_s": 2}, status=422)["code"] == "bad_window"
-    empty = bench.tester.put(f"/captures/{capture}/window", {"from_s": 600, "to_s": 700}, status=422)
+    assert bench.tester.put(f"/captures/{capture}/windows", {"windows": [[6, 2]]}, status=422)["code"] == "bad_window"
+    empty = bench.tester.put(f"/captures/{capture}/windows", {"windows": [[600, 700]]}, status=422)
     assert empty["code"] == "empty_window"
-    whole = bench.tester.put(f"/captures/{capture}/window", {"from_s": None, "to_s": None})
+    whole = bench.tester.put(f"/captures/{capture}/windows", {"windows": []})
     assert whole["figures"] == before["figures"]
 
 
 def test_a_capped_pass_says_by_what(bench: Bench) -> None:
-    bench.lead.put(f"/studies/{bench.id}/method", {"display_hz": 120})
+    bench.lead.save(f"/studies/{bench.id}/method", {"display_hz": 120})
     bench.demand = type(bench.demand)(3.0, 4.0, seconds=20.0, cap_fps=60.0)
     one = bench.record(0, 0)
     found = bench.tester.get(f"/passes/{one}")["one"]["figures"]

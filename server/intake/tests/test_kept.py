@@ -9,15 +9,16 @@ from typing import Any
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from intake import measuring, queries, tasks
-from intake.bounded import BoundedProcess, OutOfBounds
+from intake import crunching, measuring, queries, tasks
+from intake.bounded import BoundedProcess, OutOfBounds, bounded
+from intake.crunching import FRAMES, KeptCapture
 from intake.models import AllFigures, Capture, CaptureFigures
 from intake.schemas import PassOut
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
-from rennbahn.capture import Capture as Frames
-from rennbahn.measures import Figures, Settings, figures_of
+from rennbahn.capture.pack import pack
+from rennbahn.errors import CaptureRefused
 from studies.models import Pass
 from testkit import Bench, Jobs
 
@@ -39,7 +40,7 @@ def upgrade(monkeypatch: pytest.MonkeyPatch, version: int = 99) -> None:
 def test_reading_never_measures_and_says_what_is_stale(bench: Bench, jobs: Jobs) -> None:
     one = bench.record(0, 0)
     before = over_budget(bench, one)
-    bench.lead.put(f"/studies/{bench.id}/method", {"target_hz": 144})
+    bench.lead.save(f"/studies/{bench.id}/method", {"target_hz": 144})
     kept = CaptureFigures.objects.count()
     assert over_budget(bench, one) == before, "until the worker has been there, the old figures are shown"
     assert [row["stale"] for row in rows(bench)] == [True]
@@ -55,10 +56,10 @@ def test_reading_never_measures_and_says_what_is_stale(bench: Bench, jobs: Jobs)
 
 def test_old_figures_stay_beside_new_ones_and_count_again_with_their_method(bench: Bench, jobs: Jobs) -> None:
     one = bench.record(0, 0)
-    bench.lead.put(f"/studies/{bench.id}/method", {"target_hz": 144})
+    bench.lead.save(f"/studies/{bench.id}/method", {"target_hz": 144})
     jobs.work()
     assert [row["counts"] for row in bench.tester.get(f"/passes/{one}")["measured"]] == [True, False]
-    bench.lead.put(f"/studies/{bench.id}/method", {"target_hz": 60})
+    bench.lead.save(f"/studies/{bench.id}/method", {"target_hz": 60})
     assert jobs.waiting() == [], "what was measured by this method before needs no worker"
     assert [row["counts"] for row in bench.tester.get(f"/passes/{one}")["measured"]] == [False, True]
     assert over_budget(bench, one) == pytest.approx(0.0, abs=0.01)
@@ -66,7 +67,7 @@ def test_old_figures_stay_beside_new_ones_and_count_again_with_their_method(benc
 
 def test_a_method_that_changes_no_figure_queues_nothing(bench: Bench, jobs: Jobs) -> None:
     bench.record(0, 0)
-    bench.lead.put(f"/studies/{bench.id}/method", {"suite_school": "equal_frames", "equal_band": 0.02})
+    bench.lead.save(f"/studies/{bench.id}/method", {"suite_school": "equal_frames", "equal_band": 0.02})
     assert jobs.waiting() == []
 
 
@@ -95,33 +96,43 @@ def test_a_capture_that_cannot_be_measured_stops_no_other(
 ) -> None:
     bad, good = bench.record(0, 0, seed=1), bench.record(0, 0, seed=2)
     upgrade(monkeypatch)
-    capture = Capture.objects.get(on_pass=bad)
-    longest = len(measuring.frames_of(capture))
+    hopeless = measuring.at_rest(Capture.objects.get(on_pass=bad))
+    measured = BoundedProcess.call
 
-    def figures(self: BoundedProcess, frames: Frames, settings: Settings) -> Figures:
-        if len(frames) == longest:
-            raise OutOfBounds("measuring took longer than 60 s")
-        return figures_of(frames, settings)
+    def call(self: BoundedProcess, function: Any, kept: KeptCapture, settings: dict[str, Any]) -> Any:
+        if kept == hopeless:
+            raise OutOfBounds("longer than 60 s")
+        return measured(self, function, kept, settings)
 
-    monkeypatch.setattr(BoundedProcess, "figures", figures)
+    monkeypatch.setattr(BoundedProcess, "call", call)
     tasks.queue_stale()
     jobs.work()
-    assert bench.tester.get(f"/passes/{bad}")["trouble"] == "measuring took longer than 60 s"
+    assert bench.tester.get(f"/passes/{bad}")["trouble"].startswith("the file takes longer than 60 s")
     assert bench.tester.get(f"/passes/{good}")["version"] == 99
     assert [(row["left"], row["failed"]) for row in bench.tester.get("/work")] == [(0, 1)]
     assert tasks.queue_stale() == [], "what failed is not tried for ever"
 
 
 def test_measuring_is_bounded_in_memory_and_time() -> None:
-    frames, settings = Frames(np.full(1000, 8.0)), Settings()
+    def kept(frames: int) -> KeptCapture:
+        return KeptCapture({FRAMES: pack(np.full(frames, 8.0))})
+
     with BoundedProcess() as process:
-        assert process.figures(frames, settings).frames == 1000
+        assert process.call(crunching.measure, kept(1000), {}).frames == 1000
     with BoundedProcess(memory_bytes=8 * 2**20) as small:
         with pytest.raises(OutOfBounds, match="8 MB of memory"):
-            small.figures(Frames(np.full(2_000_000, 8.0)), settings)
-        assert small.figures(frames, settings).frames == 1000, "the next capture is measured all the same"
-    with BoundedProcess(seconds=0.001) as quick, pytest.raises(OutOfBounds, match="took longer"):
-        quick.figures(Frames(np.full(1_000_000, 8.0)), settings)
+            small.call(crunching.measure, kept(2_000_000), {})
+        assert small.call(crunching.measure, kept(1000), {}).frames == 1000, "the next capture is measured all the same"
+    with BoundedProcess(seconds=0.001) as quick, pytest.raises(OutOfBounds, match="longer than"):
+        quick.call(crunching.measure, kept(1_000_000), {})
+
+
+def test_what_the_process_refuses_is_refused_here_with_all_its_facts() -> None:
+    columns = {"map": [{"column": "ms", "channel": "frame_time", "unit": "ms"}]}
+    with pytest.raises(CaptureRefused) as refused:
+        bounded(crunching.read, b"ms\n8\nx\n", columns, {})
+    assert (refused.value.reason, refused.value.row, refused.value.line) == ("not_a_number", 2, 3)
+    assert refused.value.hint
 
 
 @pytest.mark.parametrize("queued_again", [False, True])
@@ -200,9 +211,10 @@ def test_samples_have_a_clock_of_their_own_and_are_trimmed_by_it(bench: Bench) -
     assert found["figures"]["channel_means"]["wall_power_w"] == pytest.approx(104.5)
     assert found["files"][1]["offset_s"] == 0.0
     assert found["one"]["state"] == "recorded", "what it holds has changed, so it is decided again"
-    trimmed = bench.tester.put(f"/captures/{found['one']['capture_id']}/window", {"from_s": 2, "to_s": 5})
+    trimmed = bench.tester.put(f"/captures/{found['one']['capture_id']}/windows", {"windows": [[2, 5]]})
     assert trimmed["figures"]["channel_means"]["wall_power_w"] == pytest.approx(104.0), "seconds 3, 4 and 5"
-    frames = measuring.frames_of(Capture.objects.get())
+    kept = measuring.at_rest(Capture.objects.get())
+    frames = kept.whole().within(kept.windows)
     assert frames.samples[0].clock_s.tolist() == [1.0, 2.0, 3.0]
 
 
@@ -299,7 +311,7 @@ def test_a_pass_keeps_when_it_ran_and_what_it_was_told(bench: Bench, jobs: Jobs)
     assert detail["run_as"]["condition"]["name"] == "1440 high"
     assert detail["setup"] == "Box, plain v1"
     game = next(g for g in bench.lead.get("/games") if g["name"] == "Moss Republic")
-    bench.lead.put(f"/games/{game['id']}", {"name": "Moss Republic", "engine_cap_fps": 90})
+    bench.lead.save(f"/games/{game['id']}", {"name": "Moss Republic", "engine_cap_fps": 90})
     assert jobs.waiting() == []
     assert bench.tester.get(f"/passes/{taken['pass_id']}")["run_as"]["known_caps"] == []
     later = bench.tester.get(f"/passes/{bench.record(0, 0, seed=4)}")
@@ -311,7 +323,7 @@ def test_trimming_or_moving_an_accepted_pass_sends_it_back_to_be_decided(bench: 
     one = Pass.objects.filter(lane=bench.lane(0), test=bench.test(0)).first()
     assert one is not None
     capture = one.capture.pk
-    trimmed = bench.tester.put(f"/captures/{capture}/window", {"from_s": 1, "to_s": 6})
+    trimmed = bench.tester.put(f"/captures/{capture}/windows", {"windows": [[1, 6]]})
     assert trimmed["one"]["state"] == "recorded"
     bench.accept(one.pk)
     where = {"lane_id": bench.lane(1), "test_id": bench.test(1)}

@@ -6,11 +6,15 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+from bench.schemas import PartEdit, RigEdit, SetupEdit
 from config.api import api
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
-from testkit import PASSWORD, Caller, caller, study_body
+from planning.schemas import PlanEdit
+from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
+from studies.schemas import MethodEdit
+from testkit import PASSWORD, Caller, caller, edit_body, study_body
 
 METHOD = {"low_school": "slowest_frames"}
 SCENE = {"game": "Velvet Quarry", "name": "floor"}
@@ -22,40 +26,60 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/session", None, None),
     ("POST", "/session", {"name": "x", "password": "y"}, None),
     ("DELETE", "/session", None, None),
+    ("GET", "/health", None, None),
+    ("GET", "/people", None, "lead"),
+    ("POST", "/people/unlock", {"name": "x"}, "lead"),
+    ("GET", "/setup-versions/{version_id}/ticks", None, "viewer"),
+    (
+        "POST",
+        "/setup-versions/{version_id}/ticks",
+        {"on_day": "2026-01-05", "line": "Sync: off", "done": True},
+        "tester",
+    ),
     ("GET", "/part-kinds", None, "viewer"),
     ("GET", "/parts", None, "viewer"),
     ("POST", "/parts", {"kind": "card", "name": "New"}, "lead"),
-    ("PUT", "/parts/{part_id}", {"kind": "card", "name": "New"}, "lead"),
+    ("PUT", "/parts/{part_id}", edit_body(PartEdit, kind="card", name="New"), "lead"),
     ("GET", "/parts.csv", None, "viewer"),
     ("POST", "/parts.csv", "a file", "lead"),
     ("GET", "/rigs", None, "viewer"),
     ("POST", "/rigs", {"name": "Rig"}, "lead"),
-    ("PUT", "/rigs/{rig_id}", {"name": "Rig"}, "lead"),
+    ("PUT", "/rigs/{rig_id}", edit_body(RigEdit, name="Rig"), "lead"),
     ("GET", "/setups", None, "viewer"),
     ("POST", "/setups", SETUP, "lead"),
-    ("PUT", "/setups/{setup_id}", SETUP, "lead"),
+    ("PUT", "/setups/{setup_id}", edit_body(SetupEdit, **SETUP), "lead"),
     ("GET", "/setup-versions/{version_id}", None, "viewer"),
     ("GET", "/scene-kinds", None, "viewer"),
     ("GET", "/scenes", None, "viewer"),
     ("POST", "/scenes", SCENE, "lead"),
-    ("PUT", "/scenes/{scene_id}", SCENE, "lead"),
+    ("PUT", "/scenes/{scene_id}", edit_body(SceneEdit, **SCENE), "lead"),
     ("GET", "/games", None, "viewer"),
     ("POST", "/games", {"name": "Tin Lighthouse"}, "lead"),
-    ("PUT", "/games/{game_id}", {"name": "Tin Lighthouse"}, "lead"),
+    ("PUT", "/games/{game_id}", edit_body(GameEdit, name="Tin Lighthouse"), "lead"),
     ("GET", "/conditions", None, "viewer"),
-    ("PUT", "/conditions/{condition_id}", {"name": "Low"}, "lead"),
+    ("PUT", "/conditions/{condition_id}", edit_body(ConditionEdit, name="Low"), "lead"),
     ("POST", "/conditions", {"name": "Low"}, "lead"),
     ("GET", "/studies", None, "viewer"),
     ("POST", "/studies", study_body(), "lead"),
     ("GET", "/studies/{study_id}", None, "viewer"),
-    ("PUT", "/studies/{study_id}/method", METHOD, "lead"),
+    ("PUT", "/studies/{study_id}/method", edit_body(MethodEdit, **METHOD), "lead"),
     ("PUT", "/studies/{study_id}/baseline/{lane_id}", None, "lead"),
-    ("PUT", "/studies/{study_id}/tests", {"tests": [{"game": "a", "scene": "b", "condition": "c"}]}, "lead"),
-    ("PUT", "/studies/{study_id}/question", {"question": "Why?", "factor": "Fan"}, "lead"),
+    (
+        "PUT",
+        "/studies/{study_id}/tests",
+        {"tests": [{"game": "a", "scene": "b", "condition": "c"}], "seen": ""},
+        "lead",
+    ),
+    (
+        "PUT",
+        "/studies/{study_id}/question",
+        {"question": "Why?", "factor": "Fan", "second_factor": "", "seen": ""},
+        "lead",
+    ),
     ("PUT", "/studies/lanes/{lane_id}/newest-version", None, "lead"),
     ("GET", "/studies/{study_id}/plan", None, "viewer"),
-    ("PUT", "/studies/{study_id}/plan", {"starts_on": "2026-01-05"}, "lead"),
-    ("PUT", "/studies/{study_id}/plan/sequence", {"sequence": []}, "lead"),
+    ("PUT", "/studies/{study_id}/plan", edit_body(PlanEdit, starts_on="2026-01-05"), "lead"),
+    ("PUT", "/studies/{study_id}/plan/sequence", {"sequence": [], "seen": ""}, "lead"),
     ("POST", "/studies/{study_id}/acceptances", {"key": "x", "about": "y", "reason": "z"}, "lead"),
     ("POST", "/studies/{study_id}/acceptances/withdraw", {"key": "x"}, "lead"),
     ("POST", "/studies/{study_id}/ready", None, "lead"),
@@ -63,7 +87,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/plan.ics", None, "viewer"),
     ("GET", "/outlooks", None, "viewer"),
     ("GET", "/scene-noise", None, "viewer"),
-    ("POST", "/sketch", {"lanes": []}, "viewer"),
+    ("POST", "/sketch", {"lanes": []}, "lead"),
     ("POST", "/studies/{study_id}/finish", None, "lead"),
     ("POST", "/studies/{study_id}/reopen", None, "lead"),
     ("GET", "/studies/{study_id}/audit", None, "viewer"),
@@ -87,12 +111,14 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
         {"columns": {"map": []}, "assignments": [{"arrival_id": 0, **PLACE}]},
         "tester",
     ),
-    ("POST", "/files/{arrival_id}/set-aside", None, "tester"),
+    ("POST", "/studies/{study_id}/files/known", {"sha256": []}, "viewer"),
+    ("POST", "/studies/{study_id}/files/set-aside", {"arrival_ids": [0]}, "tester"),
+    ("POST", "/studies/{study_id}/files/bring-back", {"arrival_ids": [0]}, "tester"),
     ("GET", "/studies/{study_id}/passes", None, "viewer"),
     ("GET", "/passes/{pass_id}", None, "viewer"),
     ("GET", "/studies/{study_id}/tests/{test_id}/traces", None, "viewer"),
     ("PUT", "/captures/{capture_id}/place", PLACE, "tester"),
-    ("PUT", "/captures/{capture_id}/window", {"from_s": 1, "to_s": 2}, "tester"),
+    ("PUT", "/captures/{capture_id}/windows", {"windows": [[1, 2]]}, "tester"),
     ("GET", "/captures/{capture_id}/original", None, "viewer"),
     ("GET", "/studies/{study_id}/findings", None, "viewer"),
     ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),

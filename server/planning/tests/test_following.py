@@ -10,13 +10,13 @@ import pytest
 from bench.models import Part
 from django.db import connection, transaction
 from planning.models import Acceptance
-from planning.schemas import AcceptIn, PlanIn
+from planning.schemas import AcceptIn, PlanEdit, PlanIn
 from planning.services import accept_difference, save_plan
 from rennbahn.simulation import Rig, Scene
 from studies.models import Pass
 from studies.schemas import TestIn
 from studies.services import set_tests
-from testkit import Bench, Caller, study_body
+from testkit import Bench, Caller, edit_body, study_body
 
 PLAN = {"starts_on": "2026-01-05"}
 
@@ -86,14 +86,14 @@ def test_a_finished_study_is_planned_no_more(bench: Bench) -> None:
     bench.accept(bench.record(0, 0))
     bench.lead.post(f"/studies/{bench.id}/finish")
     path = f"/studies/{bench.id}"
-    tests = {"tests": [{"game": "a", "scene": "b", "condition": "c"}]}
+    tests = {"tests": [{"game": "a", "scene": "b", "condition": "c"}], "seen": ""}
     for method, where, body in (
-        ("PUT", f"{path}/plan", PLAN),
-        ("PUT", f"{path}/plan/sequence", {"sequence": []}),
+        ("PUT", f"{path}/plan", edit_body(PlanEdit, **PLAN)),
+        ("PUT", f"{path}/plan/sequence", {"sequence": [], "seen": ""}),
         ("POST", f"{path}/acceptances", {"key": "nothing", "about": "x", "reason": "y"}),
         ("POST", f"{path}/ready", None),
         ("PUT", f"{path}/tests", tests),
-        ("PUT", f"{path}/question", {"question": "q", "factor": "f"}),
+        ("PUT", f"{path}/question", {"question": "q", "factor": "f", "second_factor": "", "seen": ""}),
         ("PUT", f"/studies/lanes/{bench.lane(0)}/newest-version", None),
     ):
         assert bench.lead.call(method, where, body, status=409)["code"] == "study_finished"
@@ -102,9 +102,9 @@ def test_a_finished_study_is_planned_no_more(bench: Bench) -> None:
 
 def test_the_plan_leaves_lines_that_say_what_changed(bench: Bench) -> None:
     path = f"/studies/{bench.id}"
-    bench.lead.put(f"{path}/plan", {**PLAN, "margin": 0.05, "hours_a_day": 6})
-    bench.lead.put(f"{path}/plan", {**PLAN, "margin": 0.05, "hours_a_day": 6})
-    bench.lead.put(f"{path}/question", {"question": "Do they?", "factor": "Cooler"})
+    bench.lead.save(f"{path}/plan", {**PLAN, "margin": 0.05, "hours_a_day": 6})
+    bench.lead.save(f"{path}/plan", {**PLAN, "margin": 0.05, "hours_a_day": 6})
+    bench.lead.save(f"{path}/question", {"question": "Do they?", "factor": "Cooler"})
     lines = [(line["what"], line["why"]) for line in bench.lead.get(f"{path}/audit")]
     assert [what for what, _ in lines].count("changed the plan") == 1, "what stayed the same leaves no line"
     assert "margin: 0.02 → 0.05" in lines[1][1]
@@ -112,7 +112,7 @@ def test_the_plan_leaves_lines_that_say_what_changed(bench: Bench) -> None:
 
 
 def test_a_plan_says_when_a_day_is_too_short(bench: Bench) -> None:
-    plan = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "hours_a_day": 0.05})
+    plan = bench.lead.save(f"/studies/{bench.id}/plan", {**PLAN, "hours_a_day": 0.05})
     assert plan["unplaceable"] == 18
     assert plan["late"]
     assert plan["blocks"] == plan["sessions"] == []
@@ -121,7 +121,7 @@ def test_a_plan_says_when_a_day_is_too_short(bench: Bench) -> None:
 
 def test_a_shuffled_order_comes_from_its_seed(bench: Bench) -> None:
     def shuffled(seed: int) -> list[int]:
-        plan = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "order": "random", "seed": seed})
+        plan = bench.lead.save(f"/studies/{bench.id}/plan", {**PLAN, "order": "random", "seed": seed})
         return [pk for block in plan["blocks"] for pk in block["pass_ids"]]
 
     first = shuffled(3)
@@ -146,7 +146,7 @@ def test_facts_of_parts_reach_the_check(lead: Caller) -> None:
     objections = {one["key"]: one for one in lead.get(f"/studies/{study['id']}/plan")["objections"]}
     assert objections["part:cooler"]["weight"] == "harmless"
     part = Part.objects.get(name="Tall 60")
-    lead.put(f"/parts/{part.pk}", {"kind": "cooler", "name": "Tall 60", "facts": {"type": "air", "max_heat_w": 150}})
+    lead.save(f"/parts/{part.pk}", {"kind": "cooler", "name": "Tall 60", "facts": {"type": "air", "max_heat_w": 150}})
     objections = {one["key"]: one for one in lead.get(f"/studies/{study['id']}/plan")["objections"]}
     assert objections["part:cooler"]["weight"] == "mind"
     assert "no-factor" in objections

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 from icalendar import Calendar
 from rennbahn.planning.passes import passes_needed
-from testkit import Bench, Caller, study_body
+from testkit import Bench, Caller, accepting, study_body
 
 PLAN = {"starts_on": "2026-01-05", "hours_a_day": 8, "weekdays": [0, 1, 2, 3, 4]}
 
@@ -49,7 +49,7 @@ def test_a_fair_study_is_called_ready_and_the_record_says_so(bench: Bench) -> No
     assert bench.lead.post(f"/studies/{bench.id}/ready")["ready_at"]
     assert bench.lead.get(f"/studies/{bench.id}/audit")[0]["what"] == "called the study ready"
     assert (
-        bench.lead.put(f"/studies/{bench.id}/question", {"question": "Same?", "factor": "Driver"})["ready_at"] is None
+        bench.lead.save(f"/studies/{bench.id}/question", {"question": "Same?", "factor": "Driver"})["ready_at"] is None
     )
 
 
@@ -63,7 +63,7 @@ def test_an_unfair_study_needs_reasons_and_they_print_with_the_findings(lead: Ca
     assert {key: one["weight"] for key, one in objections.items()} == {"part:driver": "mind", "setting:room": "mind"}
     for key, one in objections.items():
         body = {"key": key, "about": one["about"], "reason": f"why {key}"}
-        assert lead.post(f"{path}/acceptances", {**body, "reason": " "}, status=422)["field"] == "reason"
+        assert lead.post(f"{path}/acceptances", accepting(body, " "), status=422)["field"] == "reason"
         stale = lead.post(f"{path}/acceptances", {**body, "about": "another"}, status=409)
         assert (stale["code"], stale["field"]) == ("difference_changed", "about")
         lead.post(f"{path}/acceptances", body, status=201)
@@ -87,10 +87,10 @@ def test_an_unfair_study_needs_reasons_and_they_print_with_the_findings(lead: Ca
 def test_an_acceptance_does_not_outlive_what_it_accepted(lead: Caller) -> None:
     study = unfair(lead)
     room = next(one for one in plan_of(lead, study)["objections"] if one["key"] == "setting:room")
-    lead.post(f"/studies/{study['id']}/acceptances", {**room, "reason": "one summer"}, status=201)
+    lead.post(f"/studies/{study['id']}/acceptances", accepting(room, "one summer"), status=201)
     setup = study["lanes_full"][1]["setup"]
     hotter = lane("tall", "38 °C", cooler="Tall 60", driver="42.0")["setup"]
-    lead.put(f"/setups/{setup['id']}", hotter)
+    lead.save(f"/setups/{setup['id']}", hotter)
     now = next(one for one in plan_of(lead, study)["objections"] if one["key"] == "setting:room")
     assert (now["about"], now["acceptance"]) == ("22 °C / 38 °C", None)
 
@@ -99,7 +99,7 @@ def test_what_changes_while_a_study_runs_is_seen(bench: Bench) -> None:
     bench.accept(bench.record(0, 0))
     setup = bench.study["lanes_full"][0]["setup"]
     changed = {"name": setup["name"], "parts": parts(card="Ostrane V5", cooler="Plain 40", driver="42.0")}
-    newer = bench.lead.put(f"/setups/{setup['id']}", {**changed, "settings": [{"name": "Sync", "value": "off"}]})
+    newer = bench.lead.save(f"/setups/{setup['id']}", {**changed, "settings": [{"name": "Sync", "value": "off"}]})
     assert newer["version"] == 2
     assert plan_of(bench.lead, bench.study)["changed"] == [], "the lane stays on its version"
     moved = bench.lead.put(f"/studies/lanes/{bench.lane(0)}/newest-version")
@@ -127,13 +127,13 @@ def test_passes_needed_from_a_guess_and_then_from_what_was_learned(bench: Bench)
     learned = noise[bench.study["tests_full"][0]["scene_id"]]
     assert 0 < learned["percent"]["average_fps"] < 1
     assert (learned["passes"], learned["cells"], learned["studies"]) == (6, 2, 1)
-    wider = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "margin": 0.5})
+    wider = bench.lead.save(f"/studies/{bench.id}/plan", {**PLAN, "margin": 0.5})
     assert {one["needed"] for one in wider["needs"]} == {3}, "never under three"
 
 
 def test_the_plan_is_laid_out_and_kept(bench: Bench) -> None:
     path = f"/studies/{bench.id}/plan"
-    plan = bench.lead.put(path, {**PLAN, "order": "lane_by_lane", "costs": {"swap_s": 3600}})
+    plan = bench.lead.save(path, {**PLAN, "order": "lane_by_lane", "costs": {"swap_s": 3600}})
     assert plan["saved"]
     assert plan["all_costs"]["swap_s"] == 3600
     by_order = {one["order"]: one for one in plan["outlines"]}
@@ -168,7 +168,7 @@ def test_the_plan_is_laid_out_and_kept(bench: Bench) -> None:
     ],
 )
 def test_a_plan_that_is_none_names_the_field(bench: Bench, change: dict[str, Any], field: str) -> None:
-    refused = bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, **change}, status=422)
+    refused = bench.lead.save(f"/studies/{bench.id}/plan", {**PLAN, **change}, status=422)
     assert refused["field"] == field
     assert not plan_of(bench.lead, bench.study)["saved"]
 
@@ -178,34 +178,36 @@ def test_a_deadline_drops_what_can_wait(bench: Bench) -> None:
         {"game": test["game"], "scene": test["scene"], "condition": test["condition"], "priority": priority}
         for test, priority in zip(bench.study["tests_full"], (1, 3, 2), strict=True)
     ]
-    bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests})
+    bench.lead.save(f"/studies/{bench.id}/tests", {"tests": tests})
     path = f"/studies/{bench.id}/plan"
     quick = {**PLAN, "order": "lane_by_lane", "costs": {"swap_s": 0, "reboot_s": 0, "start_s": 0}}
-    whole = bench.lead.put(path, quick)["chosen"]["total_s"]
+    whole = bench.lead.save(path, quick)["chosen"]["total_s"]
     # A day that holds three quarters of it, and the deadline at its end: one of three tests must go.
-    plan = bench.lead.put(path, {**quick, "deadline": "2026-01-05T23:00", "hours_a_day": round(0.75 * whole / 3600, 3)})
+    plan = bench.lead.save(
+        path, {**quick, "deadline": "2026-01-05T23:00", "hours_a_day": round(0.75 * whole / 3600, 3)}
+    )
     assert [one["test_id"] for one in plan["dropped"]] == [bench.test(1)]
     assert plan["late"]
     assert plan["deadline"] == "2026-01-05T23:00:00"
     (outlook,) = bench.lead.get("/outlooks")
     assert (outlook["study_id"], outlook["dropped"], outlook["late"]) == (bench.id, 1, True)
-    assert not bench.lead.put(path, {**PLAN, "deadline": "2026-02-01T00:00"})["late"]
+    assert not bench.lead.save(path, {**PLAN, "deadline": "2026-02-01T00:00"})["late"]
 
 
 def test_by_hand_and_back(bench: Bench) -> None:
     path = f"/studies/{bench.id}/plan"
     before = [pk for block in plan_of(bench.lead, bench.study)["blocks"] for pk in block["pass_ids"]]
     turned = list(reversed(before))
-    plan = bench.lead.put(f"{path}/sequence", {"sequence": turned})
+    plan = bench.lead.save(f"{path}/sequence", {"sequence": turned})
     assert plan["order"] == "by_hand"
     assert [pk for block in plan["blocks"] for pk in block["pass_ids"]] == turned
-    assert bench.lead.put(f"{path}/sequence", {"sequence": [0]}, status=422)["field"] == "sequence"
-    again = bench.lead.put(path, {**PLAN, "order": "alternating"})
+    assert bench.lead.save(f"{path}/sequence", {"sequence": [0]}, status=422)["field"] == "sequence"
+    again = bench.lead.save(path, {**PLAN, "order": "alternating"})
     assert [pk for block in again["blocks"] for pk in block["pass_ids"]] == before
 
 
 def test_the_plan_goes_along_as_csv_and_calendar(bench: Bench) -> None:
-    bench.lead.put(f"/studies/{bench.id}/plan", {**PLAN, "starts_on": "2026-01-09", "hours_a_day": 0.9})
+    bench.lead.save(f"/studies/{bench.id}/plan", {**PLAN, "starts_on": "2026-01-09", "hours_a_day": 0.9})
     plan = plan_of(bench.lead, bench.study)
     rows = list(csv.DictReader(io.StringIO(bench.tester.get(f"/studies/{bench.id}/plan.csv").decode())))
     assert len(rows) == 18
@@ -225,7 +227,7 @@ def test_the_rule_of_adding_passes_marks_early_claims(bench: Bench) -> None:
     path = f"/studies/{bench.id}"
     before = bench.lead.get(f"{path}/findings")
     assert before["stop_level"] is None
-    plan = bench.lead.put(f"{path}/plan", {**PLAN, "most_passes": 8})
+    plan = bench.lead.save(f"{path}/plan", {**PLAN, "most_passes": 8})
     assert (plan["rule"]["first"], plan["rule"]["limit"], plan["rule"]["looks"]) == (3, 8, 6)
     after = bench.lead.get(f"{path}/findings")
     assert after["stop_level"] == pytest.approx(0.0174, abs=1e-4)
@@ -255,7 +257,7 @@ def test_a_study_on_paper(bench: Bench) -> None:
     many = [{"game": f"G{n}", "scene": "s", "condition": "c"} for n in range(400)]
     refused = bench.tester.post("/sketch", {"lanes": lanes, "tests": many, "passes_wanted": 50}, status=422)
     assert (refused["code"], refused["field"]) == ("too_many_passes", "tests")
-    assert bench.lead.put(
+    assert bench.lead.save(
         f"/studies/{bench.id}/tests", {"tests": [{**m, "passes_wanted": 50} for m in many]}, status=422
     )
     empty = bench.tester.post("/sketch", {"lanes": lanes, "tests": []})
@@ -279,6 +281,6 @@ def test_a_large_ladder_takes_a_fixed_number_of_queries(lead: Caller, queries: C
         plan = plan_of(lead, study)
     assert plan["chosen"]["passes"] == 864
     assert plan["objections"] == []
-    lead.put(f"/studies/{study['id']}/plan", {**PLAN, "deadline": "2027-01-01T00:00"})
+    lead.save(f"/studies/{study['id']}/plan", {**PLAN, "deadline": "2027-01-01T00:00"})
     with queries(17):
         assert len(lead.get("/outlooks")) == 1

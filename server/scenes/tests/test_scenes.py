@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from testkit import Bench, Caller
+from scenes.schemas import SceneEdit
+from testkit import Bench, Caller, edit_body, study_body
 
 REEF = {"game": "Lanternfish Bay", "name": "reef dive", "kind": "benchmark", "length_s": 45, "leans_on": ["card"]}
 
@@ -15,7 +16,7 @@ def test_a_scene_brings_its_game(lead: Caller) -> None:
     assert again["code"] == "scene_exists"
     other = lead.post("/scenes", {"game": "lanternfish bay", "name": "wreck"}, status=201)
     assert other["game_id"] == scene["game_id"]
-    edited = lead.put(f"/scenes/{scene['id']}", {**REEF, "start": "menu"})
+    edited = lead.save(f"/scenes/{scene['id']}", {**REEF, "start": "menu"})
     assert edited["start"] == "menu"
 
 
@@ -24,14 +25,39 @@ def test_bad_scenes_name_the_field(lead: Caller) -> None:
     assert lead.post("/scenes", {**REEF, "length_s": 0}, status=422)["field"] == "length_s"
     assert lead.post("/scenes", {**REEF, "leans_on": ["luck"]}, status=422)["field"] == "leans_on.0"
     assert lead.post("/scenes", {**REEF, "warm_up_runs": 99}, status=422)["field"] == "warm_up_runs"
-    assert lead.put("/scenes/0", REEF, status=404)["code"] == "not_found"
+    assert lead.save("/scenes/0", REEF, status=404)["code"] == "not_found"
 
 
-def test_a_scene_in_use_stays_as_it_was_run(bench: Bench) -> None:
-    used = next(scene for scene in bench.lead.get("/scenes") if scene["used"])
-    refused = bench.lead.put(f"/scenes/{used['id']}", {"game": used["game"], "name": "elsewhere"}, status=409)
-    assert refused["code"] == "scene_in_use"
-    assert refused["hint"]
+def test_a_scene_stays_open_until_a_pass_of_it_was_run(bench: Bench) -> None:
+    scene = next(one for one in bench.lead.get("/scenes") if one["name"] == "square")
+    assert not scene["used"], "that a study tests it is no run yet"
+    described = bench.lead.save(f"/scenes/{scene['id']}", {"start": "at the well", "length_s": 45})
+    assert (described["id"], described["version"], described["start"]) == (scene["id"], 1, "at the well")
+    bench.record(0, 0)
+    refused = bench.lead.save(f"/scenes/{scene['id']}", {"name": "elsewhere"}, status=409)
+    assert (refused["code"], refused["field"]) == ("scene_in_use", "name")
+
+
+def test_a_scene_that_was_run_is_changed_as_its_next_version(bench: Bench) -> None:
+    bench.record(0, 0)
+    other = bench.lead.post(
+        "/studies",
+        study_body(
+            question="Again?",
+            lanes=[{"name": n, "setup_id": bench.study["lanes_full"][k]["setup"]["id"]} for k, n in enumerate("ab")],
+        ),
+        status=201,
+    )
+    scene = next(one for one in bench.lead.get("/scenes") if one["used"])
+    second = bench.lead.save(f"/scenes/{scene['id']}", {"route": "by the mill"})
+    assert (second["version"], second["used"], second["route"]) == (2, False, "by the mill")
+    shown = [one for one in bench.lead.get("/scenes") if one["name"] == scene["name"]]
+    assert [one["id"] for one in shown] == [second["id"]], "the newest stands for all"
+    old = bench.lead.get(f"/studies/{bench.id}")["tests_full"][0]
+    new = bench.lead.get(f"/studies/{other['id']}")["tests_full"][0]
+    assert (old["scene_id"], new["scene_id"]) == (scene["id"], second["id"]), "a test without passes goes on to it"
+    late = bench.lead.put(f"/scenes/{scene['id']}", {**edit_body(SceneEdit, **REEF), "seen": scene["seen"]}, status=409)
+    assert late["code"] == "scene_superseded"
 
 
 def test_conditions(lead: Caller) -> None:
@@ -49,9 +75,9 @@ def test_a_games_engine_is_written_down_once(lead: Caller) -> None:
     assert (scene["game_id"], scene["engine_cap_fps"]) == (game["id"], 120.0)
     assert lead.post("/games", {"name": "PAPER COMETS"}, status=409)["code"] == "game_exists"
     assert lead.post("/games", {"name": "Other", "engine_cap_fps": 0}, status=422)["field"] == "engine_cap_fps"
-    edited = lead.put(f"/games/{game['id']}", {**facts, "forbids_overlays": True})
+    edited = lead.save(f"/games/{game['id']}", {**facts, "forbids_overlays": True})
     assert (edited["forbids_overlays"], edited["scenes"]) == (True, 1)
-    assert lead.put("/games/0", facts, status=404)["code"] == "not_found"
+    assert lead.save("/games/0", facts, status=404)["code"] == "not_found"
 
 
 def test_what_a_condition_told_games_stays_and_blanks_are_filled(bench: Bench) -> None:
@@ -59,9 +85,9 @@ def test_what_a_condition_told_games_stays_and_blanks_are_filled(bench: Bench) -
     assert condition["used"]
     told = {"name": condition["name"], "resolution": "2560 x 1440", "preset": "high"}
     path = f"/conditions/{condition['id']}"
-    assert bench.lead.put(path, told)["preset"] == "high"
+    assert bench.lead.save(path, told)["preset"] == "high"
     bench.record(0, 0)
-    refused = bench.lead.put(path, {**told, "preset": "low"}, status=409)
+    refused = bench.lead.save(path, {**told, "preset": "low"}, status=409)
     assert (refused["code"], refused["field"]) == ("condition_in_use", "preset")
-    assert bench.lead.put(path, {**told, "ray_tracing": "off"})["ray_tracing"] == "off"
-    assert bench.lead.put(path, {**told, "ray_tracing": "off", "intent": "expose"}, status=409)["field"] == "intent"
+    assert bench.lead.save(path, {**told, "ray_tracing": "off"})["ray_tracing"] == "off"
+    assert bench.lead.save(path, {**told, "ray_tracing": "off", "intent": "expose"}, status=409)["field"] == "intent"

@@ -114,7 +114,7 @@ def test_what_is_kept_goes_with_nothing(bench: Bench) -> None:
 def test_the_record_says_which_tests_changed(bench: Bench) -> None:
     kept = {"game": "Moss Republic", "scene": "square", "condition": "1440 high"}
     more = {"game": "Tin Lighthouse", "scene": "stairs", "condition": "1440 high"}
-    bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [kept, more]})
+    bench.lead.save(f"/studies/{bench.id}/tests", {"tests": [kept, more]})
     said = bench.lead.get(f"/studies/{bench.id}/audit")[0]["why"]
     assert "added Tin Lighthouse, stairs, 1440 high" in said
     assert "left out Ninth Ferry, harbour, 1440 high" in said

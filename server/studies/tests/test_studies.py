@@ -10,8 +10,9 @@ import pytest
 from django.db import IntegrityError, connection, transaction
 from rennbahn.simulation import Rig
 from studies.models import Pass, Study
+from studies.schemas import MethodEdit
 from studies.services import change_pass
-from testkit import Bench, Caller, study_body
+from testkit import Bench, Caller, edit_body, study_body
 
 
 def test_a_study_comes_with_lanes_tests_and_planned_passes(lead: Caller) -> None:
@@ -80,8 +81,8 @@ def test_one_more_pass_and_one_more_test(bench: Bench) -> None:
     test = {"game": "Glass Caravan", "scene": "dunes", "condition": "1440 high"}
     there = [{key: one[key] for key in ("game", "scene", "condition")} for one in bench.study["tests_full"]]
     path = f"/studies/{bench.id}/tests"
-    assert bench.lead.put(path, {"tests": [*there, test]})["tests_full"][-1]["position"] == 3
-    assert bench.lead.put(path, {"tests": [*there, test, test]}, status=409)["code"] == "test_twice"
+    assert bench.lead.save(path, {"tests": [*there, test]})["tests_full"][-1]["position"] == 3
+    assert bench.lead.save(path, {"tests": [*there, test, test]}, status=409)["code"] == "test_twice"
 
 
 def test_a_finished_study_changes_no_more(bench: Bench) -> None:
@@ -91,7 +92,7 @@ def test_a_finished_study_changes_no_more(bench: Bench) -> None:
     assert bench.lead.post(f"/studies/{bench.id}/finish")["state"] == "finished"
     for method, path, body in [
         ("PUT", f"/studies/passes/{one}/state", {"state": "recorded"}),
-        ("PUT", f"/studies/{bench.id}/method", {"equal_band": 0.02}),
+        ("PUT", f"/studies/{bench.id}/method", edit_body(MethodEdit, equal_band=0.02)),
         ("POST", "/studies/passes", {"lane_id": bench.lane(0), "test_id": bench.test(0)}),
         ("PUT", f"/studies/{bench.id}/baseline/{bench.lane(1)}", None),
     ]:
@@ -209,18 +210,18 @@ def test_the_tests_of_a_study_are_set_as_a_whole(bench: Bench) -> None:
     kept = {"game": "Ninth Ferry", "scene": "harbour", "condition": "1440 high"}
     bench.accept(bench.record(0, 1))
     more = {"game": "ninth ferry", "scene": "harbour", "condition": "1080 low", "priority": 3, "passes_wanted": 5}
-    study = bench.lead.put(path, {"tests": [more, {**kept, "priority": 1, "passes_wanted": 4}]})
+    study = bench.lead.save(path, {"tests": [more, {**kept, "priority": 1, "passes_wanted": 4}]})
     assert [(t["condition"], t["priority"], t["passes_wanted"]) for t in study["tests_full"]] == [
         ("1080 low", 3, 5),
         ("1440 high", 1, 4),
     ]
     assert (study["counts"]["planned"], study["counts"]["accepted"]) == (2 * 5 + 2 * 4 - 1, 1)
-    fewer = bench.lead.put(path, {"tests": [{**kept, "passes_wanted": 1}, more]})
+    fewer = bench.lead.save(path, {"tests": [{**kept, "passes_wanted": 1}, more]})
     assert (fewer["counts"]["planned"], fewer["counts"]["accepted"]) == (1 + 2 * 5, 1), "what was run stays"
-    gone = bench.lead.put(path, {"tests": [more]}, status=409)
+    gone = bench.lead.save(path, {"tests": [more]}, status=409)
     assert (gone["code"], gone["field"]) == ("test_has_passes", "tests")
-    assert bench.lead.put(path, {"tests": [more, more]}, status=409)["code"] == "test_twice"
-    assert bench.lead.put(path, {"tests": [{**more, "priority": 4}]}, status=422)["field"] == "tests.0.priority"
+    assert bench.lead.save(path, {"tests": [more, more]}, status=409)["code"] == "test_twice"
+    assert bench.lead.save(path, {"tests": [{**more, "priority": 4}]}, status=422)["field"] == "tests.0.priority"
     said = [line["what"] for line in bench.lead.get(f"/studies/{bench.id}/audit")]
     assert said.count("changed the tests") == 2
 
@@ -229,11 +230,11 @@ def test_what_a_tester_planned_stays_planned_and_the_record_is_never_shortened(b
     place = {"lane_id": bench.lane(0), "test_id": bench.test(0)}
     bench.tester.post("/studies/passes", place, status=201)
     tests = [{key: test[key] for key in ("game", "scene", "condition")} for test in bench.study["tests_full"]]
-    same = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "priority": 1}, *tests[1:]]})
+    same = bench.lead.save(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "priority": 1}, *tests[1:]]})
     assert same["counts"]["planned"] == 19, "another priority takes no pass away"
-    fewer = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "passes_wanted": 2}, *tests[1:]]})
+    fewer = bench.lead.save(f"/studies/{bench.id}/tests", {"tests": [{**tests[0], "passes_wanted": 2}, *tests[1:]]})
     assert fewer["counts"]["planned"] == 16
-    bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests[1:]})
+    bench.lead.save(f"/studies/{bench.id}/tests", {"tests": tests[1:]})
     said = [(line["what"], line["on"]) for line in bench.lead.get(f"/studies/{bench.id}/audit")]
     assert ("planned one more pass", "Moss Republic, square, 1440 high, plain fins, pass 4") in said
 
@@ -242,7 +243,7 @@ def test_a_rejected_pass_is_repeated_beside_what_is_wanted(bench: Bench) -> None
     one = bench.record(0, 0)
     bench.tester.put(f"/studies/passes/{one}/state", {"state": "rejected", "reason": "an update ran"})
     tests = [{key: test[key] for key in ("game", "scene", "condition")} for test in bench.study["tests_full"]]
-    study = bench.lead.put(f"/studies/{bench.id}/tests", {"tests": tests})
+    study = bench.lead.save(f"/studies/{bench.id}/tests", {"tests": tests})
     assert (study["counts"]["planned"], study["counts"]["rejected"]) == (18, 1)
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import itertools
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -54,7 +55,7 @@ class Capture:
         One value a frame; NaN is a gap. Busy times are in milliseconds.
     source_flags : tuple of str
         What the reader noticed (`unterminated_last_line`).
-    window : (from, to) in seconds, or None for the whole capture.
+    window : (from, to) in seconds, or None for the whole capture; of several windows from the first to the last.
     samples : tuple of :class:`Samples`
         What was sampled beside the frames, on the capture's clock but with moments of its own.
     """
@@ -104,4 +105,32 @@ class Capture:
             self.source_flags,
             (start_s, stop_s),
             tuple(one.trimmed(start_s, stop_s) for one in self.samples),
+        )
+
+    def within(self, windows: Sequence[tuple[float, float]]) -> Capture:
+        """The frames of several windows, as :meth:`trimmed` cuts each, joined end to end; of none the whole capture.
+
+        Windows are in seconds, in order and apart. Raises ValueError where they are not.
+        """
+        if not windows:
+            return self
+        if any(b[0] < a[1] for a, b in itertools.pairwise(windows)):
+            raise ValueError("windows must follow each other without overlap")
+        parts = [self.trimmed(*window) for window in windows]
+        if len(parts) == 1:
+            return parts[0]
+        begins = np.concatenate(([0.0], np.cumsum([part.duration_s for part in parts])))
+        joined = tuple(
+            Samples(
+                np.concatenate([p.samples[at].clock_s + begin for p, begin in zip(parts, begins, strict=False)]),
+                {name: np.concatenate([p.samples[at].values[name] for p in parts]) for name in own.values},
+            )
+            for at, own in enumerate(self.samples)
+        )
+        return Capture(
+            np.concatenate([part.frame_ms for part in parts]),
+            {name: np.concatenate([part.channels[name] for part in parts]) for name in self.channels},
+            self.source_flags,
+            (windows[0][0], windows[-1][1]),
+            joined,
         )

@@ -7,7 +7,7 @@ difference and changes nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from rennbahn.parts import KINDS
@@ -110,9 +110,12 @@ class Fairness:
     pairings: tuple[Pairing, ...]
     objections: tuple[Objection, ...]
 
-    def unanswered(self, accepted: Mapping[str, str]) -> tuple[Objection, ...]:
-        """Objections that nobody accepted as they are; `accepted` gives by key what was accepted."""
-        return tuple(one for one in self.objections if accepted.get(one.key) != one.about)
+    def unanswered(self, accepted: Collection[tuple[str, str, str]]) -> tuple[Objection, ...]:
+        """Objections that nobody accepted as they are: `accepted` holds key, what it was about, and its weight then.
+
+        An acceptance outlives neither the difference nor its weight.
+        """
+        return tuple(one for one in self.objections if (one.key, one.about, one.weight) not in accepted)
 
 
 def check_fairness(lanes: Sequence[LaneDescription], baseline: str, factors: Iterable[str]) -> Fairness:

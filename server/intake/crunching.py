@@ -1,0 +1,129 @@
+"""What is made of files and arrays: it runs in a process with bounds (see :mod:`intake.bounded`) and imports no Django.
+
+What comes in and goes out is small or packed, so that the process that asks never holds a capture's arrays.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from typing import Any
+
+from rennbahn import capture as core
+from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_capture, read_samples
+from rennbahn.capture.pack import pack, unpack
+from rennbahn.errors import CaptureRefused
+from rennbahn.measures import Figures, Settings, figures_of
+
+FRAMES = "frame_ms"
+
+
+@dataclass(frozen=True)
+class KeptSamples:
+    """Samples on a clock of their own, packed; `offset_s` lays their clock on the capture's."""
+
+    clock: bytes
+    channels: dict[str, bytes]
+    offset_s: float
+
+
+@dataclass(frozen=True)
+class KeptCapture:
+    """A capture at rest: its arrays packed, its samples, and the windows that it is seen through."""
+
+    arrays: dict[str, bytes]
+    source_flags: tuple[str, ...] = ()
+    samples: tuple[KeptSamples, ...] = ()
+    windows: tuple[tuple[float, float], ...] = ()
+
+    def whole(self) -> core.Capture:
+        """The capture without its windows."""
+        arrays = {name: unpack(data) for name, data in self.arrays.items()}
+        samples = tuple(
+            core.Samples(unpack(one.clock), {name: unpack(data) for name, data in one.channels.items()}).shifted(
+                one.offset_s
+            )
+            for one in self.samples
+        )
+        return core.Capture(arrays.pop(FRAMES), arrays, self.source_flags, samples=samples)
+
+
+@dataclass(frozen=True)
+class Proposed:
+    """What a file seems to be; `look` tells files of one logger from those of another."""
+
+    columns: dict[str, Any] | None
+    names: list[str]
+    rows: list[list[str]]
+    reasons: list[str]
+    look: str
+
+
+@dataclass(frozen=True)
+class Crunched:
+    """A file that was read: its arrays packed, a digest of its frames, and its figures."""
+
+    kept: KeptCapture
+    frames: int
+    duration_s: float
+    digest: str
+    figures: Figures
+
+
+@dataclass(frozen=True)
+class CrunchedSamples:
+    """Samples that were read: their columns, packed arrays, and when their clock begins."""
+
+    columns: dict[str, Any]
+    clock: bytes
+    begins_s: float
+    channels: dict[str, bytes] = field(default_factory=dict)
+
+
+def propose(content: bytes) -> Proposed:
+    """What a file seems to be. Raises :class:`CaptureRefused` where it is no capture at all."""
+    proposal = propose_columns(content)
+    columns = proposal.columns.as_json() if proposal.columns else None
+    # Files of one logger may differ in how much stands before the header, never in the header itself.
+    dialect = {name: value for name, value in (columns or {}).items() if name not in ("map", "skip_lines")}
+    look = hashlib.sha256(repr((proposal.names, sorted(dialect.items()))).encode()).hexdigest()
+    return Proposed(
+        columns,
+        [name[:200] for name in proposal.names[:200]],
+        [[text[:60] for text in row[:200]] for row in proposal.rows],
+        list(proposal.reasons),
+        look,
+    )
+
+
+def read(content: bytes, columns: dict[str, Any], settings: dict[str, Any]) -> Crunched:
+    """Read a file by a column map and measure it. Raises :class:`CaptureRefused` with the first bad row."""
+    frames = read_capture(content, ColumnMap.from_json(columns))
+    return Crunched(
+        KeptCapture({name: pack(v) for name, v in {FRAMES: frames.frame_ms, **frames.channels}.items()}, frames.flags),
+        len(frames),
+        frames.duration_s,
+        digest_of(frames),
+        figures_of(frames, Settings.from_json(settings)),
+    )
+
+
+def digest_of(frames: core.Capture) -> str:
+    """A digest of the frame times alone: the same run packed or written otherwise has the same."""
+    return hashlib.sha256(frames.frame_ms.tobytes()).hexdigest()
+
+
+def samples(content: bytes) -> CrunchedSamples:
+    """Read samples on a clock of their own. Raises :class:`CaptureRefused`."""
+    columns = propose_samples(content)
+    found = read_samples(content, columns)
+    channels = {name: pack(values) for name, values in found.values.items()}
+    return CrunchedSamples(columns.as_json(), pack(found.clock_s), float(found.clock_s[0]), channels)
+
+
+def measure(kept: KeptCapture, settings: dict[str, Any]) -> Figures:
+    """All figures of a capture at rest. Raises :class:`CaptureRefused` where no frame lies within its windows."""
+    frames = kept.whole().within(kept.windows)
+    if not len(frames):
+        raise CaptureRefused("no_frames", "no frame lies within these windows")
+    return figures_of(frames, Settings.from_json(settings))

@@ -1,0 +1,27 @@
+"""A study is ready for what was read when it was called so: a difference that came since takes it back."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from django.contrib.auth.models import User
+from studies.models import Study, StudyState
+from studies.queries import with_lanes_and_tests
+from studies.services import no_longer_ready
+
+from planning.building import fairness_of
+from planning.fair import objections_mark, unanswered
+
+
+def look_again(versions: Collection[int], who: User) -> None:
+    """Take ready studies back whose lanes have these setups and now differ in something that was not read."""
+    ready = Study.objects.filter(state=StudyState.OPEN, ready_at__isnull=False, lanes__setup_version__in=versions)
+    ids = set(ready.values_list("pk", flat=True))
+    locked = {study.pk: study for study in Study.objects.select_for_update().filter(pk__in=ids).order_by("pk")}
+    for study in with_lanes_and_tests().filter(pk__in=ids):
+        fairness = fairness_of(study)
+        if objections_mark(fairness) == study.ready_for:
+            continue
+        found = unanswered(study, fairness)
+        if found:
+            no_longer_ready(locked[study.pk], who, f"{found[0].label}: {found[0].about}")
