@@ -1,8 +1,9 @@
-"""The real server on a database of its own: migrated, with the demo data, behind gunicorn on a free port."""
+"""The real server on a database of its own: migrated, with the demo data, on a free port."""
 
 from __future__ import annotations
 
 import contextlib
+import http.client
 import os
 import signal
 import socket
@@ -33,14 +34,11 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
         connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
         copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
         connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
-    port = _free_port()
+    listening = socket.create_server(("127.0.0.1", 0), backlog=256)
+    port, fd = listening.getsockname()[1], listening.fileno()
     web = subprocess.Popen(
-        [
-            BIN / "gunicorn", "config.wsgi:application", "--chdir", SERVER, "--bind", f"127.0.0.1:{port}",
-            "--threads", "8", "--no-control-socket", "--log-level", "warning",
-        ],
-        env=environment,
-    )  # fmt: skip
+        [BIN / "python", "-m", "front", "--fd", str(fd)], cwd=SERVER, env=environment, pass_fds=(fd,)
+    )
     worker = subprocess.Popen([BIN / "python", "manage.py", "work"], cwd=SERVER, env=environment)
     address = f"http://127.0.0.1:{port}"
     try:
@@ -92,14 +90,10 @@ def _answers(address: str, web: subprocess.Popen[bytes]) -> None:
     while time.monotonic() < end:
         if web.poll() is not None:
             raise RuntimeError(f"the server ended with {web.returncode}")
-        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", int(address.rsplit(":", 1)[1])), 1):
-            return
+        with contextlib.suppress(OSError, http.client.HTTPException):
+            probe = http.client.HTTPConnection("127.0.0.1", int(address.rsplit(":", 1)[1]), timeout=5)
+            probe.request("GET", "/api/health")
+            if probe.getresponse().status == http.client.OK:
+                return
         time.sleep(0.1)
     raise RuntimeError("the server does not answer")
-
-
-def _free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port: int = probe.getsockname()[1]
-        return port

@@ -24,6 +24,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from paths import IS_ROOT, state_dir
+from running import write_whole
 
 USER = "rennbahn"
 _START_SECONDS = 60
@@ -65,7 +66,17 @@ class Cluster:
 
     def facts(self) -> dict[str, str]:
         """Port and password, kept in a file that only its owner reads."""
-        facts: dict[str, str] = json.loads((self.home / "access.json").read_text())
+        file = self.home / "access.json"
+        try:
+            facts: dict[str, str] = json.loads(file.read_text())
+            int(facts["port"])
+            str(facts["password"])
+        except (OSError, ValueError, TypeError, KeyError):
+            way = "make reset-demo" if self.name == "demo" else f"python3 ops/cluster.py remove {self.name}"
+            raise ClusterError(
+                f"{file} is damaged: it holds the port and password of the {self.name} database. "
+                f"Bring it back from a copy, or begin anew with an empty database: `{way}`."
+            ) from None
         return facts
 
     def environment(self, database: str = USER) -> dict[str, str]:
@@ -92,6 +103,7 @@ class Cluster:
         with self._lock():
             if not (self.data / "PG_VERSION").exists():
                 self._make()
+            self.facts()
             if self.running():
                 return False
             self._clear_remains()
@@ -186,11 +198,7 @@ class Cluster:
             return None
 
     def _keep(self, facts: dict[str, str]) -> None:
-        file = self.home / "access.json"
-        beside = file.with_suffix(".new")
-        beside.touch(mode=0o600)
-        beside.write_text(json.dumps(facts))
-        beside.rename(file)
+        write_whole(self.home / "access.json", json.dumps(facts))
 
     @contextlib.contextmanager
     def _lock(self) -> Iterator[None]:

@@ -2,26 +2,33 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import signal
 import socket
 import subprocess
 import sys
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import install
 import pytest
+import running
 import serve
+from cluster import Cluster, ClusterError
+from paths import REPOSITORY
 
 OPS = Path(serve.__file__).parent
 
 
-def run_serve(state: Path, port: int) -> subprocess.CompletedProcess[str]:
+def run_serve(state: Path, port: int | str, *words: str) -> subprocess.CompletedProcess[str]:
     environment = {**os.environ, "RENNBAHN_STATE": str(state), "PORT": str(port)}
     return subprocess.run(
-        [sys.executable, OPS / "serve.py"], capture_output=True, text=True, check=False, env=environment, timeout=60
-    )
+        [sys.executable, OPS / "serve.py", *words],
+        capture_output=True, text=True, check=False, env=environment, timeout=60,
+    )  # fmt: skip
 
 
 def test_a_taken_port_is_named_with_the_way_out(tmp_path: Path) -> None:
@@ -35,30 +42,130 @@ def test_a_taken_port_is_named_with_the_way_out(tmp_path: Path) -> None:
     assert not (tmp_path / "postgres-demo").exists(), "nothing was started"
 
 
-def test_remains_of_a_killed_supervisor_are_cleared(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("port", ["abc", "0", "99999", "-1", "8 0", "٨٠٨٠", "1_0"])
+def test_a_port_that_is_none_gets_one_line(tmp_path: Path, port: str) -> None:
+    done = run_serve(tmp_path, port)
+    assert done.returncode == 1
+    assert done.stderr.count("\n") == 1
+    assert "no port: a number from 1 to 65535" in done.stderr
+
+
+def test_a_state_directory_that_cannot_be_written_gets_one_line(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("in the way")
+    done = run_serve(tmp_path / "file" / "state", 8123)
+    assert done.returncode == 1
+    assert done.stderr.count("\n") == 1
+    assert "RENNBAHN_STATE" in done.stderr
+
+
+@pytest.fixture
+def programs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[[str], subprocess.Popen[bytes]]]:
+    """Starts programs that wait, with words in their command."""
     monkeypatch.setenv("RENNBAHN_STATE", str(tmp_path))
-    left = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)", serve.SERVER], start_new_session=True)
-    stranger = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"], start_new_session=True)
-    gone = subprocess.Popen(["true"])
-    gone.wait()
-    try:
-        serve.pid_file().write_text(f"{gone.pid}\n{left.pid}\n{stranger.pid}")
-        serve.clear_remains()
-        assert left.wait(10) == -signal.SIGKILL
-        assert stranger.poll() is None, "what is not ours is left alone"
-        assert serve.noted() == (0, [])
-    finally:
-        for one in (left, stranger):
-            one.kill()
-            one.wait()
+    started: list[subprocess.Popen[bytes]] = []
+
+    def start(words: str) -> subprocess.Popen[bytes]:
+        code = "import time; time.sleep(60)"
+        started.append(subprocess.Popen([sys.executable, "-c", code, words], start_new_session=True, cwd="/"))
+        return started[-1]
+
+    yield start
+    for one in started:
+        one.kill()
+        one.wait()
+
+
+def noting(*rows: tuple[int, int]) -> None:
+    running.pid_file().write_text(json.dumps(rows))
+
+
+def began(program: subprocess.Popen[bytes]) -> int:
+    found = running.Process.of(program.pid)
+    assert found is not None
+    return found.began
+
+
+def test_remains_of_a_killed_supervisor_are_cleared(programs: Callable[[str], subprocess.Popen[bytes]]) -> None:
+    left, stranger, reused = programs(str(serve.SERVER)), programs("elsewhere"), programs(str(serve.SERVER))
+    noting((2**22 - 3, 1), (left.pid, began(left)), (stranger.pid, began(stranger)), (reused.pid, began(reused) - 1))
+    serve.clear_remains(1)
+    assert left.wait(10) == -signal.SIGKILL
+    time.sleep(0.2)
+    assert stranger.poll() is None, "what works elsewhere is left alone"
+    assert reused.poll() is None, "what began at another time is another program"
+    assert running.noted() == []
+
+
+def test_stopping_ends_nothing_that_is_not_its_own(
+    programs: Callable[[str], subprocess.Popen[bytes]], tmp_path: Path
+) -> None:
+    stranger, reused = programs("serve.py elsewhere"), programs(f"{REPOSITORY}/ops/serve.py")
+    for rows in ([(stranger.pid, began(stranger))], [(reused.pid, began(reused) + 5)]):
+        noting(*rows)
+        assert run_serve(tmp_path, 8123, "stop").returncode == 0
+    for damaged in ("", "12\n13", "[[1", "null", '[["a", "b"]]', "\x00\xff"):
+        running.pid_file().write_text(damaged)
+        assert run_serve(tmp_path, 8123, "stop").returncode == 0
+        assert not running.pid_file().exists()
+    assert (stranger.poll(), reused.poll()) == (None, None)
+
+
+def test_a_running_instance_of_our_own_is_called_that(
+    programs: Callable[[str], subprocess.Popen[bytes]], tmp_path: Path
+) -> None:
+    own = programs(f"{REPOSITORY}/ops/serve.py")
+    noting((own.pid, began(own)))
+    done = run_serve(tmp_path, 8123)
+    assert (done.returncode, "it runs already" in done.stderr) == (1, True)
+
+
+def test_what_a_killed_server_left_of_uploads_is_swept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("RENNBAHN_STATE", str(tmp_path))
+    serve.uploads_dir().mkdir()
+    (serve.uploads_dir() / "tmp-half.upload").write_bytes(b"half a capture")
+    serve.sweep_uploads()
+    assert list(serve.uploads_dir().iterdir()) == []
+
+
+def test_files_are_written_whole(tmp_path: Path) -> None:
+    file = tmp_path / "kept"
+    running.write_whole(file, "first")
+    running.write_whole(file, "second")
+    assert (file.read_text(), file.stat().st_mode & 0o077) == ("second", 0)
+    assert [one.name for one in tmp_path.iterdir()] == ["kept"]
+
+
+def test_a_damaged_key_is_made_anew(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("RENNBAHN_STATE", str(tmp_path))
+    (tmp_path / "secret-key").write_text("short")
+    key = serve.environment_for(Fake())["RENNBAHN_SECRET_KEY"]  # type: ignore[arg-type]
+    assert len(key) >= 50
+    assert "made anew" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("damaged", ["", "{", "[]", '{"port": "x", "password": "y"}', '{"port": "1"}'])
+def test_damaged_access_to_the_database_is_explained(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, damaged: str
+) -> None:
+    monkeypatch.setenv("RENNBAHN_STATE", str(tmp_path))
+    home = Cluster("demo").home
+    home.mkdir()
+    (home / "access.json").write_text(damaged)
+    with pytest.raises(ClusterError, match=r"access\.json is damaged.*make reset-demo"):
+        Cluster("demo").facts()
+
+
+class Fake:
+    """A cluster that is there."""
+
+    def environment(self) -> dict[str, str]:
+        return {"RENNBAHN_DB_PORT": "1"}
 
 
 def test_the_secret_key_is_made_once_and_kept_private(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("RENNBAHN_STATE", str(tmp_path))
-
-    class Fake:
-        def environment(self) -> dict[str, str]:
-            return {"RENNBAHN_DB_PORT": "1"}
 
     first, second = (serve.environment_for(Fake())["RENNBAHN_SECRET_KEY"] for _ in range(2))  # type: ignore[arg-type]
     assert first == second
