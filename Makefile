@@ -72,6 +72,6 @@ bench: install-test ## reading and figures side by side with a plain pandas scri
 	@$(TEST_DB) $(VENV)/python benchmarks/server.py
 
 lock: ## compile the hash-locked requirements anew (needs uv)
-	@cd requirements && for name in runtime tools; do \
+	@cd requirements && for name in runtime tools fuzz; do \
 	uv pip compile --generate-hashes --no-header --no-emit-index-url --no-emit-find-links --python-version 3.11 \
 	--quiet $$name.in -o $$name.txt; done

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from datetime import datetime
 from typing import Any
 
 import pytest
+from planning import calendar
 from procrastinate.contrib.django import app
 from procrastinate.testing import InMemoryConnector
 from testkit import Bench, Caller, Jobs, caller, study_body
@@ -23,6 +25,12 @@ def jobs() -> Iterator[Jobs]:
     connector = InMemoryConnector()
     with app.replace_connector(connector):
         yield Jobs(connector)
+
+
+@pytest.fixture(autouse=True)
+def _new_year(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Plans of tests begin in the first days of 2026, and so does their clock."""
+    monkeypatch.setattr(calendar, "now", lambda: datetime(2026, 1, 1, 9))
 
 
 @pytest.fixture

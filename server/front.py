@@ -10,7 +10,6 @@ from __future__ import annotations
 import argparse
 import resource
 import socket
-import sys
 import time
 from collections.abc import Callable
 from typing import Any
@@ -111,4 +110,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

@@ -97,6 +97,11 @@ Moment = Annotated[
 ]
 
 
+#: What is asked for in words.
+_WORDS = {"words", "group", "key", "state"}
+_UNDERSCORED = re.compile(r"[+-]?[0-9_.]*[0-9]_[0-9_.]*(e[+-]?[0-9_]+)?", re.IGNORECASE)
+
+
 class StrictParser(Parser):
     """Reads bodies, forms and queries. Raises :class:`Problem` naming the field that cannot be kept as it is."""
 
@@ -113,6 +118,10 @@ class StrictParser(Parser):
     ) -> dict[str, Any]:
         """The values of a form or a query."""
         found = super().parse_querydict(data, list_fields, request)
+        for name, value in found.items():
+            # Python reads 1_6 as sixteen; nobody who types an address does.
+            if name not in _WORDS and isinstance(value, str) and _UNDERSCORED.fullmatch(value):
+                raise _refused(name, "it is no number")
         return {name: checked(value, name) for name, value in found.items()}
 
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import replace
 
 import numpy as np
 import pytest
 from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.words import finding_sentences, verdict_words
+from rennbahn.comparing.model import AVERAGE
+from rennbahn.comparing.words import finding_sentences, suite_sentence, verdict_words
 from rennbahn.errors import RennbahnError
 from rennbahn.planning.passes import passes_needed, resolvable
 
@@ -103,14 +105,14 @@ def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
     method = Method()
     behind = compare_study(study(0.96, noise=0.002)).compare[0]
     first, second = finding_sentences(behind, method, "average_fps", "plain fins", "tall fins")
-    assert first.startswith("Tall fins is 3.9% behind plain fins in average fps (95% interval −")
+    assert first.startswith("Tall fins: 3.9% behind plain fins in average fps (95% interval −")
     assert first.endswith("6 tests).")
     assert "1% low" in second
     assert "1% low" in finding_sentences(behind, method, "low_1", "plain fins", "tall fins")[0]
     even = compare_study(study(1.0, noise=0.001)).compare[0]
-    assert "are even in average fps" in finding_sentences(even, method, "average_fps", "A", "B")[0]
+    assert "A: even in average fps, the difference" in finding_sentences(even, method, "average_fps", "A", "B")[0]
     unsure = compare_study(study(0.985, noise=0.03)).compare[0]
-    assert "It is open whether" in finding_sentences(unsure, method, "average_fps", "A", "B")[0]
+    assert "It is open how" in finding_sentences(unsure, method, "average_fps", "A", "B")[0]
     nothing = compare_study(replace(study(), passes=())).compare[0]
     assert finding_sentences(nothing, method, "average_fps", "A", "B") == []
     assert verdict_words(behind.tests["average_fps"][0], "plain fins") == "behind plain fins"
@@ -142,3 +144,63 @@ def test_a_wrong_study_names_the_field(change: dict[str, object], field: str | N
     with pytest.raises(RennbahnError) as wrong:
         Study.from_json(data | change)
     assert wrong.value.field == field
+
+
+def capped_study(tests: int) -> Study:
+    """Six tests, the first so many of them capped in both lanes."""
+    whole = study()
+    ids = {test.id for test in whole.tests[:tests]}
+    passes = tuple(replace(one, flags=("capped",)) if one.test in ids else one for one in whole.passes)
+    return replace(whole, passes=passes)
+
+
+def test_where_a_cap_holds_every_average_the_sentence_says_what_is_there() -> None:
+    first, second = finding_sentences(compare_study(capped_study(6)).compare[0], Method(), AVERAGE, "A", "B")
+    assert first == (
+        "A cap holds the rate in every test, so average fps says nothing about the lanes: the lows below are compared."
+    )
+    assert "1% low" in second
+    assert "6 tests" in second
+
+
+def test_a_lane_that_did_not_run_says_so_before_any_cap() -> None:
+    whole = capped_study(6)
+    lane, test = whole.lanes[1].id, whole.tests[0].id
+    passes = tuple(
+        replace(one, status="crashed") if (one.lane, one.test) == (lane, test) else one for one in whole.passes
+    )
+    out = compare_study(replace(whole, passes=passes)).compare[0].tests[AVERAGE][0].left_out
+    assert out is not None
+    assert (out.lane, out.reason) == (lane, "crashed")
+
+
+def test_a_lane_with_one_pass_is_asked_for_another_and_not_given_up() -> None:
+    whole = study(1.01, noise=0.01)
+    first = whole.lanes[0].id
+    seen: set[str] = set()
+    passes = []
+    for one in whole.passes:
+        if one.lane != first or one.test not in seen:
+            passes.append(one)
+        if one.lane == first:
+            seen.add(one.test)
+    found = compare_study(replace(whole, passes=tuple(passes))).compare[0].tests[AVERAGE]
+    still_open = [verdict_words(one, "A") for one in found if one.verdict == "open"]
+    assert still_open
+    assert set(still_open) == {"open: a single pass in a lane is too few to say more; run another"}
+
+
+def test_a_game_stands_once_among_the_games_however_many_tests_it_has() -> None:
+    whole = study(1.02, noise=0.01)
+    two = tuple(replace(scene, game="One" if at < 3 else f"Game {at}") for at, scene in enumerate(whole.scenes))
+    each = tuple(replace(scene, game=f"Game {at}") for at, scene in enumerate(whole.scenes))
+    together, apart = (compare_study(replace(whole, scenes=scenes)).compare[0].suite[AVERAGE] for scenes in (two, each))
+    assert (together.games, apart.games) == (4, 6)
+    ends = [one.each_game_once for one in (together, apart)]
+    assert ends[0] is not None
+    assert ends[1] is not None
+    assert ends[1] == apart.games_interval
+    width = [math.log1p(high) - math.log1p(low) for low, high in (ends[0], ends[1])]
+    assert width[0] != pytest.approx(width[1]), "three tests of a game are one game"
+    assert "6 tests in 4 games" in suite_sentence(together, Method(), AVERAGE, "A", "B").text
+    assert " games" not in suite_sentence(apart, Method(), AVERAGE, "A", "B").text

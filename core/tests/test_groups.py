@@ -108,7 +108,7 @@ def test_a_sentence_is_its_parts(share: float) -> None:
     answer = {0.05: "5.0% ahead", -0.05: "5.0% behind"}.get(share, "even")
     assert sentence.answer == answer
     assert sentence.text == f"{sentence.before}{answer}{sentence.after} ({sentence.basis})."
-    assert sentence.before.startswith("B lane ")
+    assert sentence.before.startswith("B lane")
 
 
 @pytest.mark.parametrize(

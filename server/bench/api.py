@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Status, UploadedFile
 from people.access import user_of
-from problems import Problem
+from sheets import csv_answer, table_file
 
 from bench import queries, services, tables
 from bench.schemas import (
@@ -57,17 +57,13 @@ def edit_part(request: HttpRequest, part_id: int, payload: PartEdit) -> PartOut:
 @router.get("/parts.csv")
 def parts_csv(request: HttpRequest) -> HttpResponse:
     """All parts as CSV."""
-    response = HttpResponse(tables.parts_csv(), content_type="text/csv; charset=utf-8")
-    response.headers["Content-Disposition"] = 'attachment; filename="parts.csv"'
-    return response
+    return csv_answer(tables.parts_csv(), "parts.csv")
 
 
 @router.post("/parts.csv", response=Imported)
 def import_parts(request: HttpRequest, file: UploadedFile | None = FILE) -> Imported:
     """Add and change parts by a CSV table: all rows or none."""
-    if file is None or (file.size or 0) > tables.LARGEST_TABLE:
-        raise Problem("no_table", "No table came, or one over 4 MB.", field="file", hint="Save the sheet as CSV.")
-    return tables.import_parts(user_of(request), file.read())
+    return tables.import_parts(user_of(request), table_file(file))
 
 
 @router.get("/rigs", response=list[RigOut])

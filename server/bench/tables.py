@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import math
-from collections.abc import Iterator
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
@@ -14,10 +12,9 @@ from people.access import require
 from people.models import Role
 from problems import Problem
 from pydantic import ValidationError
-from rennbahn.capture.numbers import as_number
 from rennbahn.errors import RennbahnError
 from rennbahn.parts import KINDS, fact_from_text, fact_to_text, kind_named
-from sheets import bare_cell, safe_cell
+from sheets import number_in, rows_of, safe_cell
 
 from bench.models import Part
 from bench.schemas import Imported, PartIn
@@ -25,18 +22,6 @@ from bench.services import add_part, edit_part
 
 _OWN = ("kind", "name", "maker", "price", "currency", "price_from", "weight_g", "notes")
 _FACTS = tuple(dict.fromkeys(fact.name for kind in KINDS for fact in kind.facts))
-#: A bench of this many parts is large; more in one file is a mistake.
-MOST_ROWS = 5000
-LARGEST_TABLE = 4 * 1024 * 1024
-
-
-class RowProblem(Problem):
-    """A row that cannot be taken, by its number among the data rows and the line of the file where it ends."""
-
-    def __init__(self, row: int, line: int, error: RennbahnError) -> None:
-        hint = error.hint or "Mend that row and hand the table in again: nothing of it was kept."
-        super().__init__(error.code, error.message, field=error.field, hint=hint)
-        self.row, self.line = row, line
 
 
 def parts_csv() -> str:
@@ -57,14 +42,15 @@ def parts_csv() -> str:
 def import_parts(user: User | AnonymousUser, content: bytes) -> Imported:
     """Add and change parts by a table: all rows or none. An empty cell says nothing and changes nothing.
 
-    Raises :class:`RowProblem` at the first row that cannot be taken.
+    Raises :class:`sheets.RowProblem` at the first row that cannot be taken.
     """
     require(user, Role.LEAD)
     added = changed = unchanged = 0
     with transaction.atomic():
         known = {(part.kind, part.name.lower()): part for part in Part.objects.all()}
-        for row, line, cells in _rows(content):
+        for row in rows_of(content, (*_OWN, *_FACTS), ("kind", "name"), "Export the parts to see the columns."):
             try:
+                cells = dict(row.cells)
                 kind, name = cells.pop("kind", ""), cells.get("name", "")
                 part = known.get((kind_named(kind).id, name.lower()))
                 data = _part_in(kind, cells, part)
@@ -78,52 +64,14 @@ def import_parts(user: User | AnonymousUser, content: bytes) -> Imported:
                     known[kind, part.name.lower()] = edit_part(user, part.pk, data)
                     changed += 1
             except RennbahnError as error:
-                raise RowProblem(row, line, error) from None
+                raise row.problem(error) from None
     return Imported(added=added, changed=changed, unchanged=unchanged)
 
 
-def _rows(content: bytes) -> Iterator[tuple[int, int, dict[str, str]]]:
-    try:
-        text = content.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise Problem("not_text", "The table is not UTF-8 text.", field="file", hint="Save it as CSV, UTF-8.") from None
-    first = text.partition("\n")[0]
-    delimiter = max(",;\t", key=first.count)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
-    try:
-        header = [name.strip() for name in next(reader, [])]
-        _check_header(header)
-        for row, fields in enumerate(reader, start=1):
-            if not any(field.strip() for field in fields):
-                continue
-            if row > MOST_ROWS or len(fields) > len(header):
-                message = f"over {MOST_ROWS} rows" if row > MOST_ROWS else "more fields than the header has"
-                raise RowProblem(row, reader.line_num, Problem("broken_row", message))
-            yield row, reader.line_num, dict(zip(header, (bare_cell(field.strip()) for field in fields), strict=False))
-    except csv.Error as error:
-        hint = "Open the file at that line: a quote may be left open."
-        raise Problem("broken_row", f"line {reader.line_num}: {error}", field="file", hint=hint) from None
-
-
-def _check_header(header: list[str]) -> None:
-    missing = [name for name in ("kind", "name") if name not in header]
-    if missing:
-        message = f"The table has no column “{missing[0]}”."
-        raise Problem("missing_column", message, field=missing[0], hint="Export the parts to see the columns.")
-    for name in header:
-        if name not in (*_OWN, *_FACTS):
-            hint = f"Columns are: {', '.join((*_OWN, *_FACTS))}."
-            raise Problem("unknown_column", f"No part has “{name}”.", field=name, hint=hint)
-    if len(set(header)) < len(header):
-        raise Problem("ambiguous_column", "Two columns bear the same name.", field="file", hint="Take one of them out.")
-
-
-def _number(field: str, text: str, kind: type[int] | type[str]) -> Any:
-    """A number as a person writes it, also with a decimal comma."""
-    value = as_number(text, "," if "," in text else ".")
-    if not math.isfinite(value) or (kind is int and value != int(value)):
-        raise Problem("no_number", f"{field}: “{text[:40]}” is no number.", field=field)
-    return int(value) if kind is int else text.strip().replace(",", ".")
+def _price(text: str) -> str:
+    """A price to the cent, as it is written but for a decimal comma."""
+    number_in("price", text)
+    return text.replace(",", ".")
 
 
 def _part_in(kind: str, cells: dict[str, str], part: Part | None) -> PartIn:
@@ -141,9 +89,9 @@ def _part_in(kind: str, cells: dict[str, str], part: Part | None) -> PartIn:
         if fact is not None:
             facts[name] = fact_from_text(fact, text)
         elif name == "weight_g":
-            values[name] = _number(name, text, int)
+            values[name] = int(number_in(name, text, whole=True))
         elif name == "price":
-            values[name] = _number(name, text, str)
+            values[name] = _price(text)
         elif name in _OWN:
             values[name] = text
         else:

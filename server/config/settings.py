@@ -100,7 +100,8 @@ WHITENOISE_ROOT = WEB_DIST if WEB_DIST.is_dir() else None
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 
 USE_TZ = True
-TIME_ZONE = "UTC"
+#: The bench’s own: plans are laid out from now on in it.
+TIME_ZONE = os.environ.get("RENNBAHN_TIME_ZONE", "UTC")
 LANGUAGE_CODE = "en-gb"
 
 LOGGING = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, time
+from datetime import UTC, date, datetime, time, timedelta
 
 from bench.schemas import SettingIn, SetupIn
 from bench.services import save_setup
@@ -23,9 +23,18 @@ LADDER = "Which card does a dorm room need?"
 SWEEP = "How low can the power limit go before anyone notices?"
 RESOLUTIONS = ("1080 high", "1440 high", "2160 high")
 WATTS = (160, 140, 120, 100, 80)
-#: A Monday. The ladder is wanted by Wednesday, the rest of the issue by Friday.
-MONDAY = date(2027, 1, 11)
-WEDNESDAY, FRIDAY = datetime(2027, 1, 13, 18), datetime(2027, 1, 15, 18)
+
+
+def _next_monday() -> date:
+    """The Monday after the coming days: plans are laid out from now on, so the demo's lie ahead."""
+    today = datetime.now(UTC).date()
+    return today + timedelta(days=7 - today.weekday() + (7 if today.weekday() > _FRIDAY else 0))
+
+
+#: The ladder is wanted by Wednesday, the rest of the issue by Friday.
+_FRIDAY = 4
+MONDAY = _next_monday()
+WEDNESDAY, FRIDAY = (datetime.combine(MONDAY + timedelta(days=days), time(18)) for days in (2, 4))
 _DRIVERS = {"Ostrane": "Ostrane 42.0", "Tellur Werke": "Tellur 7.10"}
 
 

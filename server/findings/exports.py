@@ -6,8 +6,8 @@ import csv
 import io
 from typing import Any
 
-from rennbahn.display import fps, percent
 from sheets import safe_cell
+from studies.models import PassState
 
 from findings.queries import Asked, findings_of
 
@@ -25,22 +25,37 @@ def findings_csv(study_id: int, asked: Asked) -> str:
         "interval low %", "interval high %", f"{a} over {b} %", f"passes {a}", f"passes {b}", "verdict",
     ]  # fmt: skip
     sheet.writerow([safe_cell(name) for name in head])
+    # Full values: a table is for further work. The screen rounds.
     for test in found["tests"]:
         where = [safe_cell(test[name]) for name in ("game", "scene", "condition")]
         for key, name in _FIGURES:
             sheet.writerow([*where, name, *_margin_cells(test[key])])
     for key, name in _FIGURES:
-        sheet.writerow(["all tests", "", "", name, *[""] * 8, safe_cell(found[key]["sentence"]["text"])])
+        suite = found[key]
+        over = [_number(suite[part]) for part in ("margin", "low", "high")]
+        reverse = None if suite["margin"] is None else 1.0 / (1.0 + suite["margin"]) - 1.0
+        said = safe_cell(suite["sentence"]["text"])
+        sheet.writerow(
+            ["all tests", "", "", name, "", "", *over, _number(reverse), suite["tests"], suite["tests"], said]
+        )
+    for one in found["rejected"]:
+        words = safe_cell(f"{PassState(one['state']).label.lower()}: {one['reason']}")
+        where = [safe_cell(one[part]) for part in ("test", "lane")]
+        sheet.writerow(["left out", where[0], f"pass {one['number']}", where[1], *[""] * 8, words])
     for one in found["caveats"]:
         words = f"{one['label']}: {one['about']}: {one['reason']}"
         sheet.writerow(["caveat", *[""] * 11, safe_cell(words)])
     return out.getvalue()
 
 
+def _number(share: float | None) -> str:
+    """A share in percent, in full."""
+    return "" if share is None else repr(100.0 * share)
+
+
 def _margin_cells(margin: dict[str, Any]) -> list[str]:
     if margin["left_out"] is not None:
         return [*[""] * 8, safe_cell(f"left out: {margin['left_out']['words']}")]
-    levels = [fps(margin[lane]) if margin[lane] is not None else "" for lane in ("a", "b")]
-    shares = (margin[name] for name in ("b_over_a", "low", "high", "a_over_b"))
-    over = ["" if share is None else percent(share) for share in shares]
+    levels = ["" if margin[lane] is None else repr(margin[lane]) for lane in ("a", "b")]
+    over = [_number(margin[name]) for name in ("b_over_a", "low", "high", "a_over_b")]
     return [*levels, *over, str(margin["n_a"]), str(margin["n_b"]), safe_cell(margin["words"])]

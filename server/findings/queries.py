@@ -184,12 +184,13 @@ class _Answer:
         if suite.margins is None or suite.measured is None or suite.spread is None:
             return base | {"tests": suite.tests}
         low, high = suite.measured[self.method.suite_school].interval or (None, None)
-        games_low, games_high = suite.games_interval or (None, None)
+        games_low, games_high = suite.each_game_once or (None, None)
         influence, agreement = suite.influence, block.agreement(KINDS[key])
         mover = influence.largest_mover if influence else None
         spread = suite.spread
         return base | {
             "tests": suite.tests,
+            "games": suite.games,
             "margin": suite.margins[self.method.suite_school],
             "margins": suite.margins,
             "low": low, "high": high, "games_low": games_low, "games_high": games_high,
@@ -306,7 +307,7 @@ _MARGIN: dict[str, Any] = {
     "further_passes": None, "resolvable": None, "noise": None,
 }  # fmt: skip
 _SUITE: dict[str, Any] = {
-    "margin": None, "margins": {}, "low": None, "high": None, "games_low": None, "games_high": None,
+    "games": 0, "margin": None, "margins": {}, "low": None, "high": None, "games_low": None, "games_high": None,
     "verdict": None, "verdicts": {}, "beyond": {}, "wins": 0, "losses": 0, "even": 0, "open": 0,
     "median_margin": None, "outliers": [], "mover": None, "agreement": {}, "depends_on_method": False,
 }  # fmt: skip

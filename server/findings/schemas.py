@@ -81,6 +81,7 @@ class SuiteOut(Schema):
     figure: str
     sentence: SentenceOut
     tests: int
+    games: int = 0
     margin: float | None = None
     margins: dict[str, float] = {}
     low: float | None = None

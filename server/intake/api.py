@@ -9,6 +9,7 @@ from django.utils.http import content_disposition_header
 from ninja import File, Form, Query, Router, Status, UploadedFile
 from people.access import user_of
 from quick import json_answer
+from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
@@ -78,7 +79,7 @@ def hand_in(
 @router.post("/studies/{int:study_id}/reported", response=Recorded)
 def report_all(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Recorded:
     """Record passes from a table of results that exist only as numbers: all rows or none."""
-    content = whole_upload(request, file).read()
+    content = table_file(whole_upload(request, file))
     return Recorded(recorded=services.report_all(user_of(request), study_id, content))
 
 

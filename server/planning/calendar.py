@@ -3,10 +3,27 @@
 from __future__ import annotations
 
 import datetime as dt
+import itertools
+import math
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from django.utils import timezone
 from rennbahn.planning.schedule import Session
+
+
+def now() -> dt.datetime:
+    """The bench's own clock, without a zone."""
+    return timezone.localtime().replace(tzinfo=None)
+
+
+def _from(session: Session, earliest: float) -> Session | None:
+    """What is left of a session from a moment on."""
+    if session.start_s >= earliest:
+        return session
+    left = session.start_s + session.length_s - earliest
+    return Session(earliest, left) if left > 0 else None
+
 
 #: Sessions that are looked ahead; a plan that needs more says so.
 MOST_SESSIONS = 400
@@ -14,21 +31,27 @@ MOST_SESSIONS = 400
 
 @dataclass(frozen=True)
 class BenchTime:
-    """Days at the bench from a first day on. Seconds count from midnight of that day."""
+    """Days at the bench from a first day on. Seconds count from midnight of that day.
+
+    What is still to be run begins `not_before` that moment: no session lies in the past.
+    """
 
     first: dt.date
     starts: dt.time
     hours: float
     weekdays: Collection[int]
+    not_before: dt.datetime | None = None
 
     def sessions(self) -> tuple[Session, ...]:
         """The sessions ahead; one that would run past midnight ends there."""
         start = self.starts.hour * 3600.0 + self.starts.minute * 60.0
         length = min(self.hours * 3600.0, 86_400.0 - start)
-        days = (day for day in range(MOST_SESSIONS * 7) if (self.first.weekday() + day) % 7 in self.weekdays)
-        return tuple(
-            Session(day * 86_400.0 + start, length) for day, _ in zip(days, range(MOST_SESSIONS), strict=False)
-        )
+        earliest = -math.inf if self.not_before is None else math.ceil(self.seconds(self.not_before) / 60.0) * 60.0
+        begins = max(0, int(max(earliest, 0.0) // 86_400))
+        ahead = range(begins, begins + MOST_SESSIONS * 7)
+        days = (day for day in ahead if (self.first.weekday() + day) % 7 in self.weekdays)
+        found = (_from(Session(day * 86_400.0 + start, length), earliest) for day in days)
+        return tuple(itertools.islice((session for session in found if session is not None), MOST_SESSIONS))
 
     def moment(self, seconds: float) -> dt.datetime:
         """When that is."""

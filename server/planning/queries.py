@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 
 from django.contrib.auth.models import AnonymousUser, User
@@ -21,6 +21,7 @@ from studies.models import Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
 from turns import Turns
 
+from planning import calendar
 from planning.building import costs_of, fairness_of, sketched, work_of
 from planning.calendar import BenchTime
 from planning.fair import changed_within, objections_out, pairings_out
@@ -63,7 +64,8 @@ def whole_plan(study_id: int) -> PlanOut:
     chosen = laid_out(work, kept, kept.order, when)
     # The order by hand is compared with the others only where it was chosen.
     compared = [laid_out(work, kept, order, when) if order != kept.order else chosen for order in ORDERS]
-    needs, suite = _needs(study, kept)
+    dropped = {int(work.tests[test].id) for test in chosen.dropped}
+    needs, suite = _needs(study, kept, dropped)
     fairness = fairness_of(study)
     return PlanOut(
         **plan_in(kept).dict(),
@@ -109,8 +111,8 @@ def plan_mark(kept: Plan) -> str:
 
 
 def bench_time(kept: Plan) -> BenchTime:
-    """The plan's calendar."""
-    return BenchTime(kept.starts_on, kept.day_starts, kept.hours_a_day, frozenset(kept.weekdays))
+    """The plan's calendar, from now on."""
+    return BenchTime(kept.starts_on, kept.day_starts, kept.hours_a_day, frozenset(kept.weekdays), calendar.now())
 
 
 def laid_out(work: Work, kept: Plan, order: str, when: BenchTime) -> Timeline:
@@ -124,7 +126,9 @@ def laid_out(work: Work, kept: Plan, order: str, when: BenchTime) -> Timeline:
 
 def outlooks() -> list[OutlookOut]:
     """Of every open study with a deadline and passes to run: does it end in time?"""
-    plans = Plan.objects.filter(deadline__isnull=False, study__state=StudyState.OPEN)
+    plans = Plan.objects.filter(
+        deadline__isnull=False, study__state=StudyState.OPEN, study__archived_at=None, study__removed_at=None
+    )
     kept = {one.study_id: one for one in plans}
     found = []
     for study in with_lanes_and_tests().filter(pk__in=kept).order_by("pk"):
@@ -214,8 +218,8 @@ def _late(timeline: Timeline) -> bool:
     return bool(timeline.dropped) or not timeline.fits
 
 
-def _needs(study: Study, kept: Plan) -> tuple[list[NeedOut], float | None]:
-    """What each test needs, and what all tests together can tell of the leading figure."""
+def _needs(study: Study, kept: Plan, dropped: Collection[int]) -> tuple[list[NeedOut], float | None]:
+    """What each test needs, and what all tests that will be run together can tell of the leading figure."""
     tests = list(study.tests.all())
     noise = learned_noise(study.low_school, {test.scene_id for test in tests})
     asked = []
@@ -226,9 +230,12 @@ def _needs(study: Study, kept: Plan) -> tuple[list[NeedOut], float | None]:
             for kind in KINDS
         }
         asked.append(Asked(str(test.scene_id), estimates, test.passes_wanted))
-    found = needs_of(asked, len(study.lanes.all()), study.leading, kept.margin, study.equal_band)
+    lanes = len(study.lanes.all())
+    found = needs_of(asked, lanes, study.leading, kept.margin, study.equal_band)
+    run = [one for test, one in zip(tests, asked, strict=True) if test.pk not in dropped]
+    suite = needs_of(run, lanes, study.leading, kept.margin, study.equal_band).suite_resolvable
     needs = [_need_out(test, need) for test, need in zip(tests, found.tests, strict=True)]
-    return needs, found.suite_resolvable
+    return needs, suite
 
 
 def _need_out(test: Test, need: Need) -> NeedOut:

@@ -16,6 +16,10 @@ OrderName = Literal["lane_by_lane", "alternating", "by_game", "random", "by_hand
 Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), ONE_LINE]
 
 
+#: Seconds that a change takes; a day is more than any.
+Cost = Annotated[float, Field(ge=0, le=86_400)]
+
+
 class DifferenceOut(Schema):
     """Something in which a lane differs from the baseline, weighed."""
 
@@ -119,7 +123,7 @@ class PlanIn(In):
     most_passes: int | None = Field(default=None, ge=4, le=20)
     order: OrderName = "alternating"
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
-    costs: dict[str, float] = Field(default_factory=dict, max_length=20)
+    costs: dict[str, Cost] = Field(default_factory=dict, max_length=20)
     starts_on: Day
     day_starts: TimeOfDay = time(9)
     hours_a_day: float = Field(default=8.0, gt=0, le=24)

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest
-from ninja import Router, Status
-from people.access import user_of
+from typing import Any
 
-from scenes import queries, services
+from bench.schemas import Imported
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Status, UploadedFile
+from people.access import user_of
+from sheets import csv_answer, table_file
+
+from scenes import queries, services, tables
 from scenes.schemas import (
     ConditionEdit,
     ConditionIn,
@@ -21,6 +25,7 @@ from scenes.schemas import (
 )
 
 router = Router(tags=["scenes"])
+FILE: Any = File(None)  # type: ignore[type-arg]
 
 
 @router.get("/scene-kinds", response=list[SceneKindOut])
@@ -81,3 +86,27 @@ def add_condition(request: HttpRequest, payload: ConditionIn) -> Status[Conditio
 def edit_condition(request: HttpRequest, condition_id: int, payload: ConditionEdit) -> ConditionOut:
     """Edit a condition; of one that passes were run under, blanks can be filled in."""
     return queries.condition_out(services.edit_condition(user_of(request), condition_id, payload))
+
+
+@router.get("/scenes.csv")
+def scenes_csv(request: HttpRequest) -> HttpResponse:
+    """The newest version of every scene, as CSV."""
+    return csv_answer(tables.scenes_csv(), "scenes.csv")
+
+
+@router.post("/scenes.csv", response=Imported)
+def import_scenes(request: HttpRequest, file: UploadedFile | None = FILE) -> Imported:
+    """Add and change scenes by a CSV table: all rows or none."""
+    return tables.import_scenes(user_of(request), table_file(file))
+
+
+@router.get("/conditions.csv")
+def conditions_csv(request: HttpRequest) -> HttpResponse:
+    """All conditions, as CSV."""
+    return csv_answer(tables.conditions_csv(), "conditions.csv")
+
+
+@router.post("/conditions.csv", response=Imported)
+def import_conditions(request: HttpRequest, file: UploadedFile | None = FILE) -> Imported:
+    """Add and change conditions by a CSV table: all rows or none."""
+    return tables.import_conditions(user_of(request), table_file(file))

@@ -47,7 +47,7 @@ def add_scene(user: Caller, data: SceneIn) -> Scene:
     _known_kind(data.kind)
     with transaction.atomic():
         game = game_named(data.game)
-        if _newest(game.name, data.name) is not None:
+        if newest_scene(game.name, data.name) is not None:
             raise _scene_exists(game, data.name)
         return _written(lead, Scene(game=game), data)
 
@@ -65,7 +65,7 @@ def edit_scene(user: Caller, scene_id: int, data: SceneIn) -> Scene:
             raise NotFound("scene")
         if isinstance(data, SceneEdit):
             check_seen(f"“{scene.name}”", data.seen, scene_mark(scene), lambda: last_edit("scene", scene_id))
-        newest = _newest(scene.game.name, scene.name)
+        newest = newest_scene(scene.game.name, scene.name)
         if newest is not None and newest.pk != scene.pk:
             raise Conflict(
                 "scene_superseded",
@@ -73,7 +73,7 @@ def edit_scene(user: Caller, scene_id: int, data: SceneIn) -> Scene:
                 hint="Change the newest one: load the page again.",
             )
         if not Scene.objects.filter(RUN, pk=scene_id).exists():
-            other = _newest(data.game, data.name)
+            other = newest_scene(data.game, data.name)
             if other is not None and other.pk != scene.pk:
                 raise _scene_exists(scene.game, data.name)
             scene.game = game_named(data.game)
@@ -140,7 +140,7 @@ def game_named(name: str) -> Game:
 
 def scene_named(game: str, name: str) -> Scene:
     """The newest version of the scene of that game and name, made if it is not there yet."""
-    return _newest(game, name) or Scene.objects.create(game=game_named(game), name=name)
+    return newest_scene(game, name) or Scene.objects.create(game=game_named(game), name=name)
 
 
 def condition_named(name: str) -> Condition:
@@ -164,7 +164,8 @@ def condition_mark(condition: Condition) -> str:
     return mark_of(condition_fields(condition))
 
 
-def _newest(game: str, name: str) -> Scene | None:
+def newest_scene(game: str, name: str) -> Scene | None:
+    """The newest version of the scene of that game and name."""
     return Scene.objects.filter(game__name__iexact=game, name__iexact=name).order_by("-version").first()
 
 

@@ -27,9 +27,14 @@ router = Router(tags=["studies"])
 
 
 @router.get("", response=list[StudySummary])
-def studies(request: HttpRequest, words: str = "", before: int | None = None) -> list[StudySummary]:
-    """A page of studies, newest first: those that hold the words, before the one that the last page ended with."""
-    return queries.studies_page(words, before)
+def studies(
+    request: HttpRequest, words: str = "", before: int | None = None, archived: bool = False
+) -> list[StudySummary]:
+    """A page of studies, newest first: those that hold the words, before the one that the last page ended with.
+
+    `archived` asks for those that were put away.
+    """
+    return queries.studies_page(words, before, archived=archived)
 
 
 @router.post("", response={201: StudyOut})
@@ -90,6 +95,25 @@ def finish(request: HttpRequest, study_id: int) -> StudyOut:
 def reopen(request: HttpRequest, study_id: int) -> StudyOut:
     """Open a finished study again."""
     return queries.one_study(services.reopen_study(user_of(request), study_id).pk)
+
+
+@router.post("/{int:study_id}/archive", response=StudyOut)
+def archive(request: HttpRequest, study_id: int) -> StudyOut:
+    """Put a study away."""
+    return queries.one_study(services.archive_study(user_of(request), study_id, away=True).pk)
+
+
+@router.post("/{int:study_id}/restore", response=StudyOut)
+def restore(request: HttpRequest, study_id: int) -> StudyOut:
+    """Take a study out again that was put away."""
+    return queries.one_study(services.archive_study(user_of(request), study_id, away=False).pk)
+
+
+@router.delete("/{int:study_id}", response={204: None})
+def remove(request: HttpRequest, study_id: int) -> Status[None]:
+    """Take a study away of which nothing was run yet."""
+    services.remove_study(user_of(request), study_id)
+    return Status(204, None)
 
 
 @router.get("/{int:study_id}/audit", response=list[AuditOut])

@@ -15,7 +15,7 @@ from problems import Conflict, Problem
 from rennbahn.planning.levels import level_of
 from scenes.services import condition_named, scene_named
 
-from studies.models import COUNTING, NEEDS_REASON, Lane, Level, Pass, PassState, Study, StudyKind, Test
+from studies.models import COUNTING, Lane, Level, Pass, PassState, Study, StudyKind, Test
 from studies.schemas import LaneIn, StudyIn, TestIn
 
 Caller = User | AnonymousUser
@@ -176,8 +176,8 @@ def plan_passes(study: Study, tests: Sequence[Test], fewer: Collection[int] = ()
     for test in tests:
         for lane in study.lanes.all():
             there = numbers.get((lane.pk, test.pk), [])
-            # A pass that was rejected or did not run is repeated beside what is wanted, not instead of it.
-            counting = [one for one in there if one[1] not in NEEDS_REASON]
+            # A rejected pass is repeated beside what is wanted, not instead of it. That one did not run is a result.
+            counting = [one for one in there if one[1] != PassState.REJECTED]
             missing = test.passes_wanted - len(counting)
             planned = [pk for _, state, pk in counting if state == PassState.PLANNED]
             if missing < 0 and test.pk in fewer:

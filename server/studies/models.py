@@ -59,6 +59,8 @@ class Study(models.Model):
     ready_for = models.CharField(max_length=64, blank=True)
     #: Put away by a lead: it stays as it is and is not on the desk.
     archived_at = models.DateTimeField(null=True, blank=True)
+    #: Taken away before anything of it was run. Its record stays in the database, and nothing shows it any more.
+    removed_at = models.DateTimeField(null=True, blank=True)
     #: How many passes a new test is given in each lane.
     passes_wanted = models.PositiveSmallIntegerField(default=3)
 

@@ -28,12 +28,13 @@ from studies.schemas import (
 from studies.services import method_mark, question_mark, tests_mark
 
 
-def studies_page(words: str = "", before: int | None = None) -> list[StudySummary]:
+def studies_page(words: str = "", before: int | None = None, *, archived: bool = False) -> list[StudySummary]:
     """A page of studies with their passes counted, newest first: those that hold `words` in question, factor or lanes.
 
     `before` is the study that the page before ended with.
     """
-    asked = Study.objects.all() if before is None else Study.objects.filter(pk__lt=before)
+    asked = Study.objects.filter(removed_at=None, archived_at__isnull=not archived)
+    asked = asked if before is None else asked.filter(pk__lt=before)
     for word in words.split():
         named = Lane.objects.filter(study=OuterRef("pk"), name__icontains=word)
         own = Q(question__icontains=word) | Q(factor__icontains=word) | Q(second_factor__icontains=word)
@@ -136,8 +137,10 @@ def with_lanes_and_tests() -> QuerySet[Study]:
         "levels", Prefetch("setup_version", whole_versions())
     )
     tests = Test.objects.select_related("scene__game", "condition")
-    return Study.objects.select_related("created_by").prefetch_related(
-        Prefetch("lanes", lanes), Prefetch("tests", tests)
+    return (
+        Study.objects.filter(removed_at=None)
+        .select_related("created_by")
+        .prefetch_related(Prefetch("lanes", lanes), Prefetch("tests", tests))
     )
 
 
@@ -198,4 +201,5 @@ def _summary(study: Study, counts: dict[str, int], tests: int) -> StudySummary:
         counts=Counts(**{state: counts.get(state, 0) for state in PassState.values}),
         created_at=study.created_at,
         finished_at=study.finished_at,
+        archived_at=study.archived_at,
     )

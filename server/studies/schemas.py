@@ -163,6 +163,7 @@ class StudySummary(Schema):
     counts: Counts
     created_at: datetime
     finished_at: datetime | None
+    archived_at: datetime | None
 
 
 class SeenOut(Schema):

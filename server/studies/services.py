@@ -270,6 +270,35 @@ def reopen_study(user: Caller, study_id: int) -> Study:
     return study
 
 
+def archive_study(user: Caller, study_id: int, *, away: bool) -> Study:
+    """Put a study away, or take it out again. Put away it changes no more and is not on the desk."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = _locked(study_id)
+        if (study.archived_at is not None) != away:
+            study.archived_at = timezone.now() if away else None
+            study.save(update_fields=["archived_at"])
+            note(study, lead, "put the study away" if away else "took the study out again")
+    return study
+
+
+def remove_study(user: Caller, study_id: int) -> None:
+    """Take a study away of which nothing was run yet. Raises :class:`Conflict` where something was."""
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        study = _locked(study_id)
+        run = Pass.objects.filter(test__study=study).exclude(state=PassState.PLANNED).exists()
+        if run or study.arrivals.exists():
+            raise Conflict(
+                "study_has_passes",
+                "The study has files or passes that were run, so it stays.",
+                hint="Put it away: it leaves the desk and keeps its record.",
+            )
+        study.removed_at = timezone.now()
+        study.save(update_fields=["removed_at"])
+        note(study, lead, "removed the study")
+
+
 def change_pass(user: Caller, pass_id: int, state: str, reason: str = "", reason_code: str = "") -> Pass:
     """Accept a pass, reject it with a reason, take a decision back, or say why it did not run."""
     tester = require(user, Role.TESTER)
@@ -412,6 +441,8 @@ def decide_again(tester: User, study: Study, one: Pass, why: str) -> None:
 def open_study(study_id: int) -> Study:
     """The study, locked for a change. Raises :class:`Conflict` where it is finished."""
     study = _locked(study_id)
+    if study.archived_at is not None:
+        raise Conflict("study_archived", "The study was put away and changes no more.", hint="A lead can take it out.")
     if study.state == StudyState.FINISHED:
         raise Conflict("study_finished", "The study is finished and changes no more.", hint="A lead can open it again.")
     return study
@@ -436,7 +467,7 @@ _WORDS = {
 
 
 def _locked(study_id: int) -> Study:
-    study = Study.objects.select_for_update().filter(pk=study_id).first()
+    study = Study.objects.select_for_update().filter(pk=study_id, removed_at=None).first()
     if study is None:
         raise NotFound("study")
     return study

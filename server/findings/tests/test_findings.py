@@ -48,7 +48,7 @@ def test_findings_are_the_cores(bench: Bench) -> None:
     suite = comparison.suite["average_fps"]
     assert suite.margins is not None
     assert found["average"]["margin"] == suite.margins["geometric"]
-    assert found["average"]["sentence"]["text"].startswith("Tall fins is ")
+    assert found["average"]["sentence"]["text"].startswith("Tall fins: ")
     assert " ahead of plain fins in average fps (95% interval +" in found["average"]["sentence"]["text"]
     wanted = {m.test: m for m in comparison.tests["average_fps"]}
     for test in found["tests"]:

@@ -83,7 +83,7 @@ def test_the_answer_keeps_the_promised_form(ladder: Bench) -> None:
 
 def test_the_sentence_comes_in_parts(ladder: Bench) -> None:
     sentence = findings(ladder)["average"]["sentence"]
-    assert sentence["before"] == "Card 1 is "
+    assert sentence["before"] == "Card 1: "
     assert sentence["answer"].endswith("% ahead")
     assert sentence["after"] == " of card 0 in average fps"
-    assert sentence["text"] == f"Card 1 is {sentence['answer']} of card 0 in average fps ({sentence['basis']})."
+    assert sentence["text"] == f"Card 1: {sentence['answer']} of card 0 in average fps ({sentence['basis']})."

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -11,6 +12,7 @@ from config.api import api
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from django.utils import timezone
 from planning.schemas import PlanEdit
 from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
 from studies.schemas import MethodEdit
@@ -59,7 +61,14 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/conditions", None, "viewer"),
     ("PUT", "/conditions/{condition_id}", edit_body(ConditionEdit, name="Low"), "lead"),
     ("POST", "/conditions", {"name": "Low"}, "lead"),
+    ("GET", "/scenes.csv", None, "viewer"),
+    ("POST", "/scenes.csv", "a file", "lead"),
+    ("GET", "/conditions.csv", None, "viewer"),
+    ("POST", "/conditions.csv", "a file", "lead"),
     ("GET", "/studies", None, "viewer"),
+    ("POST", "/studies/{study_id}/archive", None, "lead"),
+    ("POST", "/studies/{study_id}/restore", None, "lead"),
+    ("DELETE", "/studies/{study_id}", None, "lead"),
     ("POST", "/studies", study_body(), "lead"),
     ("GET", "/studies/{study_id}", None, "viewer"),
     ("PUT", "/studies/{study_id}/method", edit_body(MethodEdit, **METHOD), "lead"),
@@ -192,19 +201,75 @@ def test_sign_in_and_out(nobody: Caller, lead: Caller) -> None:
     assert nobody.get("/studies", status=401)["code"] == "not_signed_in"
 
 
-def test_many_wrong_passwords_lock_the_name_out(nobody: Caller, lead: Caller) -> None:
-    answers = [
-        nobody.client.post(
-            "/api/session", {"name": lead.name, "password": "no"}, content_type="application/json"
-        ).status_code
-        for _ in range(9)
-    ]
-    assert answers[0] == 422
-    assert answers[-1] == 429
-    locked = nobody.client.post(
-        "/api/session", {"name": lead.name, "password": PASSWORD}, content_type="application/json"
-    )
-    assert locked.status_code == 429
+def try_password(who: Client, name: str, password: str, address: str = "10.0.0.1") -> Any:
+    body = {"name": name, "password": password}
+    return who.post("/api/session", body, content_type="application/json", REMOTE_ADDR=address)
+
+
+@pytest.fixture
+def clock(monkeypatch: pytest.MonkeyPatch) -> Callable[[float], None]:
+    """Lets seconds pass."""
+    begin, passed = timezone.now(), [0.0]
+    monkeypatch.setattr(timezone, "now", lambda: begin + timedelta(seconds=passed[0]))
+
+    def let_pass(seconds: float) -> None:
+        passed[0] += seconds
+
+    return let_pass
+
+
+def test_wrong_passwords_shut_a_name_for_a_little_longer_each_time(
+    nobody: Caller, lead: Caller, clock: Callable[[float], None]
+) -> None:
+    answers = [try_password(nobody.client, lead.name, "no").status_code for _ in range(6)]
+    assert answers == [422] * 5 + [429]
+    for wait in (10, 20, 40):
+        shut = try_password(nobody.client, lead.name, PASSWORD)
+        assert (shut.status_code, shut.json()["code"]) == (429, "locked_out")
+        assert f"in {wait} s" in shut.json()["message"], "also the right password has to wait"
+        clock(wait + 1)
+        assert try_password(nobody.client, lead.name, "no").status_code == 422
+    clock(2000)
+    assert try_password(nobody.client, lead.name, PASSWORD).status_code == 200
+
+
+def test_a_stranger_shuts_a_name_for_themselves_alone(nobody: Caller, lead: Caller) -> None:
+    for _ in range(6):
+        stranger = try_password(nobody.client, lead.name, "no", "10.0.0.66")
+    assert stranger.status_code == 429
+    assert try_password(nobody.client, lead.name, PASSWORD).status_code == 200
+
+
+def test_the_right_password_forgets_the_wrong_ones(nobody: Caller, lead: Caller) -> None:
+    for _ in range(3):
+        for _ in range(4):
+            assert try_password(nobody.client, lead.name, "no").status_code == 422
+        assert try_password(nobody.client, lead.name, PASSWORD).status_code == 200
+
+
+def test_a_lead_opens_a_name_again(nobody: Caller, lead: Caller, tester: Caller) -> None:
+    for _ in range(6):
+        try_password(nobody.client, tester.name, "no")
+    assert next(one for one in lead.get("/people") if one["name"] == tester.name)["shut_s"] > 0
+    opened = lead.post("/people/unlock", {"name": tester.name})
+    assert all(one["shut_s"] == 0 for one in opened)
+    assert try_password(nobody.client, tester.name, PASSWORD).status_code == 200
+    assert lead.post("/people/unlock", {"name": "nobody"}, status=404)["code"] == "not_found"
+
+
+def test_signing_in_needs_the_token_of_our_own_page(lead: Caller) -> None:
+    strict = Client(enforce_csrf_checks=True)
+    foreign = strict.post(
+        "/api/session", {"name": lead.name, "password": PASSWORD}, content_type="application/json",
+        headers={"Origin": "https://elsewhere.example"},
+    )  # fmt: skip
+    assert (foreign.status_code, foreign.json()["code"]) == (403, "refused")
+    token = strict.get("/api/session").json()["csrf_token"]
+    own = strict.post(
+        "/api/session", {"name": lead.name, "password": PASSWORD}, content_type="application/json",
+        headers={"X-CSRFToken": token},
+    )  # fmt: skip
+    assert own.status_code == 200
 
 
 def test_writing_needs_the_token(lead: Caller) -> None:

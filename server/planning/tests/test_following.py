@@ -66,7 +66,7 @@ def test_a_scaling_finding_compares_conditions(lead: Caller, tester: Caller) -> 
             bench.accept(bench.record(lane, 0, seed=10 * lane + number, rig=Rig(gpu_speed=speed)))
     found = lead.get(f"/studies/{bench.id}/findings")
     assert found["average"]["margin"] == pytest.approx(-0.5, abs=0.03)
-    assert found["average"]["sentence"]["text"].startswith("Large is")
+    assert found["average"]["sentence"]["text"].startswith("Large: ")
     assert found["caveats"] == []
 
 

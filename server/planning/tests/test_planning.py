@@ -247,20 +247,18 @@ def test_a_study_on_paper(bench: Bench) -> None:
         {"game": "Moss Republic", "scene": "square", "condition": "1440 high"},
         {"game": "New", "scene": "", "condition": ""},
     ]
-    found = bench.tester.post(
-        "/sketch", {"factors": ["Cooler"], "lanes": lanes[:2], "tests": tests, "passes_wanted": 4}
-    )
+    found = bench.lead.post("/sketch", {"factors": ["Cooler"], "lanes": lanes[:2], "tests": tests, "passes_wanted": 4})
     assert found["passes"] == 2 * 2 * 4
     assert len(found["outlines"]) == 4
     assert [one["key"] for one in found["objections"]] == ["part:card"]
     assert found["pairings"][0]["factor"][0]["b"] == "Tall 60"
     many = [{"game": f"G{n}", "scene": "s", "condition": "c"} for n in range(400)]
-    refused = bench.tester.post("/sketch", {"lanes": lanes, "tests": many, "passes_wanted": 50}, status=422)
+    refused = bench.lead.post("/sketch", {"lanes": lanes, "tests": many, "passes_wanted": 50}, status=422)
     assert (refused["code"], refused["field"]) == ("too_many_passes", "tests")
     assert bench.lead.save(
         f"/studies/{bench.id}/tests", {"tests": [{**m, "passes_wanted": 50} for m in many]}, status=422
     )
-    empty = bench.tester.post("/sketch", {"lanes": lanes, "tests": []})
+    empty = bench.lead.post("/sketch", {"lanes": lanes, "tests": []})
     assert (empty["passes"], empty["outlines"]) == (0, [])
 
 

@@ -81,7 +81,8 @@ class Influence:
 class Suite:
     """One figure over all tests of one pair of lanes. Margins are shares; by suite school where a dict.
 
-    `measured` holds what pass noise leaves open, `games_interval` what other games might give.
+    `measured` holds what pass noise leaves open, `games_interval` what other tests might give. In `each_game_once`, for
+    screens, a game with several tests stands once; `games` counts them.
     """
 
     tests: int
@@ -93,12 +94,15 @@ class Suite:
     verdict: str | None = None
     spread: Spread | None = None
     influence: Influence | None = None
+    games: int = 0
+    each_game_once: tuple[float, float] | None = None
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; with no test left only `tests` and `left_out`."""
         if not self.tests:
             return {"tests": 0, "left_out": list(self.left_out)}
         data: dict[str, Any] = plain(self)
+        del data["games"], data["each_game_once"]
         return data
 
 
@@ -200,7 +204,11 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
         return Suite(0, out)
     place = (school, at, pair)
     kept = pairing.kept[at, pair]
-    names = [pairing.sheet.study.tests[i].id for i in pairing.tests[kept].tolist()]
+    study = pairing.sheet.study
+    # A scene that names no game is one of its own.
+    of_scene = {scene.id: scene.game or f"scene {scene.id}" for scene in study.scenes}
+    names = [study.tests[i].id for i in pairing.tests[kept].tolist()]
+    games = [of_scene[study.tests[i].scene] for i in pairing.tests[kept].tolist()]
     logs = pairing.middle[place][kept]
     verdicts = {name: VERDICTS[suites.codes[m][place]] for m, name in enumerate(SUITE_SCHOOLS)}
     return Suite(
@@ -213,6 +221,8 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
         verdict=verdicts[method.suite_school],
         spread=_spread(names, logs, pairing.verdicts(school, at)[pair][kept]),
         influence=_influence(names, pairing.a[place][kept], pairing.b[place][kept], method.suite_school),
+        games=len(set(games)),
+        each_game_once=_games_interval(_by_game(games, logs)),
     )
 
 
@@ -221,6 +231,13 @@ def _measured(suites: Suites, school: int, place: tuple[int, int, int]) -> Measu
     if math.isnan(df):
         return Measured(None, None)
     return Measured(df, (math.expm1(low), math.expm1(high)))
+
+
+def _by_game(games: list[str], logs: Floats) -> Floats:
+    """The mean of ln r of each game's tests."""
+    _, at = np.unique(games, return_inverse=True)
+    means: Floats = np.bincount(at, weights=logs) / np.bincount(at)
+    return means
 
 
 def _games_interval(logs: Floats) -> tuple[float, float] | None:

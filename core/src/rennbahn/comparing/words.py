@@ -9,10 +9,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from rennbahn.comparing.margins import Margin
-from rennbahn.comparing.model import AVERAGE, Method, low_figure
+from rennbahn.comparing.model import AVERAGE, CAPPED, Method, low_figure
 from rennbahn.comparing.study import Comparison
 from rennbahn.comparing.suite import Suite
 from rennbahn.display import percent, signed_percent
+
+#: Passes in each lane from which it can be said how many more would settle a test.
+FEWEST_TO_SETTLE = 2
 
 
 def figure_words(figure: str) -> str:
@@ -64,32 +67,49 @@ def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_
 
 
 def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:
+    # Names of lanes are anybody's words, also plurals: no verb here has to agree with them.
     what = figure_words(figure)
     if suite.margins is None or suite.measured is None:
-        claim = f"Nothing to compare yet in {what}: no test has accepted passes in both lanes"
-        return Sentence(claim, "", "", "")
+        return Sentence(_nothing_words(suite, what), "", "", "")
     margin = suite.margins[method.suite_school]
     interval = suite.measured[method.suite_school].interval
     tests = tests_words(suite.tests)
+    if suite.games != suite.tests and suite.games:
+        tests += f" in {suite.games} {'game' if suite.games == 1 else 'games'}"
     if interval is None:
         return Sentence(
-            f"{name_b} measured ", f"{_typeset(margin)}%",
-            f" against {name_a} in {what} over {tests}, but a single pass a test cannot say how sure that is", "",
+            f"{name_b}: ", f"{_typeset(margin)}%",
+            f" against {name_a} in {what} as measured over {tests}, but a single pass a test cannot say how sure "
+            "that is",
+            "",
         )  # fmt: skip
     basis = f"95% interval {interval_words(interval)}, {tests}"
     if suite.verdict == "even":
         band = percent(method.equal_band)
-        return Sentence(f"{name_b} and {name_a} are ", "even", f" in {what}: the difference lies within {band}%", basis)
+        return Sentence(f"{name_b} and {name_a}: ", "even", f" in {what}, the difference lies within {band}%", basis)
     if suite.verdict in ("ahead", "behind"):
         of = " of" if suite.verdict == "ahead" else ""
         size = f"{percent(abs(margin))}% {suite.verdict}"
-        return Sentence(f"{name_b} is ", size, f"{of} {name_a} in {what}", basis)
+        return Sentence(f"{name_b}: ", size, f"{of} {name_a} in {what}", basis)
     return Sentence(
         "It is ", "open",
-        f" whether {name_b} differs from {name_a} in {what}: measured {_typeset(margin)}%, and the interval allows "
+        f" how {name_b} and {name_a} compare in {what}: measured {_typeset(margin)}%, and the interval allows "
         "either direction",
         basis,
     )  # fmt: skip
+
+
+def _nothing_words(suite: Suite, what: str) -> str:
+    """Why there is no answer: what is there is said too."""
+    reasons = {out["reason"] for out in suite.left_out}
+    if reasons and reasons <= {CAPPED}:
+        return (
+            f"A cap holds the rate in every test, so {what} says nothing about the lanes: the lows below are compared"
+        )
+    if CAPPED in reasons:
+        missing = "every test is capped or lacks accepted passes in a lane"
+        return f"Nothing to compare in {what}: {missing}. The lows may say more"
+    return f"Nothing to compare yet in {what}: no test has accepted passes in both lanes"
 
 
 def finding_sentences(comparison: Comparison, method: Method, leading: str, name_a: str, name_b: str) -> list[str]:
@@ -109,10 +129,12 @@ def verdict_words(margin: Margin, name_a: str) -> str:
     if margin.verdict == "even":
         return f"even with {name_a}"
     if margin.verdict == "open":
+        if min(margin.n_a, margin.n_b) < FEWEST_TO_SETTLE:
+            return "open: a single pass in a lane is too few to say more; run another"
         if margin.further_passes is None:
             return "open: more passes would not settle it"
         passes = "pass" if margin.further_passes == 1 else "passes"
-        return f"open: {margin.further_passes} further {passes} a lane would settle it"
+        return f"open: {margin.further_passes} further {passes} in each lane would settle it"
     word = f"ahead of {name_a}" if margin.verdict == "ahead" else f"behind {name_a}"
     return f"{word}, but could be chance" if margin.could_be_chance else word
 
