@@ -89,6 +89,8 @@ def _arrival_out(
         lane_id=None if place.lane is None else lanes[place.lane],
         test_id=None if place.test is None else tests[place.test],
         number=place.number,
+        lane_guess=place.lane_guess,
+        test_guess=place.test_guess,
     )
 
 

@@ -58,6 +58,9 @@ class ArrivalOut(Schema):
     lane_id: int | None
     test_id: int | None
     number: int | None
+    #: Named in part only: to be looked at before it is believed.
+    lane_guess: bool
+    test_guess: bool
 
 
 class Preview(Schema):
