@@ -117,6 +117,8 @@ class Capture(models.Model):
     source_flags = models.JSONField(default=list)
     #: Stretches of it that count, each from and to in seconds, in order and apart; none for all of it.
     windows = models.JSONField(default=list, blank=True)
+    #: How long it is, without its windows.
+    length_s = models.FloatField(default=0.0)
     #: A digest of its frame times alone: the same run, however it is packed or written, has the same.
     frames_digest = models.CharField(max_length=64, blank=True, db_index=True)
     basis = models.CharField(max_length=64, blank=True)

@@ -19,7 +19,7 @@ from studies.queries import with_lanes_and_tests
 
 from intake.crunching import FRAMES
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
-from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
+from intake.models import Arrival, ArrivalState, Capture, Channel, Original, PassFile, SavedMap
 from intake.schemas import (
     ArrivalOut,
     ColumnMap,
@@ -239,9 +239,9 @@ def _trace(capture: Capture) -> TraceOut:
         number=one.number,
         state=one.state,
         frames=row.frames,
-        duration_s=row.duration_s,
+        length_s=capture.length_s,
         windows=capture.windows,
-        key=f"{capture.pk}",
+        key=(capture.frames_digest or str(capture.pk))[:16],
         curve_ms=unpack(curve).tolist() if curve else [],
     )
 
@@ -251,10 +251,10 @@ def trace_of(capture_id: int, stretches: int, start_s: float | None, stop_s: flo
 
     It is the whole capture: windows are drawn over it. Raises NotFound.
     """
-    capture = Capture.objects.filter(pk=capture_id).first()
-    if capture is None:
+    channel = Channel.objects.filter(capture=capture_id, name=FRAMES).first()
+    if channel is None:
         raise NotFound("capture")
-    frames = unpack(bytes(capture.channels.get(name=FRAMES).data))
+    frames = unpack(bytes(channel.data))
     found = envelope(core.Capture(frames), stretches, start_s, stop_s)
     head = np.array([float(found.exact), float(len(found.end_s))])
     parts = [found.end_s, found.low_ms] + ([] if found.exact else [found.high_ms])

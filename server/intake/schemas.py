@@ -245,8 +245,8 @@ class TraceOut(Schema):
     number: int
     state: str
     frames: int
-    duration_s: float
-    #: Stretches that count, from and to in seconds; none for all of it.
+    #: Of the whole capture; stretches of it that count, from and to in seconds, are `windows`, none for all of it.
+    length_s: float
     windows: list[list[float]]
     #: What the frames shown were made by: another one is another picture.
     key: str

@@ -372,7 +372,7 @@ def _record(
         one = record_pass(tester, study, lane, test, place.number, began)
         capture = Capture.objects.create(
             on_pass=one, arrival=arrival, columns=columns, source_flags=list(found.kept.source_flags),
-            frames_digest=found.digest,
+            frames_digest=found.digest, length_s=found.duration_s,
         )  # fmt: skip
         PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
         keep_channels(capture, found.kept.arrays)

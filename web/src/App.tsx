@@ -7,7 +7,7 @@ import { client, data, keepToken } from "./api/client";
 import { useSession, useWords } from "./api/queries";
 import { Button } from "./controls/Button";
 import { Guard } from "./controls/Guard";
-import { KeysProvider, useKeysOf } from "./controls/Keys";
+import { HelpButton, KeysProvider, useKeysOf } from "./controls/Keys";
 import { ErrorNotice, Loading } from "./controls/Notice";
 import { Desk } from "./places/Desk";
 import { SignIn } from "./places/SignIn";
@@ -22,7 +22,7 @@ const KEYS = [
   { key: "Shift D", does: "Desk" },
   { key: "Shift B", does: "Bench" },
   { key: "Shift S", does: "Scenes" },
-  { key: "?", does: "the keys of this place" },
+  { key: "?", does: "the keys of this place, and what its words mean" },
 ];
 
 export function App() {
@@ -119,7 +119,8 @@ function Shell({ name, role, children }: { name: string; role: string; children:
             <Place to="/bench">Bench</Place>
             <Place to="/scenes">Scenes</Place>
           </nav>
-          <div className="ml-auto flex items-center gap-3">
+          <div className="ml-auto flex flex-wrap items-center gap-x-3">
+            <HelpButton />
             <span className="text-[0.9rem]">
               {name} <span className="text-mute">· {role}</span>
             </span>

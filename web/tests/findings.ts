@@ -28,7 +28,7 @@ export function margin(share: number | null, more: Partial<Margin> = {}): Margin
 
 function sentence(text: string): Schemas["SentenceOut"] {
   const [, before = text, answer = "", after = "", basis = ""] =
-    /^(.* is )([\d.]+% ahead)( .*) \((.*)\)\.$/.exec(text) ?? [];
+    /^(.*: )([\d.]+% ahead)( .*) \((.*)\)\.$/.exec(text) ?? [];
   return { before, answer, after, basis, text };
 }
 
@@ -37,6 +37,7 @@ function suite(figure: string, text: string): Schemas["SuiteOut"] {
     figure,
     sentence: sentence(text),
     tests: 2,
+    games: 2,
     margin: 0.02,
     margins: { geometric: 0.02 },
     low: 0.01,
@@ -83,11 +84,11 @@ export function findings(more: Partial<Schemas["FindingsOut"]> = {}): Schemas["F
     other: { id: 2, name: "tall & <wide> fins", marker: 1 },
     average: suite(
       "average_fps",
-      "Tall fins is 2.0% ahead of plain fins in average fps (95% interval +1.0% to +3.0%, 1 test).",
+      "Tall fins: 2.0% ahead of plain fins in average fps (95% interval +1.0% to +3.0%, 1 test).",
     ),
     low_1: suite(
       "low_1.percentile",
-      "Tall fins is 1.0% ahead of plain fins in 1% low (95% interval +0.5% to +1.5%, 2 tests).",
+      "Tall fins: 1.0% ahead of plain fins in 1% low (95% interval +0.5% to +1.5%, 2 tests).",
     ),
     low_01: suite("low_0.1.percentile", "Nothing to compare yet in 0.1% low."),
     tests: [

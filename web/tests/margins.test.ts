@@ -67,7 +67,7 @@ test("the picture says the answer, the baseline, the sample and what is left out
   assert.match(svg, /^<svg [^>]*width="1920" height="1080"/);
   for (const words of [
     "Do tall fins help?",
-    "Tall fins is 2.0% ahead of plain fins in average fps",
+    "Tall fins: 2.0% ahead of plain fins in average fps",
     "← behind plain fins",
     "left out",
     "average capped",
@@ -103,8 +103,14 @@ test("without a background the picture is see-through", () => {
 test("verdicts are short where room is", () => {
   assert.equal(shortVerdict(margin(0.02)), "ahead");
   assert.equal(shortVerdict(margin(-0.02, { could_be_chance: true })), "behind, could be chance");
-  assert.equal(shortVerdict(margin(0, { verdict: "open", further_passes: 1 })), "open, 1 more pass");
-  assert.equal(shortVerdict(margin(0, { verdict: "open", further_passes: 4 })), "open, 4 more passes");
+  assert.equal(
+    shortVerdict(margin(0, { verdict: "open", further_passes: 1 })),
+    "open, 1 more pass in each lane",
+  );
+  assert.equal(
+    shortVerdict(margin(0, { verdict: "open", further_passes: 4 })),
+    "open, 4 more passes in each lane",
+  );
   assert.equal(shortVerdict(margin(0, { verdict: "open" })), "open");
   assert.equal(shortVerdict(margin(null)), "capped");
 });

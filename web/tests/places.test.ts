@@ -6,8 +6,8 @@ import { keepWords, words } from "../src/api/words";
 import { frameAt, longest, polyline, readFrames } from "../src/charts/traces";
 import { emptySetup, draftOf as setupDraft, setupOf, wholeParts } from "../src/places/bench/SetupEditor";
 import { nextAction } from "../src/places/Desk";
+import { clashes } from "../src/places/study/assigning";
 import { problemOfMap } from "../src/places/study/ColumnMapEditor";
-import { clashes } from "../src/places/study/FileGroup";
 import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/study/MethodDialog";
 
 const counts = { planned: 0, recorded: 0, accepted: 0, rejected: 0, did_not_run: 0 };
@@ -23,6 +23,7 @@ const study = {
   tests: 1,
   created_at: "2026-09-12T10:00:00Z",
   finished_at: null,
+  archived_at: null,
 };
 
 test("the desk names what a study needs next", () => {
@@ -46,6 +47,7 @@ test("the desk names what a study needs next", () => {
     "/studies/4/intake",
   );
   assert.equal(next({ recorded: 1 }, "finished").text, "Read the findings");
+  assert.equal(nextAction({ ...study, archived_at: "2026-10-01T10:00:00Z", counts }).text, "Look at it");
 });
 
 test("a setup on a rig is only what it swaps, and whole again with its rig", () => {
@@ -68,7 +70,7 @@ test("a setup on a rig is only what it swaps, and whole again with its rig", () 
     { kind: "card", name: "V5" },
     { kind: "driver", name: "41.2" },
   ];
-  const rigs = [{ id: 7, name: "Box", notes: "", setups: 1, parts: own }];
+  const rigs = [{ id: 7, name: "Box", notes: "", setups: 1, parts: own, seen: "a" }];
   assert.deepEqual(wholeParts(draft, rigs), [
     { kind: "card", name: "V5" },
     { kind: "driver", name: "42.0" },

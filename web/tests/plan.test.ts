@@ -54,6 +54,7 @@ const known = (): Schemas["SetupOut"] => ({
   })),
   settings: [{ name: "Power limit", value: "160 W" }],
   cautions: [],
+  seen: "a",
 });
 
 test("a matrix fills by cell, row, column and whole, and clears what is full", () => {

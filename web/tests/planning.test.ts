@@ -19,6 +19,7 @@ const PARTS = [
 const plan: Schemas["PlanOut"] = {
   study_id: 1,
   saved: true,
+  seen: "a",
   margin: 0.02,
   most_passes: 6,
   order: "by_hand",
@@ -167,6 +168,7 @@ test("games and conditions are said in words", () => {
     forbids_overlays: false,
     has_replay: false,
     has_benchmark: true,
+    seen: "a",
   };
   assert.deepEqual(engineWords(game), [
     "engine cap 120 fps",
@@ -184,6 +186,7 @@ test("games and conditions are said in words", () => {
     api: "",
     frame_limit_fps: 90.5,
     intent: "typical",
+    seen: "a",
   };
   assert.deepEqual(toldWords(condition), ["2560 × 1440", "high", "upscaling off", "limited to 90.5 fps"]);
 });
@@ -203,6 +206,7 @@ test("a study with nothing planned is planned first", () => {
     counts,
     created_at: "2026-09-12T10:00:00Z",
     finished_at: null,
+    archived_at: null,
   };
   assert.deepEqual(nextAction(study), { text: "Plan passes", to: "/studies/4/plan", urgent: false });
   assert.equal(nextAction({ ...study, counts: { ...counts, rejected: 2 } }).text, "Plan passes");

@@ -40,8 +40,10 @@ def digest(apps, schema_editor):
 
     Capture, Channel = apps.get_model("intake", "Capture"), apps.get_model("intake", "Channel")
     for channel in Channel.objects.filter(name="frame_ms").iterator(chunk_size=50):
-        found = hashlib.sha256(unpack(bytes(channel.data)).tobytes()).hexdigest()
-        Capture.objects.filter(pk=channel.capture_id).update(frames_digest=found)
+        frames = unpack(bytes(channel.data))
+        found = hashlib.sha256(frames.tobytes()).hexdigest()
+        length = float(frames.cumsum()[-1] / 1000.0)
+        Capture.objects.filter(pk=channel.capture_id).update(frames_digest=found, length_s=length)
 
 
 class Migration(migrations.Migration):
@@ -50,6 +52,7 @@ class Migration(migrations.Migration):
     operations = [
         migrations.RemoveConstraint(model_name="capture", name="window_runs_forward"),
         migrations.AddField("capture", "frames_digest", models.CharField(blank=True, db_index=True, max_length=64)),
+        migrations.AddField("capture", "length_s", models.FloatField(default=0.0)),
         migrations.AddField("capture", "windows", models.JSONField(blank=True, default=list)),
         migrations.RunPython(carry_over, migrations.RunPython.noop, elidable=False),
         migrations.RunPython(rename_looks, migrations.RunPython.noop, elidable=False),

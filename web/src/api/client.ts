@@ -13,6 +13,8 @@ export class Problem extends Error {
     readonly row?: number,
     readonly line?: number,
     readonly hint?: string,
+    /** Of a page that was overtaken: the mark of the state there is now. */
+    readonly now?: string,
   ) {
     super(message);
   }
@@ -72,6 +74,7 @@ export function problemOf(body: unknown, status: number): Problem {
     number("row"),
     number("line"),
     text("hint"),
+    text("now"),
   );
 }
 

@@ -49,9 +49,9 @@ export const useWords = (enabled: boolean) =>
   });
 
 /** Studies a page at a time, newest first, those that hold the words. */
-export const useStudies = (words: string) =>
+export const useStudies = (words: string, archived = false) =>
   useInfiniteQuery({
-    queryKey: ["studies", words],
+    queryKey: ["studies", words, archived],
     initialPageParam: null as number | null,
     placeholderData: (previous: InfiniteData<Schemas["StudySummary"][], number | null> | undefined) =>
       previous,
@@ -59,7 +59,7 @@ export const useStudies = (words: string) =>
       data(
         client.GET("/api/studies", {
           signal,
-          params: { query: { words, ...(pageParam ? { before: pageParam } : {}) } },
+          params: { query: { words, archived, ...(pageParam ? { before: pageParam } : {}) } },
         }),
       ),
     getNextPageParam: (last) => (last.length >= STUDIES_A_PAGE ? (last.at(-1)?.id ?? null) : null),
@@ -86,10 +86,13 @@ export const usePasses = (id: number) =>
     queryFn: () => data(client.GET("/api/studies/{study_id}/passes", { params: { path: { study_id: id } } })),
   });
 
-export const useFiles = (id: number) =>
+export const useFiles = (id: number, state: "waiting" | "set_aside" = "waiting") =>
   useQuery({
-    queryKey: ["study", id, "files"],
-    queryFn: () => data(client.GET("/api/studies/{study_id}/files", { params: { path: { study_id: id } } })),
+    queryKey: ["study", id, "files", state],
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/files", { params: { path: { study_id: id }, query: { state } } }),
+      ),
   });
 
 /** What findings look at: lanes and group, each the study's own choice where it is not said. */
@@ -180,6 +183,15 @@ export const useSetupVersion = (id: number) =>
       data(client.GET("/api/setup-versions/{version_id}", { params: { path: { version_id: id } } })),
   });
 
+export const useTicks = (version: number) =>
+  useQuery({
+    queryKey: ["setup-version", version, "ticks"],
+    queryFn: () =>
+      data(
+        client.GET("/api/setup-versions/{version_id}/ticks", { params: { path: { version_id: version } } }),
+      ),
+  });
+
 export const usePlan = (id: number) =>
   useQuery({
     queryKey: ["study", id, "plan"],
@@ -213,11 +225,26 @@ export function useStudyChange<Input, Output>(id: number, change: (input: Input)
   });
 }
 
+/** What a plan rests on. Without `seen` it is a change of the plan on screen. */
+export type PlanBody = Omit<Schemas["PlanEdit"], "seen"> & { seen?: string };
+
 /** Keep what a plan rests on; the answer lays it out anew. */
 export function useSavePlan(id: number) {
-  return useStudyChange(id, (body: Schemas["PlanIn"]) =>
-    data(client.PUT("/api/studies/{study_id}/plan", { params: { path: { study_id: id } }, body })),
+  const seenPlan = useSeenPlan(id);
+  return useStudyChange(id, (body: PlanBody) =>
+    data(
+      client.PUT("/api/studies/{study_id}/plan", {
+        params: { path: { study_id: id } },
+        body: { ...body, seen: body.seen ?? seenPlan() },
+      }),
+    ),
   );
+}
+
+/** The mark of the plan on screen, asked for when a change is sent: the one before it may just have been answered. */
+export function useSeenPlan(id: number): () => string {
+  const queries = useQueryClient();
+  return () => queries.getQueryData<Schemas["PlanOut"]>(["study", id, "plan"])?.seen ?? "";
 }
 
 /** Accept a difference between lanes, with its reason. */

@@ -1513,6 +1513,8 @@ export interface components {
             header_key: string;
             /** Id */
             id: number;
+            /** Lane Guess */
+            lane_guess: boolean;
             /** Lane Id */
             lane_id: number | null;
             /** Name */
@@ -1534,6 +1536,8 @@ export interface components {
             size: number;
             /** State */
             state: string;
+            /** Test Guess */
+            test_guess: boolean;
             /** Test Id */
             test_id: number | null;
         };
@@ -4036,14 +4040,14 @@ export interface components {
             capture_id: number;
             /** Curve Ms */
             curve_ms: number[];
-            /** Duration S */
-            duration_s: number;
             /** Frames */
             frames: number;
             /** Key */
             key: string;
             /** Lane Id */
             lane_id: number;
+            /** Length S */
+            length_s: number;
             /** Number */
             number: number;
             /** Pass Id */

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { fps } from "../format";
+import { testWords } from "./margins";
 import { laneShape, SCREEN, type Theme } from "./marks";
 import { useWidth } from "./useWidth";
 
@@ -77,7 +78,7 @@ export function Levels({
           <path d={`M0 0H${width}`} stroke={theme.rule} />
           <Named to={link ? `/studies/${findings.study_id}/passes/${test.test_id}` : null}>
             <text y={block / 2 + 5} fontSize={14} fontWeight={600} fill={theme.ink}>
-              {test.game}
+              {testWords(test, findings.tests)}
             </text>
           </Named>
           {lanes.map((lane, at) => {

@@ -1,14 +1,19 @@
 import type { Schemas } from "../api/client";
 import { count, percent, signedPercent } from "../format";
 import { MarginTrack } from "./MarginTrack";
-import { cut, marginScale, shortVerdict, tickWords, wrap } from "./margins";
+import { cut, marginScale, shortVerdict, testWords, tickWords, wrap } from "./margins";
 import { disc, lozenge, type Theme } from "./marks";
 
 type Findings = Schemas["FindingsOut"];
 type Margin = Schemas["MarginOut"];
 
 export const PICTURE = { width: 1920, height: 1080 };
+/** Tests on one picture: more would be too small to read on a screen. */
+export const ROWS_A_PICTURE = 24;
 const PAD = 64;
+
+export const picturePages = (findings: Findings) =>
+  Math.max(1, Math.ceil(findings.tests.length / ROWS_A_PICTURE));
 const LABELS = 340;
 const NUMBERS = 500;
 
@@ -18,29 +23,39 @@ export function MarginPicture({
   theme,
   style = "",
   background = true,
+  page = 0,
 }: {
   findings: Findings;
   theme: Theme;
   style?: string;
   background?: boolean;
+  /** Which stretch of the tests is drawn, from 0: more than fit are drawn on several pictures. */
+  page?: number;
 }) {
   const { width, height } = PICTURE;
+  const pages = picturePages(findings);
+  const tests = findings.tests.slice(page * ROWS_A_PICTURE, (page + 1) * ROWS_A_PICTURE);
   const leading = findings.method.leading === "average_fps" ? findings.average : findings.low_1;
   const second = leading === findings.average ? findings.low_1 : findings.average;
   const { before, answer, after, basis } = leading.sentence;
   const lines = wrap(`${before}${answer}${after}`, 88);
   const under = 112 + lines.length * 50;
   const group = findings.groups.find((one) => one.key === findings.group);
-  const title =
-    findings.groups.length > 1 && group ? `${findings.question} · ${group.words}` : findings.question;
+  const title = [
+    findings.question,
+    findings.groups.length > 1 && group && group.words,
+    pages > 1 && `picture ${page + 1} of ${pages}`,
+  ]
+    .filter(Boolean)
+    .join(" · ");
   const top = under + 56;
   const bottom = height - 128;
-  const row = Math.min(74, (bottom - top) / Math.max(findings.tests.length, 1));
+  const row = Math.min(74, (bottom - top) / Math.max(tests.length, 1));
   const left = PAD + LABELS;
   const plot = width - 2 * PAD - LABELS - NUMBERS - 30;
   const right = left + plot + 30;
   const scale = marginScale(findings, plot);
-  const end = top + row * findings.tests.length;
+  const end = top + row * tests.length;
   const heading = { fontFamily: theme.sans, fontSize: 20, fontWeight: 600, fill: theme.soft, ...CONDENSED };
   return (
     <svg xmlns="http://www.w3.org/2000/svg" width={width} height={height} viewBox={`0 0 ${width} ${height}`}>
@@ -79,7 +94,7 @@ export function MarginPicture({
       <text x={right + 250} y={top - 14} {...heading} textAnchor="end">
         1% low
       </text>
-      {findings.tests.map((test, index) => (
+      {tests.map((test, index) => (
         <g key={test.test_id} transform={`translate(0 ${top + index * row})`}>
           <g transform={`translate(${left} 0)`}>
             <MarginTrack
@@ -93,7 +108,7 @@ export function MarginPicture({
             />
           </g>
           <path d={`M${PAD} 0H${width - PAD}`} stroke={theme.rule} strokeWidth={1.5} />
-          <Row test={test} row={row} right={right} theme={theme} />
+          <Row test={test} words={testWords(test, findings.tests)} row={row} right={right} theme={theme} />
         </g>
       ))}
       {scale.ticks.map((tick) => (
@@ -119,11 +134,13 @@ const CONDENSED = { style: { fontStretch: "85%" } };
 
 function Row({
   test,
+  words,
   row,
   right,
   theme,
 }: {
   test: Schemas["TestFinding"];
+  words: string;
   row: number;
   right: number;
   theme: Theme;
@@ -170,7 +187,7 @@ function Row({
         fontWeight={600}
         fill={theme.ink}
       >
-        {cut(`${test.game}, ${test.scene}`, LABELS - 16, size)}
+        {cut(words, LABELS - 16, size)}
       </text>
       {value(test.average, right + 120)}
       {value(test.low_1, right + 250)}

@@ -150,6 +150,10 @@ export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
               standing={focus === null ? "alike" : trace.key === focus ? "out" : "back"}
             />
           ))}
+          {focus !== null &&
+            outside(traces.find((trace) => trace.key === focus)?.windows ?? [], end).map(([begin, stop]) => (
+              <Veil key={begin} left={x(Math.max(from, begin))} right={x(Math.min(to, stop))} />
+            ))}
           {drag && (
             <div
               className="absolute inset-y-0 bg-[color-mix(in_oklab,var(--focus)_20%,transparent)]"
@@ -164,6 +168,30 @@ export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
       <Readout traces={traces} frames={frames} at={at} />
     </div>
   );
+}
+
+/** What of the pass that stands out is trimmed away. */
+function Veil({ left, right }: { left: number; right: number }) {
+  if (right <= left) return null;
+  return (
+    <div
+      data-veil
+      className="pointer-events-none absolute inset-y-0 z-2 border-x border-mute bg-[repeating-linear-gradient(135deg,color-mix(in_oklab,var(--paper)_72%,transparent)_0_6px,color-mix(in_oklab,var(--mute)_30%,transparent)_6px_8px)]"
+      style={{ left, width: right - left }}
+    />
+  );
+}
+
+/** The stretches between and around windows. */
+export function outside(windows: number[][], end: number): [number, number][] {
+  if (!windows.length) return [];
+  const edges = [0, ...windows.flat(), Math.max(end, windows.at(-1)?.[1] ?? end)];
+  const found: [number, number][] = [];
+  for (let i = 0; i < edges.length; i += 2) {
+    const [begin = 0, stop = 0] = [edges[i], edges[i + 1]];
+    if (stop > begin) found.push([begin, stop]);
+  }
+  return found;
 }
 
 interface LayerProps {

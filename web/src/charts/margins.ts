@@ -75,13 +75,21 @@ export function wrap(text: string, most: number): string[] {
   return lines;
 }
 
+/** Where a test stands beside another of its game, what tells them apart: scene or condition, or both. */
+export function testWords(test: TestFinding, all: TestFinding[]): string {
+  const twins = all.filter((one) => one.game === test.game && one !== test);
+  const scenes = twins.some((one) => one.scene !== test.scene);
+  const conditions = twins.some((one) => one.condition !== test.condition);
+  return [test.game, scenes && test.scene, conditions && test.condition].filter(Boolean).join(", ");
+}
+
 /** A verdict in a few words, for a narrow place. */
 export function shortVerdict(margin: Margin): string {
   if (margin.left_out) return margin.left_out.reason.replace(/_/g, " ");
   if (margin.verdict === "open") {
     return margin.further_passes == null
       ? "open"
-      : `open, ${count(margin.further_passes, "more pass", "more passes")}`;
+      : `open, ${count(margin.further_passes, "more pass", "more passes")} in each lane`;
   }
   return `${margin.verdict}${margin.could_be_chance ? ", could be chance" : ""}`;
 }

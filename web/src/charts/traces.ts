@@ -9,6 +9,8 @@ export interface Trace {
   capture: number;
   made: string;
   endS: number;
+  /** Stretches of it that count, from and to in seconds; none for all of it. */
+  windows: number[][];
 }
 
 /** Stretches of a trace, each with its end in s and its shortest and longest frame in ms; where exact, each is a frame. */

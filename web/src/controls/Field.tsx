@@ -1,4 +1,6 @@
 import { type InputHTMLAttributes, type ReactNode, type Ref, useId } from "react";
+import type { Word } from "./glossary";
+import { Term } from "./Term";
 
 interface Props extends InputHTMLAttributes<HTMLInputElement> {
   label: string;
@@ -57,18 +59,27 @@ export function Field({
 /** A label above a control that is no plain input. */
 export function Labelled({
   label,
+  term,
   children,
   className = "",
 }: {
   label: string;
+  /** The word of the glossary that the label is. */
+  term?: Word;
   children: ReactNode;
   className?: string;
 }) {
   return (
     <div className={className}>
-      <span className="label mb-1 block" aria-hidden="true">
-        {label}
-      </span>
+      {term ? (
+        <span className="label mb-1 block">
+          <Term word={term}>{label}</Term>
+        </span>
+      ) : (
+        <span className="label mb-1 block" aria-hidden="true">
+          {label}
+        </span>
+      )}
       {children}
     </div>
   );

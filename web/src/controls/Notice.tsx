@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 import { Problem } from "../api/client";
 
 /** An error in full: what happened, where, what to do. */
-export function ErrorNotice({ error }: { error: unknown }) {
+export function ErrorNotice({ error, children }: { error: unknown; children?: ReactNode }) {
   if (!error) return null;
   const problem = error instanceof Problem ? error : null;
   const where = problem?.row ? `Row ${problem.row}${problem.line ? ` (line ${problem.line})` : ""}: ` : "";
@@ -13,6 +13,7 @@ export function ErrorNotice({ error }: { error: unknown }) {
         {error instanceof Error ? error.message : "Something went wrong."}
       </p>
       {problem?.hint && <p className="text-soft">{problem.hint}</p>}
+      {children && <p className="mt-2 flex gap-2">{children}</p>}
     </div>
   );
 }

@@ -9,6 +9,7 @@ import { FilterField, NothingMatches } from "../controls/Filter";
 import { useKeysOf } from "../controls/Keys";
 import { LaneName } from "../controls/LaneMark";
 import { Empty, ErrorNotice, Loading } from "../controls/Notice";
+import { Tick } from "../controls/Tick";
 import { useLater } from "../controls/useLater";
 import { useTitle } from "../controls/useTitle";
 import { benchMoment, count } from "../format";
@@ -21,6 +22,7 @@ const KEYS = [{ key: "n", does: "new study" }];
 export function nextAction(study: Summary): { text: string; to: string; urgent: boolean } {
   const { planned, recorded, accepted } = study.counts;
   const at = `/studies/${study.id}`;
+  if (study.archived_at) return { text: "Look at it", to: at, urgent: false };
   const begun = recorded + accepted > 0;
   if (study.state === "finished") return { text: "Read the findings", to: `${at}/findings`, urgent: false };
   if (!study.ready_at && !begun) return { text: "Make it fair", to: `${at}/plan`, urgent: false };
@@ -38,7 +40,8 @@ const FILTER_RESTS_MS = 200;
 export function Desk() {
   const [filter, setFilter] = useState("");
   const asked = useLater(filter, FILTER_RESTS_MS);
-  const { data, error, isPending, hasNextPage, fetchNextPage, isFetchingNextPage } = useStudies(asked);
+  const [away, setAway] = useState(false);
+  const { data, error, isPending, hasNextPage, fetchNextPage, isFetchingNextPage } = useStudies(asked, away);
   const { data: outlooks = [] } = useOutlooks();
   const lead = useMay("lead");
   const go = useNavigate();
@@ -59,6 +62,9 @@ export function Desk() {
           {(studies.length > 0 || filter) && (
             <FilterField label="Filter studies" text={filter} setText={setFilter} />
           )}
+          <span className="pb-1.5">
+            <Tick label="those put away" checked={away} onChange={setAway} />
+          </span>
           {lead && (
             <Link to="/studies/new" className={buttonLook("main")}>
               New study{" "}
@@ -70,7 +76,11 @@ export function Desk() {
         </div>
       </div>
       <Working />
-      {studies.length === 0 && !asked ? (
+      {studies.length === 0 && away && !asked ? (
+        <p role="status" className="py-6 text-mute">
+          No study was put away.
+        </p>
+      ) : studies.length === 0 && !asked ? (
         <Empty title="No study yet.">
           <p>
             Begin with a question of the form “does X change how games run, by how much?”, name the two setups

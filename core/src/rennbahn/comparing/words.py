@@ -144,7 +144,7 @@ SCHOOL_WORDS = {
     "geometric": "geometric mean",
     "mean_of_margins": "mean of margins",
     "ratio_of_means": "ratio of means",
-    "equal_frames": "equal frames",
+    "equal_frames": "same number of frames in each game",
     "percentile": "percentile",
     "slowest_frames": "mean of slowest frames",
     "slowest_time": "slowest by time",

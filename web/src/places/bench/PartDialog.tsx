@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { client, data, Problem, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
@@ -64,10 +64,16 @@ export function PartDialog({
   const set = (change: Partial<typeof own>) => setOwn((now) => ({ ...now, ...change }));
   const definition = kinds.find((one) => one.kind === kind);
   const facts = definition?.facts ?? [];
+  const seen = useSeen(part?.seen);
   const save = useMutation({
-    mutationFn: (body: Schemas["PartIn"]) =>
+    mutationFn: (body: Omit<Schemas["PartEdit"], "seen">) =>
       part
-        ? data(client.PUT("/api/parts/{part_id}", { params: { path: { part_id: part.id } }, body }))
+        ? data(
+            client.PUT("/api/parts/{part_id}", {
+              params: { path: { part_id: part.id } },
+              body: { ...body, seen: seen.current },
+            }),
+          )
         : data(client.POST("/api/parts", { body })),
     onSuccess: async () => {
       await Promise.all(["parts", "setups"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
@@ -168,7 +174,13 @@ export function PartDialog({
           />
         </div>
         <Field label="Notes" value={own.notes} onChange={(e) => set({ notes: e.target.value })} />
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does={part ? "Keep" : "Add"} />
+        <FormEnd
+          seen={seen}
+          error={save.error}
+          leave={close}
+          disabled={save.isPending}
+          does={part ? "Keep" : "Add"}
+        />
       </form>
     </Dialog>
   );

@@ -1,9 +1,8 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import type { Schemas } from "../../api/client";
-import { upload } from "../../api/client";
 import { useMay, usePartKinds, useParts } from "../../api/queries";
+import { BringIn } from "../../controls/BringIn";
 import { Button, buttonLook } from "../../controls/Button";
 import { FilterField, NothingMatches, useFilter } from "../../controls/Filter";
 import { useKeysOf } from "../../controls/Keys";
@@ -58,7 +57,7 @@ export function Parts() {
           </a>
           {lead && (
             <>
-              <BringIn />
+              <BringIn to="/api/parts.csv" what="part" changes={["parts", "setups"]} />
               <Button kind="main" shortcut="n" onClick={() => setEditing("new")}>
                 New part
               </Button>
@@ -158,51 +157,5 @@ function KindTable({
         </tbody>
       </table>
     </section>
-  );
-}
-
-/** A table of parts in: all rows or none, and what came of it in words. */
-function BringIn() {
-  const queries = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
-  const [said, setSaid] = useState("");
-  const [error, setError] = useState<unknown>(null);
-  const take = async (file: File | undefined) => {
-    if (!file) return;
-    setSaid("");
-    setError(null);
-    try {
-      const { added, changed, unchanged } = (await upload(
-        "/api/parts.csv",
-        file,
-        () => undefined,
-      )) as Schemas["Imported"];
-      setSaid(`${count(added, "part")} added, ${changed} changed, ${unchanged} as before.`);
-      await queries.invalidateQueries({ queryKey: ["parts"] });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
-  return (
-    <>
-      <Button onClick={() => input.current?.click()}>Bring in a CSV</Button>
-      <input
-        ref={input}
-        type="file"
-        accept=".csv,text/csv"
-        aria-label="Table of parts"
-        className="hidden"
-        onChange={(e) => {
-          take(e.target.files?.[0]);
-          e.target.value = "";
-        }}
-      />
-      {(said || error) && (
-        <div role="status" className="order-first w-full basis-full text-right font-semibold">
-          {said}
-          <ErrorNotice error={error} />
-        </div>
-      )}
-    </>
   );
 }

@@ -6,7 +6,7 @@ import { useMay, usePartKinds, useRigs, useSetups } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
@@ -85,10 +85,16 @@ function RigDialog({ rig, close }: { rig: Rig | null; close: () => void }) {
   const [rows, setRows] = useState<SetupDraft["parts"]>(
     rig ? (rig.parts ?? []).map((part, key) => ({ key, ...part })) : emptySetup().parts,
   );
+  const seen = useSeen(rig?.seen);
   const save = useMutation({
-    mutationFn: (body: Schemas["RigIn"]) =>
+    mutationFn: (body: Omit<Schemas["RigEdit"], "seen">) =>
       rig
-        ? data(client.PUT("/api/rigs/{rig_id}", { params: { path: { rig_id: rig.id } }, body }))
+        ? data(
+            client.PUT("/api/rigs/{rig_id}", {
+              params: { path: { rig_id: rig.id } },
+              body: { ...body, seen: seen.current },
+            }),
+          )
         : data(client.POST("/api/rigs", { body })),
     onSuccess: async () => {
       await Promise.all(
@@ -135,7 +141,7 @@ function RigDialog({ rig, close }: { rig: Rig | null; close: () => void }) {
           </Labelled>
         )}
         <PartRows title="Parts" rows={rows} change={setRows} more="One more part" />
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

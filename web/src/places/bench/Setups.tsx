@@ -7,7 +7,7 @@ import { useMay, usePartKinds, useSetups } from "../../api/queries";
 import { Button, buttonLook } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { FilterField } from "../../controls/Filter";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Cautions } from "./Cautions";
@@ -26,6 +26,7 @@ const KEYS = [
 
 interface Editing {
   id: number | null;
+  seen?: string;
   frozen: boolean;
   draft: SetupDraft;
 }
@@ -56,7 +57,8 @@ export function Setups() {
     if (next) go(`/bench/setups/${next.id}`);
   };
   const begin = () => setEditing({ id: null, frozen: false, draft: emptySetup() });
-  const edit = (setup: Setup) => setEditing({ id: setup.id, frozen: setup.frozen, draft: draftOf(setup) });
+  const edit = (setup: Setup) =>
+    setEditing({ id: setup.id, seen: setup.seen, frozen: setup.frozen, draft: draftOf(setup) });
   useHotkeys("down", () => step(1), { enabled: free, preventDefault: true });
   useHotkeys("up", () => step(-1), { enabled: free, preventDefault: true });
   useHotkeys("n", begin, { enabled: lead && free, preventDefault: true });
@@ -209,11 +211,17 @@ function SetupDialog({ editing, close }: { editing: Editing; close: () => void }
   const queries = useQueryClient();
   const go = useNavigate();
   const [draft, setDraft] = useState(editing.draft);
+  const seen = useSeen(editing.seen);
   const save = useMutation({
-    mutationFn: (body: Schemas["SetupIn"]) =>
+    mutationFn: (body: Omit<Schemas["SetupEdit"], "seen">) =>
       editing.id === null
         ? data(client.POST("/api/setups", { body }))
-        : data(client.PUT("/api/setups/{setup_id}", { params: { path: { setup_id: editing.id } }, body })),
+        : data(
+            client.PUT("/api/setups/{setup_id}", {
+              params: { path: { setup_id: editing.id } },
+              body: { ...body, seen: seen.current },
+            }),
+          ),
     onSuccess: async (setup) => {
       await Promise.all([
         queries.invalidateQueries({ queryKey: ["setups"] }),
@@ -239,7 +247,7 @@ function SetupDialog({ editing, close }: { editing: Editing; close: () => void }
       <form onSubmit={submit}>
         <SetupEditor draft={draft} change={setDraft} />
         <div className="mt-4 grid gap-3">
-          <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+          <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
         </div>
       </form>
     </Dialog>

@@ -1,11 +1,11 @@
-import { useState } from "react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import type { Schemas } from "../../api/client";
-import { usePartKinds, useParts, useSetupVersion } from "../../api/queries";
+import { client, data, type Schemas } from "../../api/client";
+import { useMay, usePartKinds, useParts, useSetupVersion, useTicks } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Tick } from "../../controls/Tick";
-import { figure } from "../../format";
+import { benchDay, figure, moment } from "../../format";
 import { Cautions } from "./Cautions";
 
 /** A setup as a sheet: everything to check against the machine, to tick here or on paper. */
@@ -14,18 +14,30 @@ export function SheetPage() {
   const { data: setup, error } = useSetupVersion(Number(version));
   const { data: parts = [] } = useParts();
   const { data: kinds = [] } = usePartKinds();
-  const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());
+  const tester = useMay("tester");
+  const queries = useQueryClient();
+  const { data: ticks = [] } = useTicks(Number(version));
+  const today = new Date().toLocaleDateString("sv-SE");
+  const own = ticks.filter((one) => one.on_day === today);
+  const ticked = new Map(own.map((one) => [one.line, `${one.who}, ${moment(one.at).split(", ")[1] ?? ""}`]));
+  const save = useMutation({
+    mutationFn: (body: Schemas["TickIn"]) =>
+      data(
+        client.POST("/api/setup-versions/{version_id}/ticks", {
+          params: { path: { version_id: Number(version) } },
+          body,
+        }),
+      ),
+    onSuccess: (found) => queries.setQueryData(["setup-version", Number(version), "ticks"], found),
+  });
   if (error) return <ErrorNotice error={error} />;
   if (!setup) return <Loading what="the sheet" />;
   const known = new Map(parts.map((part) => [part.id, part]));
   const total = setup.parts.length + setup.settings.length;
-  const tick = (key: string, on: boolean) =>
-    setTicked((now) => {
-      const next = new Set(now);
-      if (on) next.add(key);
-      else next.delete(key);
-      return next;
-    });
+  const tick = tester
+    ? (line: string, done: boolean) => save.mutate({ on_day: today, line, done })
+    : () => undefined;
+  const earlier = [...new Set(ticks.filter((one) => one.on_day !== today).map((one) => one.on_day))].at(-1);
   const limits = setup.parts.flatMap((used) => {
     const kind = kinds.find((one) => one.kind === used.kind);
     const facts = known.get(used.id)?.facts ?? {};
@@ -57,7 +69,7 @@ export function SheetPage() {
         <h2 className="label mt-5 mb-1">Settings: read each back from a second place</h2>
         <ul>
           {setup.settings.map((one) => (
-            <Row key={one.name} id={`s-${one.name}`} label={one.name} ticked={ticked} tick={tick}>
+            <Row key={one.name} id={`${one.name}: ${one.value}`} label={one.name} ticked={ticked} tick={tick}>
               <span className="text-[1.1rem] font-bold">{one.value}</span>
             </Row>
           ))}
@@ -86,9 +98,13 @@ export function SheetPage() {
           </aside>
         )}
         <p className="mt-6 grid grid-cols-2 gap-8 border-rule border-t pt-3 text-[0.9rem] text-mute">
-          <span>Checked by</span>
-          <span>On</span>
+          <span>Checked by {[...new Set(own.map((one) => one.who))].join(", ")}</span>
+          <span>On {own.length > 0 && benchDay(today)}</span>
         </p>
+        <ErrorNotice error={save.error} />
+        {earlier && (
+          <p className="no-print text-[0.9rem] text-mute">Ticked before, last on {benchDay(earlier)}.</p>
+        )}
       </div>
     </article>
   );
@@ -97,7 +113,7 @@ export function SheetPage() {
 interface RowProps {
   id: string;
   label: string;
-  ticked: ReadonlySet<string>;
+  ticked: ReadonlyMap<string, string>;
   tick: (key: string, on: boolean) => void;
   children: React.ReactNode;
 }
@@ -114,7 +130,10 @@ function Row({ id, label, ticked, tick, children }: RowProps) {
         />
       </span>
       <span className="text-mute">{label}</span>
-      <span>{children}</span>
+      <span>
+        {children}
+        {ticked.has(id) && <span className="float-right text-[0.82rem] text-mute">{ticked.get(id)}</span>}
+      </span>
     </li>
   );
 }
@@ -129,7 +148,7 @@ function PartLine({
   used: Schemas["PartUsed"];
   part: Schemas["PartOut"] | undefined;
   kinds: Schemas["KindOut"][];
-  ticked: ReadonlySet<string>;
+  ticked: ReadonlyMap<string, string>;
   tick: (key: string, on: boolean) => void;
 }) {
   const kind = kinds.find((one) => one.kind === used.kind);
@@ -138,7 +157,12 @@ function PartLine({
     (one) => `${one.label.toLowerCase()} ${figure(one.value)} ${one.unit}`,
   );
   return (
-    <Row id={`p-${used.id}`} label={kind?.label ?? used.kind} ticked={ticked} tick={tick}>
+    <Row
+      id={`${kind?.label ?? used.kind}: ${used.name}`}
+      label={kind?.label ?? used.kind}
+      ticked={ticked}
+      tick={tick}
+    >
       <span className="font-bold">{used.name}</span>{" "}
       {used.swapped && <span className="ml-2 bg-mark px-1.5 text-[0.82rem] font-semibold">swapped</span>}
       {(words.length > 0 || follows.length > 0) && (

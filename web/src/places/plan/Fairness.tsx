@@ -5,6 +5,7 @@ import { useAcceptDifference, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
+import { Term } from "../../controls/Term";
 import { moment } from "../../format";
 import type { Study } from "../study/study";
 import { AddLaneDialog, MissingCells } from "./AddLane";
@@ -67,9 +68,11 @@ export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; l
       <table className="w-full border-collapse">
         <thead>
           <tr className="label">
-            <th className="w-[17rem] pb-1">Lane</th>
+            <th className="w-[17rem] pb-1">
+              <Term word="lane">Lane</Term>
+            </th>
             <th className="pb-1">
-              Factor: {study.factor}
+              <Term word="factor">Factor</Term>: {study.factor}
               {study.second_factor && ` × ${study.second_factor}`}
             </th>
             <th className="w-[24rem] pb-1">Setup</th>

@@ -3,7 +3,7 @@ import { client, data, type Schemas } from "../../api/client";
 import { useAcceptDifference, useStudyChange } from "../../api/queries";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import type { Study } from "../study/study";
 
 type Objection = Schemas["ObjectionOut"];
@@ -47,8 +47,14 @@ export function AskDialog({ study, close }: { study: Study; close: () => void })
     factor: study.factor,
     second_factor: study.second_factor,
   });
-  const save = useStudyChange(study.id, (body: Schemas["AskedIn"]) =>
-    data(client.PUT("/api/studies/{study_id}/question", { params: { path: { study_id: study.id } }, body })),
+  const seen = useSeen(study.seen.question);
+  const save = useStudyChange(study.id, (asked: typeof draft) =>
+    data(
+      client.PUT("/api/studies/{study_id}/question", {
+        params: { path: { study_id: study.id } },
+        body: { ...asked, seen: seen.current },
+      }),
+    ),
   );
   const submit = async (event: FormEvent) => {
     event.preventDefault();
@@ -87,7 +93,7 @@ export function AskDialog({ study, close }: { study: Study; close: () => void })
             onChange={(e) => setDraft({ ...draft, second_factor: e.target.value })}
           />
         )}
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

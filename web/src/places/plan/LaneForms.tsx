@@ -5,7 +5,14 @@ import { Field, Labelled } from "../../controls/Field";
 import { LaneMark, LaneName } from "../../controls/LaneMark";
 import { Select } from "../../controls/Select";
 import { draftOf, type SetupDraft, SetupEditor } from "../bench/SetupEditor";
-import { type FactorDraft, type LaneDraft, type LaneReady, type PlannedKind, partKind } from "./lanes";
+import {
+  type FactorDraft,
+  type LaneDraft,
+  type LaneReady,
+  type OtherLane,
+  type PlannedKind,
+  partKind,
+} from "./lanes";
 
 type Fault = (field: string) => string | undefined;
 
@@ -72,14 +79,19 @@ export function PairLanes({
   );
 }
 
+/** Stands for no base setup: each lane is one of its own. */
+export const NO_BASE = "none";
+
 function SetupChoice({
   label,
   value,
   change,
+  none = false,
 }: {
   label: string;
   value: string;
   change: (choice: string) => void;
+  none?: boolean;
 }) {
   const { data: setups = [] } = useSetups();
   return (
@@ -90,6 +102,7 @@ function SetupChoice({
         onChange={change}
         options={[
           { value: "new", label: "describe a new one" },
+          ...(none ? [{ value: NO_BASE, label: "none: every lane is a setup of its own" }] : []),
           ...setups.map((setup) => ({
             value: String(setup.id),
             label: `${setup.name}, version ${setup.version}`,
@@ -109,6 +122,8 @@ interface KindProps {
   conditions: string[];
   changeConditions: (conditions: string[]) => void;
   suggestions: string[];
+  others: OtherLane[];
+  changeOthers: (others: OtherLane[]) => void;
   lanes: LaneReady[];
   fault: Fault;
 }
@@ -123,6 +138,8 @@ export function KindLanes({
   conditions,
   changeConditions,
   suggestions,
+  others,
+  changeOthers,
   lanes,
   fault,
 }: KindProps) {
@@ -137,6 +154,7 @@ export function KindLanes({
         </legend>
         <SetupChoice
           label="Base setup"
+          none={kind !== "scaling"}
           value={base.choice}
           change={(choice) => changeBase({ ...base, choice })}
         />
@@ -180,16 +198,26 @@ export function KindLanes({
                     onChange={(e) => changeFactor(1, { name: e.target.value })}
                   />
                 )}
-                <Levels
-                  label={factor.name || "Level"}
-                  values={factor.levels}
-                  change={(levels) => changeFactor(index, { levels })}
-                  suggestions={parts.filter((one) => one.kind === part).map((one) => one.name)}
-                  placeholder={part ? "name of the part" : "160 W"}
-                />
+                {base.choice !== NO_BASE && (
+                  <Levels
+                    label={factor.name || "Level"}
+                    values={factor.levels}
+                    change={(levels) => changeFactor(index, { levels })}
+                    suggestions={parts.filter((one) => one.kind === part).map((one) => one.name)}
+                    placeholder={part ? "name of the part" : "160 W"}
+                  />
+                )}
               </fieldset>
             );
           })
+        )}
+        {kind !== "scaling" && (
+          <Others
+            others={others}
+            change={changeOthers}
+            factors={factors.map((factor) => factor.name)}
+            fault={fault}
+          />
         )}
         {lanes.length > 0 && (
           <p className="flex flex-wrap gap-x-4 gap-y-1 text-soft">
@@ -201,6 +229,83 @@ export function KindLanes({
         )}
       </div>
     </div>
+  );
+}
+
+/** Setups from the bench that take part beside the levels, or instead of them. */
+function Others({
+  others,
+  change,
+  factors,
+  fault,
+}: {
+  others: OtherLane[];
+  change: (others: OtherLane[]) => void;
+  factors: string[];
+  fault: Fault;
+}) {
+  const { data: setups = [] } = useSetups();
+  const set = (key: number, part: Partial<OtherLane>) =>
+    change(others.map((one) => (one.key === key ? { ...one, ...part } : one)));
+  const add = () => {
+    const key = Math.max(-1, ...others.map((one) => one.key)) + 1;
+    change([...others, { key, setup: "", name: "", levels: factors.map(() => "") }]);
+  };
+  return (
+    <fieldset className="sheet min-w-0 p-4">
+      <legend className="px-1 font-bold">Besides, setups of their own</legend>
+      <p className="mb-2 text-[0.93rem] text-soft">
+        Any setup may be a lane: a rival in a sweep, a laptop in a ladder.
+      </p>
+      {others.map((one, index) => (
+        <div key={one.key} className="mb-3 grid gap-2 sm:grid-cols-2">
+          <Select
+            label={`Setup ${index + 1} of its own`}
+            value={one.setup}
+            placeholder="which setup?"
+            wanted={!one.setup}
+            onChange={(setup) =>
+              set(one.key, {
+                setup,
+                name:
+                  one.name || (setups.find((known) => String(known.id) === setup)?.name ?? "").slice(0, 80),
+              })
+            }
+            options={setups.map((known) => ({ value: String(known.id), label: known.name }))}
+          />
+          <Field
+            label={`Name of setup ${index + 1} in charts`}
+            quietLabel
+            maxLength={80}
+            placeholder="name in charts"
+            value={one.name}
+            error={fault(`other.${index}`)}
+            onChange={(e) => set(one.key, { name: e.target.value })}
+          />
+          {factors.map((factor, at) => (
+            <Field
+              // biome-ignore lint/suspicious/noArrayIndexKey: one factor or two, and they do not move
+              key={at}
+              label={`${factor || "Level"} of setup ${index + 1}`}
+              quietLabel
+              placeholder={`${(factor || "level").toLowerCase()} it stands for (may stay empty)`}
+              value={one.levels[at] ?? ""}
+              onChange={(e) =>
+                set(one.key, {
+                  levels: factors.map((_, i) => (i === at ? e.target.value : (one.levels[i] ?? ""))),
+                })
+              }
+            />
+          ))}
+          <Button kind="quiet" onClick={() => change(others.filter((other) => other.key !== one.key))}>
+            Take it out
+          </Button>
+        </div>
+      ))}
+      <Button onClick={add} disabled={!setups.length}>
+        {setups.length ? "One more setup" : "No setup is on the bench yet"}
+      </Button>
+    </fieldset>
   );
 }
 

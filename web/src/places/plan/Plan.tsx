@@ -48,7 +48,7 @@ export function Plan({ study }: { study: Study }) {
         </div>
         {lead && !study.ready_at && (
           <Button kind={open ? "plain" : "main"} shortcut="y" onClick={() => ready.mutate(undefined)}>
-            Call it ready
+            Fair and ready to run
           </Button>
         )}
       </section>
@@ -94,7 +94,7 @@ function Outlook({ plan }: { plan: PlanOut }) {
   const tells =
     plan.suite_resolvable == null
       ? ""
-      : `Over all ${count(plan.needs.length, "test")} it can tell ${percent(plan.suite_resolvable)}% in ${plan.leading === "low_1" ? "1% low" : "average fps"}.`;
+      : `All ${count(plan.needs.length - plan.dropped.length, "test")} together can show a margin of ${percent(plan.suite_resolvable)}% in ${plan.leading === "low_1" ? "1% low" : "average fps"}; a single test needs a larger one.`;
   const { chosen } = plan;
   if (!chosen.passes && !plan.dropped.length && !plan.unplaceable)
     return <>{tells} Nothing is left to run.</>;

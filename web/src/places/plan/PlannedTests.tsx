@@ -1,11 +1,14 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useSavePlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Labelled } from "../../controls/Field";
+import { overtakenBy } from "../../controls/FormEnd";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { Term } from "../../controls/Term";
 import { count, figure, percent, readNumber } from "../../format";
 import type { Study } from "../study/study";
 import { planIn } from "./changes";
@@ -27,11 +30,13 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
   const [margin, setMargin] = useState<string | null>(null);
   const kept = matrixOf(study.tests_full);
   const matrix = draft ?? kept;
+  const queries = useQueryClient();
+  const seenTests = () => queries.getQueryData<Study>(["study", study.id])?.seen.tests ?? study.seen.tests;
   const saveTests = useStudyChange(study.id, (next: Matrix) =>
     data(
       client.PUT("/api/studies/{study_id}/tests", {
         params: { path: { study_id: study.id } },
-        body: { tests: testsOf(next) },
+        body: { tests: testsOf(next), seen: seenTests() },
       }),
     ),
   );
@@ -41,8 +46,8 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
     setDraft(next);
     if (!testsOf(next).length) return;
     const settled = () => setDraft((now) => (now === next ? null : now));
-    // Once refused, what is kept is shown again, with the reason above it.
-    saveTests.mutateAsync(next).then(settled, settled);
+    // Once refused, what is kept is shown again, with the reason above it; of an overtaken page what is typed stays.
+    saveTests.mutateAsync(next).then(settled, (error) => overtakenBy(error) || settled());
   };
   const needs = new Map(plan.needs.map((need) => [need.test_id, need]));
   /** The need of the scene's test that can tell least. */
@@ -109,8 +114,8 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
         </Labelled>
         <p className="max-w-xl pb-1 text-[0.93rem] text-soft" aria-live="polite">
           {short
-            ? `${count(short, "test")} cannot show ${figure(plan.margin * 100)}% in ${leading} with the passes planned.`
-            : `Every test can show ${figure(plan.margin * 100)}% in ${leading}.`}{" "}
+            ? `Each taken alone, ${count(short, "test")} cannot show ${figure(plan.margin * 100)}% in ${leading} with the passes planned.`
+            : `Every test can show ${figure(plan.margin * 100)}% in ${leading} even taken alone.`}{" "}
           {guesses > 0 &&
             `${count(guesses, "test plans", "tests plan")} with a guess, as long as the scene was not run twice.`}{" "}
           {plan.rule &&
@@ -118,7 +123,23 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
         </p>
         {lead && short > 0 && <Button onClick={propose}>Take the proposed passes</Button>}
       </div>
-      <ErrorNotice error={saveTests.error ?? savePlan.error} />
+      <ErrorNotice error={saveTests.error ?? savePlan.error}>
+        {draft && overtakenBy(saveTests.error) && (
+          <>
+            <Button
+              onClick={() => {
+                setDraft(null);
+                saveTests.reset();
+              }}
+            >
+              Keep theirs
+            </Button>
+            <Button kind="main" onClick={() => change(draft)}>
+              Save mine over it
+            </Button>
+          </>
+        )}
+      </ErrorNotice>
       <TestMatrix
         matrix={matrix}
         change={change}
@@ -127,9 +148,15 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
         {...(study.kind === "scaling" ? { oneCondition: "as the lane says" } : {})}
         asideHead={
           <>
-            <th className="w-[10.5rem] pb-1 pl-4">Repeats within</th>
-            <th className="w-[5.5rem] pb-1">Needs</th>
-            <th className="w-[16rem] pb-1">What its passes can tell</th>
+            <th className="w-[10.5rem] pb-1 pl-4">
+              <Term word="scatter from pass to pass">Scatter</Term>
+            </th>
+            <th className="w-[5.5rem] pb-1">
+              <Term word="passes needed">Needs</Term>
+            </th>
+            <th className="w-[16rem] pb-1">
+              <Term word="what a plan can show">Alone it can show</Term>
+            </th>
           </>
         }
         aside={(row) => <NeedCells need={needAt(row)} />}

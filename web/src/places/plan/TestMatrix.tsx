@@ -1,6 +1,7 @@
 import { type KeyboardEvent, type ReactNode, useRef, useState } from "react";
 import { useConditions, useScenes } from "../../api/queries";
 import { Button } from "../../controls/Button";
+import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
 import * as M from "./matrix";
 
@@ -131,8 +132,8 @@ export function TestMatrix({
           {matrix.rows.length > 0 && matrix.columns.length > 0 && (
             <p className="mt-2 text-[0.86rem] text-soft">
               <Keys keys={["Space"]} /> cell <Keys keys={["r"]} /> row <Keys keys={["c"]} /> column{" "}
-              <Keys keys={["a"]} /> all <Keys keys={["+", "−"]} /> passes <Keys keys={["1", "2", "3"]} /> how
-              soon a row is given up: 1 never, 3 first
+              <Keys keys={["a"]} /> all <Keys keys={["+", "−"]} /> passes <Keys keys={["1", "2", "3"]} /> a
+              row’s priority: 1 always run, 3 left out first when time runs short
             </p>
           )}
           <Adding matrix={matrix} change={change} fixed={oneCondition !== undefined} />
@@ -217,6 +218,59 @@ function Urgency({ priority }: { priority: number }) {
   );
 }
 
+/** A list of games that stands somewhere already. */
+function Pasting({ matrix, change }: { matrix: M.Matrix; change: (matrix: M.Matrix) => void }) {
+  const { data: scenes = [] } = useScenes();
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const found = M.pasted(text, scenes);
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>Paste a list</Button>
+      <Dialog
+        open={open}
+        onOpenChange={setOpen}
+        title="Paste a list of games"
+        description="One a line, with its scene behind a comma, a semicolon or a tab. A game with one known scene needs no more."
+      >
+        <div className="grid gap-3">
+          <label className="block">
+            <span className="label mb-1 block">Games and scenes</span>
+            <textarea
+              className="field min-h-40"
+              placeholder={"Moss Republic, council square\nNinth Ferry, harbour"}
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+            />
+          </label>
+          <p aria-live="polite" className="text-soft">
+            {found.rows.length} of {found.rows.length + found.unclear.length} lines are understood.
+            {found.unclear.length > 0 && (
+              <span className="block font-semibold text-accent">
+                Without a scene: {found.unclear.join(", ")}
+              </span>
+            )}
+          </p>
+          <div className="flex justify-end gap-2">
+            <Button onClick={() => setOpen(false)}>Cancel</Button>
+            <Button
+              kind="main"
+              disabled={!found.rows.length}
+              onClick={() => {
+                change(found.rows.reduce(M.addScene, matrix));
+                setText("");
+                setOpen(false);
+              }}
+            >
+              Add them
+            </Button>
+          </div>
+        </div>
+      </Dialog>
+    </>
+  );
+}
+
 function Adding({
   matrix,
   change,
@@ -276,6 +330,7 @@ function Adding({
       <Button onClick={addScene} disabled={!game.trim()}>
         Add the scene
       </Button>
+      <Pasting matrix={matrix} change={change} />
       {fresh.length > 0 && (
         <Button
           onClick={() =>

@@ -1,10 +1,10 @@
 import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { useSavePlan, useStudyChange } from "../../api/queries";
+import { useSavePlan, useSeenPlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { Menu, MenuLink } from "../../controls/Menu";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
@@ -24,11 +24,12 @@ const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead: boolean }) {
   const [editing, setEditing] = useState(false);
   const save = useSavePlan(study.id);
+  const seenPlan = useSeenPlan(study.id);
   const reorder = useStudyChange(study.id, (sequence: number[]) =>
     data(
       client.PUT("/api/studies/{study_id}/plan/sequence", {
         params: { path: { study_id: study.id } },
-        body: { sequence },
+        body: { sequence, seen: seenPlan() },
       }),
     ),
   );
@@ -91,7 +92,7 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
           {plan.dropped.length > 0 && (
             <div className="mt-4 border-l-4 border-accent px-4 py-2">
               <h3 className="font-bold">
-                Left out to meet the deadline, in all lanes: first given up, first named
+                Left out to meet the deadline, in all lanes; what is left out first stands first
               </h3>
               <ol className="columns-1 gap-x-8 text-[0.93rem] md:columns-2 xl:columns-3">
                 {plan.dropped.map((one) => {
@@ -194,6 +195,7 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
   });
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
   const save = useSavePlan(study.id);
+  const seen = useSeen(plan.seen);
   const submit = async (event: FormEvent) => {
     event.preventDefault();
     const seconds = Object.entries(draft.costs).map(
@@ -208,6 +210,7 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
       deadline: draft.deadline || null,
       seed: readNumber(draft.seed) ?? Number.NaN,
       costs: Object.fromEntries(seconds),
+      seen: seen.current,
     });
     close();
   };
@@ -284,7 +287,7 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
           value={draft.seed}
           onChange={(text) => set({ seed: text })}
         />
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

@@ -1,10 +1,11 @@
 import type { Schemas } from "../../api/client";
+import type { PlanBody } from "../../api/queries";
 
 type PlanOut = Schemas["PlanOut"];
 type Block = Schemas["BlockOut"];
 
 /** What of a plan is kept: the rest follows from it. */
-export function planIn(plan: PlanOut): Schemas["PlanIn"] {
+export function planIn(plan: PlanOut): Omit<PlanBody, "seen"> {
   return {
     margin: plan.margin,
     most_passes: plan.most_passes ?? null,

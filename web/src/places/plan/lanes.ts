@@ -91,6 +91,30 @@ export function readyLevels(
   });
 }
 
+/** A setup of its own beside the levels: a rival in a sweep, a laptop in a ladder. */
+export interface OtherLane {
+  key: number;
+  setup: string;
+  name: string;
+  levels: string[];
+}
+
+export function readyOthers(others: OtherLane[], factors: FactorDraft[], setups: Setup[]): LaneReady[] {
+  return others.flatMap((other) => {
+    const known = setups.find((setup) => String(setup.id) === other.setup);
+    if (!known) return [];
+    const levels = factors.flatMap((factor, index) => {
+      const level = other.levels[index]?.trim();
+      return level ? [[factor.name.trim(), level]] : [];
+    });
+    const name = other.name.trim() || known.name;
+    return {
+      lane: { name, condition: "", levels: Object.fromEntries(levels), setup_id: known.id },
+      draft: draftOf(known),
+    };
+  });
+}
+
 /** Lanes of a scaling study: one setup under each condition. */
 export function readyConditions(
   base: SetupDraft,

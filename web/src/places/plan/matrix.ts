@@ -18,6 +18,34 @@ export interface Matrix {
   cells: ReadonlyMap<string, Cell>;
 }
 
+/** A matrix as plain data, to be kept. */
+export interface PlainMatrix {
+  rows: SceneRow[];
+  columns: string[];
+  cells: [string, Cell][];
+}
+
+export const plain = (matrix: Matrix): PlainMatrix => ({ ...matrix, cells: [...matrix.cells] });
+export const fromPlain = (kept: PlainMatrix): Matrix => ({ ...kept, cells: new Map(kept.cells) });
+
+/** Scenes out of pasted lines: game and scene parted by a tab, a semicolon or a comma. */
+export function pasted(
+  text: string,
+  known: { game: string; name: string }[],
+): { rows: SceneRow[]; unclear: string[] } {
+  const rows: SceneRow[] = [];
+  const unclear: string[] = [];
+  for (const line of text.split(/\r?\n/)) {
+    const [game = "", scene = ""] = line.split(/[\t;,]/).map((part) => part.trim());
+    if (!game) continue;
+    const own = known.filter((one) => one.game.toLowerCase() === game.toLowerCase());
+    const name = scene || (own.length === 1 ? (own[0]?.name ?? "") : "");
+    if (name) rows.push({ game: own[0]?.game ?? game, scene: name });
+    else unclear.push(game);
+  }
+  return { rows, unclear };
+}
+
 export const EMPTY: Matrix = { rows: [], columns: [], cells: new Map() };
 const FRESH: Cell = { priority: 2, passes_wanted: null };
 const MOST_PASSES = 50;

@@ -10,8 +10,8 @@ export const ORDER_WORDS: Record<string, string> = {
 
 export const WEIGHT_WORDS: Record<string, string> = {
   harmless: "harmless",
-  mind: "to mind",
-  spoils: "spoils it",
+  mind: "may shift it",
+  spoils: "makes it unfair",
 };
 
 /** Changes at the machine, in one and many. */

@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { readNumber } from "../../format";
@@ -23,13 +23,14 @@ export function ConditionDialog({ condition, close }: { condition: Condition | n
     intent: condition?.intent ?? "typical",
   });
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
+  const seen = useSeen(condition?.seen);
   const save = useMutation({
-    mutationFn: (body: Schemas["ConditionIn"]) =>
+    mutationFn: (body: Omit<Schemas["ConditionEdit"], "seen">) =>
       condition
         ? data(
             client.PUT("/api/conditions/{condition_id}", {
               params: { path: { condition_id: condition.id } },
-              body,
+              body: { ...body, seen: seen.current },
             }),
           )
         : data(client.POST("/api/conditions", { body })),
@@ -101,7 +102,7 @@ export function ConditionDialog({ condition, close }: { condition: Condition | n
           />
           <Field label="API" value={draft.api} onChange={(e) => set({ api: e.target.value })} />
         </div>
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

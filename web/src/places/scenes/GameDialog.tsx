@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Tick } from "../../controls/Tick";
 import { readNumber } from "../../format";
@@ -31,10 +31,16 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
     has_benchmark: game?.has_benchmark ?? false,
   });
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
+  const seen = useSeen(game?.seen);
   const save = useMutation({
-    mutationFn: (body: Schemas["GameIn"]) =>
+    mutationFn: (body: Omit<Schemas["GameEdit"], "seen">) =>
       game
-        ? data(client.PUT("/api/games/{game_id}", { params: { path: { game_id: game.id } }, body }))
+        ? data(
+            client.PUT("/api/games/{game_id}", {
+              params: { path: { game_id: game.id } },
+              body: { ...body, seen: seen.current },
+            }),
+          )
         : data(client.POST("/api/games", { body })),
     onSuccess: async () => {
       await Promise.all(["games", "scenes"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
@@ -78,7 +84,7 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
           ))}
         </div>
         <Field label="Notes" value={draft.notes} onChange={(e) => set({ notes: e.target.value })} />
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

@@ -69,7 +69,7 @@ export function SceneCard() {
           <dd>
             {runs} {scene.warm_up}
           </dd>
-          <dt className="label pt-0.5">Leans on</dt>
+          <dt className="label pt-0.5">Held back by</dt>
           <dd>{scene.leans_on.join(", ") || "not said"}</dd>
           <dt className="label pt-0.5">Repeats</dt>
           <dd>{repeats}</dd>

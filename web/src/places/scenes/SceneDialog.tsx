@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
-import { FormEnd } from "../../controls/FormEnd";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
@@ -37,10 +37,16 @@ export function SceneDialog({
     leans_on: (scene?.leans_on ?? []) as Leans[],
   });
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
+  const seen = useSeen(scene?.seen);
   const save = useMutation({
-    mutationFn: (body: Schemas["SceneIn"]) =>
+    mutationFn: (body: Omit<Schemas["SceneEdit"], "seen">) =>
       scene
-        ? data(client.PUT("/api/scenes/{scene_id}", { params: { path: { scene_id: scene.id } }, body }))
+        ? data(
+            client.PUT("/api/scenes/{scene_id}", {
+              params: { path: { scene_id: scene.id } },
+              body: { ...body, seen: seen.current },
+            }),
+          )
         : data(client.POST("/api/scenes", { body })),
     onSuccess: async () => {
       await Promise.all(["games", "scenes"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
@@ -53,7 +59,16 @@ export function SceneDialog({
     save.mutate({ ...rest, length_s: readNumber(length) ?? 0, warm_up_runs: readNumber(warmUps) ?? 0 });
   };
   return (
-    <Dialog open onOpenChange={(now) => !now && close()} title={scene ? "Edit the scene" : "New scene"}>
+    <Dialog
+      open
+      onOpenChange={(now) => !now && close()}
+      title={scene ? "Edit the scene" : "New scene"}
+      {...(scene?.used
+        ? {
+            description: `Passes of it were run: what you change becomes version ${scene.version + 1}, and tests without a pass go on to it.`,
+          }
+        : {})}
+    >
       <form onSubmit={submit} className="grid gap-3">
         <div className="grid grid-cols-2 gap-3">
           <Field
@@ -115,7 +130,7 @@ export function SceneDialog({
           />
         </div>
         <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
-          <legend className="label mb-1">Leans on</legend>
+          <legend className="label mb-1">Held back by</legend>
           {LEANS.map((one) => (
             <Tick
               key={one}
@@ -129,7 +144,7 @@ export function SceneDialog({
             />
           ))}
         </fieldset>
-        <FormEnd error={save.error} leave={close} disabled={save.isPending} does="Keep" />
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>
   );

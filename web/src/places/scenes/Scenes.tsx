@@ -3,11 +3,14 @@ import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Route, Routes } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useConditions, useGames, useMay, useSceneKinds, useSceneNoise, useScenes } from "../../api/queries";
+import { BringIn } from "../../controls/BringIn";
 import { Button } from "../../controls/Button";
 import { NothingMatches, useFilter } from "../../controls/Filter";
 import { useKeysOf } from "../../controls/Keys";
+import { Menu, MenuLink } from "../../controls/Menu";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { PlaceHead } from "../../controls/PlaceHead";
+import { Term } from "../../controls/Term";
 import { useTitle } from "../../controls/useTitle";
 import { count, figure } from "../../format";
 import { ConditionDialog } from "./ConditionDialog";
@@ -68,8 +71,24 @@ function SceneList() {
         filter={text}
         setFilter={setText}
       >
+        <Menu label="Take along">
+          <MenuLink href="/api/scenes.csv">Scenes as CSV</MenuLink>
+          <MenuLink href="/api/conditions.csv">Conditions as CSV</MenuLink>
+        </Menu>
         {lead && (
           <>
+            <BringIn
+              to="/api/scenes.csv"
+              what="scene"
+              changes={["scenes", "games"]}
+              label="Bring in scenes"
+            />
+            <BringIn
+              to="/api/conditions.csv"
+              what="condition"
+              changes={["conditions"]}
+              label="Bring in conditions"
+            />
             <Button shortcut="g" onClick={() => setGame("new")}>
               New game
             </Button>
@@ -95,8 +114,12 @@ function SceneList() {
             <tr className="label">
               <th className="w-[14rem] pb-1">Game</th>
               <th className="w-[10rem] pb-1">Scene</th>
-              <th className="w-[8.5rem] pb-1">Leans on</th>
-              <th className="w-[10rem] pb-1">Repeats within</th>
+              <th className="w-[8.5rem] pb-1">
+                <Term word="held back by">Held back by</Term>
+              </th>
+              <th className="w-[10rem] pb-1">
+                <Term word="scatter from pass to pass">Scatter</Term>
+              </th>
               <th className="pb-1">Start → route → end</th>
               <th className="w-[9rem] pb-1">
                 <span className="sr-only">Actions</span>
@@ -178,7 +201,7 @@ function SceneRow({
       <td className="py-2 pr-4">
         {scene.name}
         <span className="block text-[0.86rem] text-mute">
-          {kind}, {scene.length_s} s
+          {kind}, {scene.length_s} s{scene.version > 1 && `, version ${scene.version}`}
         </span>
       </td>
       <td className="py-2 pr-4">
@@ -210,16 +233,11 @@ function SceneRow({
         <Link to={`/scenes/card/${scene.id}`} aria-label={`Scene card of ${scene.game}, ${scene.name}`}>
           Scene card
         </Link>
-        {edit &&
-          (scene.used ? (
-            <span className="block text-[0.86rem] text-mute" title="A study used it: it stays as it was run">
-              in use
-            </span>
-          ) : (
-            <Button className="ml-3" onClick={edit} aria-label={`Edit ${scene.game}, ${scene.name}`}>
-              Edit
-            </Button>
-          ))}
+        {edit && (
+          <Button className="ml-3" onClick={edit} aria-label={`Edit ${scene.game}, ${scene.name}`}>
+            Edit
+          </Button>
+        )}
       </td>
     </tr>
   );

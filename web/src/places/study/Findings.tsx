@@ -6,7 +6,7 @@ import { type Looking, useFindings, useMay, useStudyChange } from "../../api/que
 import { words } from "../../api/words";
 import { fontStyle, markup, png, save } from "../../charts/export";
 import { LevelChart } from "../../charts/LevelChart";
-import { MarginPicture, PICTURE } from "../../charts/MarginPicture";
+import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture";
 import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
@@ -169,13 +169,20 @@ function Bar({ study, findings, look }: Choosing) {
   const exportAs = async (kind: "svg" | 1 | 2, theme: Theme) => {
     setError(null);
     try {
-      const svg = await markup(<MarginPicture findings={findings} theme={theme} style={await fontStyle()} />);
-      if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${name}.svg`);
-      else
-        save(
-          await png(svg, PICTURE.width, PICTURE.height, kind),
-          `${name}-${PICTURE.width * kind}x${PICTURE.height * kind}.png`,
+      const style = await fontStyle();
+      const pages = picturePages(findings);
+      for (let page = 0; page < pages; page++) {
+        const svg = await markup(
+          <MarginPicture findings={findings} theme={theme} style={style} page={page} />,
         );
+        const own = pages > 1 ? `${name}-${page + 1}-of-${pages}` : name;
+        if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${own}.svg`);
+        else
+          save(
+            await png(svg, PICTURE.width, PICTURE.height, kind),
+            `${own}-${PICTURE.width * kind}x${PICTURE.height * kind}.png`,
+          );
+      }
     } catch (problem) {
       setError(problem);
     }

@@ -4,6 +4,7 @@ import { MarginAxis, MarginTrack } from "../../charts/MarginTrack";
 import { describe, marginScale, shortVerdict } from "../../charts/margins";
 import { disc, laneColour, lozenge } from "../../charts/marks";
 import { useWidth } from "../../charts/useWidth";
+import { Term } from "../../controls/Term";
 import { count, interval, percent, signedPercent } from "../../format";
 import type { Study } from "./study";
 
@@ -26,7 +27,9 @@ export function MarginTable({ study, findings }: { study: Study; findings: Findi
         </caption>
         <thead>
           <tr className="align-bottom text-[0.85rem]">
-            <th className="label w-[10.5rem] pb-1">Test</th>
+            <th className="label w-[10.5rem] pb-1">
+              <Term word="test">Test</Term>
+            </th>
             <th className="pb-1" ref={axis}>
               <span className="label flex justify-between normal-case!">
                 <span>← behind {baseline.name}</span>
@@ -50,7 +53,9 @@ export function MarginTable({ study, findings }: { study: Study; findings: Findi
               other={other.name}
               baseline={baseline.name}
             />
-            <th className="label w-[15.5rem] pb-1 pl-5">Verdict</th>
+            <th className="label w-[15.5rem] pb-1 pl-5">
+              <Term word="open">Verdict</Term>
+            </th>
           </tr>
         </thead>
         <tbody>

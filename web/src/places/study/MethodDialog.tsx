@@ -1,17 +1,18 @@
-import { type FormEvent, useEffect, useState } from "react";
+import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Labelled } from "../../controls/Field";
-import { ErrorNotice } from "../../controls/Notice";
+import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { readNumber } from "../../format";
 import type { Study } from "./study";
 
 type Method = Schemas["Method"];
+type DeclaredMethod = Omit<Schemas["MethodEdit"], "seen">;
 
 const options = (values: string[]) =>
   values.map((value) => ({ value, label: words().schools[value] ?? value }));
@@ -39,7 +40,7 @@ export function draftOf(method: Method): MethodDraft {
   };
 }
 
-export function methodOf(draft: MethodDraft): Method {
+export function methodOf(draft: MethodDraft): DeclaredMethod {
   return {
     leading: draft.leading as Method["leading"],
     low_school: draft.low_school as Method["low_school"],
@@ -71,7 +72,7 @@ export function MethodFields({
   const set = (part: Partial<MethodDraft>) => change({ ...draft, ...part });
   return (
     <div className="grid gap-4 sm:grid-cols-2 lg:grid-cols-4">
-      <Labelled label="Leads">
+      <Labelled label="Leading figure" term="average fps">
         <Select
           label="Leading figure"
           value={draft.leading}
@@ -82,7 +83,7 @@ export function MethodFields({
           ]}
         />
       </Labelled>
-      <Labelled label="A low is">
+      <Labelled label="How lows are taken" term="1% low">
         <Select
           label="School of lows"
           value={draft.low_school}
@@ -90,7 +91,7 @@ export function MethodFields({
           options={options(["percentile", "slowest_frames", "slowest_time"])}
         />
       </Labelled>
-      <Labelled label="Mean over tests">
+      <Labelled label="Mean over tests" term="geometric mean">
         <Select
           label="Mean over tests"
           value={draft.suite_school}
@@ -98,7 +99,7 @@ export function MethodFields({
           options={options(["geometric", "mean_of_margins", "ratio_of_means", "equal_frames"])}
         />
       </Labelled>
-      <Labelled label="Over passes">
+      <Labelled label="Value of a cell" term="cell">
         <Select
           label="Value over passes"
           value={draft.cell_school}
@@ -106,16 +107,27 @@ export function MethodFields({
           options={options(["mean", "median_pass"])}
         />
       </Labelled>
-      <NumberField label="Even within, %" required value={draft.band} onChange={(band) => set({ band })} />
       <NumberField
-        label="Target rate, Hz"
+        label="Even within, %"
         required
+        min={0.01}
+        max={99}
+        value={draft.band}
+        onChange={(band) => set({ band })}
+      />
+      <NumberField
+        label="Rate to be reached, Hz"
+        required
+        min={1}
+        max={2000}
         value={draft.target}
         onChange={(target) => set({ target })}
       />
       <NumberField
         label="Display refresh, Hz"
         placeholder="not known"
+        min={1}
+        max={2000}
         value={draft.display}
         onChange={(display) => set({ display })}
       />
@@ -123,32 +135,13 @@ export function MethodFields({
   );
 }
 
-export function MethodDialog({
-  study,
-  open,
-  onOpenChange,
-}: {
+interface DialogProps {
   study: Study;
   open: boolean;
   onOpenChange: (open: boolean) => void;
-}) {
-  const editable = useMay("lead") && study.state === "open";
-  const [draft, setDraft] = useState(draftOf(study.method));
-  useEffect(() => {
-    if (open) setDraft(draftOf(study.method));
-  }, [open, study.method]);
-  const save = useStudyChange(study.id, (method: Method) =>
-    data(
-      client.PUT("/api/studies/{study_id}/method", {
-        params: { path: { study_id: study.id } },
-        body: method,
-      }),
-    ),
-  );
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate(methodOf(draft), { onSuccess: () => onOpenChange(false) });
-  };
+}
+
+export function MethodDialog({ study, open, onOpenChange }: DialogProps) {
   return (
     <Dialog
       open={open}
@@ -157,21 +150,41 @@ export function MethodDialog({
       description="Reviewers disagree on these. The study declares one of each; Findings says where another would change the verdict."
       wide
     >
-      <form onSubmit={submit} className="grid gap-5">
-        <fieldset disabled={!editable}>
-          <legend className="sr-only">Method</legend>
-          <MethodFields draft={draft} change={setDraft} />
-        </fieldset>
-        <ErrorNotice error={save.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={() => onOpenChange(false)}>{editable ? "Leave as it was" : "Close"}</Button>
-          {editable && (
-            <Button kind="main" type="submit" disabled={save.isPending}>
-              Declare
-            </Button>
-          )}
-        </div>
-      </form>
+      <MethodForm study={study} close={() => onOpenChange(false)} />
     </Dialog>
+  );
+}
+
+/** Made anew each time the dialog opens: what is typed stays while it is open, whatever comes in behind it. */
+function MethodForm({ study, close }: { study: Study; close: () => void }) {
+  const editable = useMay("lead") && study.state === "open";
+  const [draft, setDraft] = useState(draftOf(study.method));
+  const seen = useSeen(study.seen.method);
+  const save = useStudyChange(study.id, (method: DeclaredMethod) =>
+    data(
+      client.PUT("/api/studies/{study_id}/method", {
+        params: { path: { study_id: study.id } },
+        body: { ...method, seen: seen.current },
+      }),
+    ),
+  );
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate(methodOf(draft), { onSuccess: close });
+  };
+  return (
+    <form onSubmit={submit} className="grid gap-5">
+      <fieldset disabled={!editable}>
+        <legend className="sr-only">Method</legend>
+        <MethodFields draft={draft} change={setDraft} />
+      </fieldset>
+      {editable ? (
+        <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Declare" />
+      ) : (
+        <div className="flex justify-end">
+          <Button onClick={close}>Close</Button>
+        </div>
+      )}
+    </form>
   );
 }

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useMemo, useState } from "react";
+import { type FormEvent, useMemo, useRef } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { client, data, Problem, type Schemas } from "../../api/client";
@@ -10,26 +10,30 @@ import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { Term } from "../../controls/Term";
+import { useDraft } from "../../controls/useDraft";
 import { useLater } from "../../controls/useLater";
 import { useTitle } from "../../controls/useTitle";
 import { readNumber } from "../../format";
 import { draftOf, emptySetup, type SetupDraft, setupOf } from "../bench/SetupEditor";
-import { KindLanes, PairLanes } from "../plan/LaneForms";
+import { KindLanes, NO_BASE, PairLanes } from "../plan/LaneForms";
 import {
   type FactorDraft,
   KINDS,
   type LaneDraft,
   type LaneReady,
+  type OtherLane,
   type PlannedKind,
   readyConditions,
   readyLevels,
+  readyOthers,
   readyPair,
   sketchOf,
 } from "../plan/lanes";
 import * as M from "../plan/matrix";
 import { SketchPanel } from "../plan/SketchPanel";
 import { TestMatrix } from "../plan/TestMatrix";
-import { DEFAULT_METHOD, MethodFields, methodOf } from "./MethodDialog";
+import { DEFAULT_METHOD, type MethodDraft, MethodFields, methodOf } from "./MethodDialog";
 
 const KEYS = [{ key: "Ctrl Enter", does: "create the study" }];
 const CHOICE_KEYS = KINDS.map((one, index) => ({ key: String(index + 1), does: one.title }));
@@ -42,6 +46,8 @@ const PLACEHOLDER: Record<PlannedKind, [question: string, factor: string]> = {
 };
 
 const SKETCH_RESTS_MS = 250;
+/** Passes of a test in a lane, as the server takes them. */
+const MOST_PASSES = 50;
 
 /** A study from nothing: first its kind, then only what that kind needs, with what will be run beside it. */
 export default function NewStudy() {
@@ -143,44 +149,34 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
   const { data: setups = [] } = useSetups();
   const { data: rigs = [] } = useRigs();
   const { data: kinds = [] } = usePartKinds();
-  const [question, setQuestion] = useState("");
-  const [pair, setPair] = useState<LaneDraft[]>([newLane(), newLane()]);
-  const [base, setBase] = useState<{ choice: string; setup: SetupDraft }>({
-    choice: "new",
-    setup: emptySetup(),
-  });
-  const [factors, setFactors] = useState<FactorDraft[]>(
-    (kind === "grid" ? ["", ""] : [kind === "ladder" ? "Graphics card" : ""]).map((name) => ({
-      name,
-      levels: ["", ""],
-    })),
-  );
-  const [conditions, setConditions] = useState(["", ""]);
-  const [baseline, setBaseline] = useState("0");
-  const [matrix, setMatrix] = useState<M.Matrix>({ ...M.EMPTY, columns: kind === "scaling" ? [""] : [] });
-  const [passes, setPasses] = useState("3");
-  const [method, setMethod] = useState(DEFAULT_METHOD);
+  const [draft, setDraft, forget, cameBack] = useDraft<Draft>(`new-study.${kind}`, emptyDraft(kind));
+  const set = (part: Partial<Draft>) => setDraft((now) => ({ ...now, ...part }));
+  const { question, pair, base, factors, conditions, others, baseline, passes, method } = draft;
+  const matrix = useMemo(() => M.fromPlain(draft.matrix), [draft.matrix]);
+  const form = useRef<HTMLFormElement>(null);
+  const sent = useRef(false);
   useKeysOf("New study", KEYS);
 
   const lanes: LaneReady[] = useMemo(() => {
     if (kind === "a_b") return readyPair(pair, setups);
     const known = setups.find((setup) => String(setup.id) === base.choice);
-    const draft = known ? draftOf(known) : base.setup;
-    if (kind === "scaling") return readyConditions(draft, known, conditions);
-    return readyLevels(draft, known, factors, kinds);
-  }, [kind, pair, base, factors, conditions, setups, kinds]);
+    const setup = known ? draftOf(known) : base.setup;
+    if (kind === "scaling") return readyConditions(setup, known, conditions);
+    const levels = base.choice === NO_BASE ? [] : readyLevels(setup, known, factors, kinds);
+    return [...levels, ...readyOthers(others, factors, setups)];
+  }, [kind, pair, base, factors, conditions, others, setups, kinds]);
   const told =
     kind === "scaling" ? { ...matrix, columns: [conditions.find((one) => one.trim()) ?? ""] } : matrix;
   const tests = M.testsOf(kind === "scaling" ? recolumned(matrix, told.columns[0] ?? "") : matrix);
   const asked = factors.map((factor) => factor.name).filter(Boolean);
-  const number = Math.max(1, Math.round(readNumber(passes) ?? 1) || 1);
+  const number = Math.min(MOST_PASSES, Math.max(1, Math.round(readNumber(passes) ?? 1) || 1));
   const chosen = Number(baseline) < lanes.length ? Number(baseline) : 0;
   // What is typed is asked about when the hand pauses; an answer that is no longer wanted is broken off.
   const typed = useLater(
     sketchOf(lanes, rigs, {
       factors: asked,
       baseline: chosen,
-      passes_wanted: Math.min(number, 50),
+      passes_wanted: number,
       tests: tests.map(({ game, scene, condition }) => ({ game, scene, condition })),
     }),
     SKETCH_RESTS_MS,
@@ -189,14 +185,21 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
 
   const create = useMutation({
     mutationFn: (body: Schemas["StudyIn"]) => data(client.POST("/api/studies", { body })),
+    onError: () => {
+      sent.current = false;
+    },
     onSuccess: (study) => {
+      forget();
       for (const key of ["studies", "setups", "scenes", "games", "conditions", "parts"])
         queries.invalidateQueries({ queryKey: [key] });
       go(`/studies/${study.id}/plan`);
     },
   });
-  const submit = (event?: FormEvent) => {
-    event?.preventDefault();
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    // Two presses of a key make one study.
+    if (sent.current) return;
+    sent.current = true;
     create.mutate({
       kind,
       question,
@@ -209,7 +212,11 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
       tests,
     });
   };
-  useHotkeys("ctrl+enter, meta+enter", () => submit(), { enableOnFormTags: true });
+  // As if its button were pressed: what is wrong in a field holds the form back either way.
+  useHotkeys("ctrl+enter, meta+enter", () => form.current?.requestSubmit(), {
+    enableOnFormTags: true,
+    preventDefault: true,
+  });
   useTitle(title, "New study");
   const problem = create.error instanceof Problem ? create.error : null;
   const faultOf = (field: string) => (problem?.field === field ? problem.message : undefined);
@@ -218,13 +225,31 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
     ...new Set(setups.flatMap((setup) => setup.settings.map((setting) => setting.name))),
   ];
   const setFactor = (index: number, part: Partial<FactorDraft>) =>
-    setFactors((now) => now.map((one, i) => (i === index ? { ...one, ...part } : one)));
+    set({ factors: factors.map((one, i) => (i === index ? { ...one, ...part } : one)) });
 
   return (
-    <form onSubmit={submit}>
+    <form ref={form} onSubmit={submit}>
       <div className="mb-5">
         <h1 className="text-[2rem] leading-tight font-bold">New study: {title}</h1>
-        <p className="text-soft">{asks} Everything can be typed; what is new is made.</p>
+        <p className="text-soft">
+          {asks} Everything can be typed; what is new is made. The lanes are what is compared, the{" "}
+          <Term word="factor">factor</Term> is what they differ in.
+        </p>
+        {cameBack && (
+          <p role="status" className="mt-2 border-ink border-l-4 bg-raised px-4 py-2">
+            What you had typed is here again.{" "}
+            <Button
+              kind="quiet"
+              onClick={() => {
+                forget();
+                setDraft(emptyDraft(kind));
+                forget();
+              }}
+            >
+              Begin anew
+            </Button>
+          </p>
+        )}
       </div>
       <div className="grid gap-8 lg:grid-cols-[1fr_19rem]">
         <div className="grid content-start gap-7">
@@ -237,7 +262,7 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
               placeholder={PLACEHOLDER[kind][0]}
               value={question}
               error={faultOf("question")}
-              onChange={(e) => setQuestion(e.target.value)}
+              onChange={(e) => set({ question: e.target.value })}
             />
             <Field
               label={kind === "a_b" ? "Factor: the one thing that differs" : "Factor"}
@@ -252,18 +277,22 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
             />
           </section>
           <section>
-            <h2 className="mb-2 text-xl font-bold">Lanes</h2>
+            <h2 className="mb-2 text-xl font-bold">
+              <Term word="lane">Lanes</Term>
+            </h2>
             {kind === "a_b" ? (
-              <PairLanes lanes={pair} change={setPair} fault={faultOf} />
+              <PairLanes lanes={pair} change={(next) => set({ pair: next })} fault={faultOf} />
             ) : (
               <KindLanes
                 kind={kind}
                 base={base}
-                changeBase={setBase}
+                changeBase={(next) => set({ base: next })}
                 factors={factors}
                 changeFactor={setFactor}
                 conditions={conditions}
-                changeConditions={setConditions}
+                changeConditions={(next) => set({ conditions: next })}
+                others={others}
+                changeOthers={(next) => set({ others: next })}
                 suggestions={suggestions}
                 lanes={lanes}
                 fault={faultOf}
@@ -273,7 +302,7 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
               <Select
                 label="Baseline"
                 value={String(chosen)}
-                onChange={setBaseline}
+                onChange={(next) => set({ baseline: next })}
                 options={(lanes.length ? lanes : [null]).map((one, index) => ({
                   value: String(index),
                   label: one?.lane.name || `Lane ${String.fromCharCode(65 + index)}`,
@@ -282,10 +311,12 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
             </Labelled>
           </section>
           <section>
-            <h2 className="mb-2 text-xl font-bold">Tests</h2>
+            <h2 className="mb-2 text-xl font-bold">
+              <Term word="test">Tests</Term>
+            </h2>
             <TestMatrix
               matrix={matrix}
-              change={setMatrix}
+              change={(next) => set({ matrix: M.plain(next) })}
               usual={number}
               {...(kind === "scaling" ? { oneCondition: "as the lane says" } : {})}
             />
@@ -294,14 +325,16 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
               whole
               required
               value={passes}
-              onChange={setPasses}
+              onChange={(next) => set({ passes: next })}
+              min={1}
+              max={MOST_PASSES}
               className="mt-3 w-32"
               {...(faultOf("passes_wanted") ? { hint: faultOf("passes_wanted") ?? "" } : {})}
             />
           </section>
           <section>
             <h2 className="mb-2 text-xl font-bold">Method</h2>
-            <MethodFields draft={method} change={setMethod} />
+            <MethodFields draft={method} change={(next) => set({ method: next })} />
           </section>
         </div>
         <div>
@@ -325,6 +358,38 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
       </div>
     </form>
   );
+}
+
+/** What is typed of a study, kept in this browser until it is created. */
+interface Draft {
+  question: string;
+  pair: LaneDraft[];
+  base: { choice: string; setup: SetupDraft };
+  factors: FactorDraft[];
+  conditions: string[];
+  others: OtherLane[];
+  baseline: string;
+  matrix: M.PlainMatrix;
+  passes: string;
+  method: MethodDraft;
+}
+
+function emptyDraft(kind: PlannedKind): Draft {
+  return {
+    question: "",
+    pair: [newLane(), newLane()],
+    base: { choice: "new", setup: emptySetup() },
+    factors: (kind === "grid" ? ["", ""] : [kind === "ladder" ? "Graphics card" : ""]).map((name) => ({
+      name,
+      levels: ["", ""],
+    })),
+    conditions: ["", ""],
+    others: [],
+    baseline: "0",
+    matrix: M.plain({ ...M.EMPTY, columns: kind === "scaling" ? [""] : [] }),
+    passes: "3",
+    method: DEFAULT_METHOD,
+  };
 }
 
 function newLane(): LaneDraft {

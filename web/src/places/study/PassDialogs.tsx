@@ -2,6 +2,7 @@ import { type FormEvent, useEffect, useState } from "react";
 import { client, data, type Schemas, upload } from "../../api/client";
 import { useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
+import type { Stretch } from "../../charts/TraceChart";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
@@ -196,48 +197,108 @@ export function MoveDialog({ study, one, open, close }: DialogProps) {
   );
 }
 
-/** Look at some seconds of a capture only; the file stays as it is. */
-export function TrimDialog({ study, one, open, close }: DialogProps) {
-  const [from, setFrom] = useState("");
-  const [to, setTo] = useState("");
-  useEffect(() => {
-    if (open) {
-      setFrom(one.window ? String(one.window[0]) : "");
-      setTo(one.window ? String(one.window[1]) : "");
-    }
-  }, [open, one]);
-  const trim = useStudyChange(study.id, (window: Schemas["WindowIn"]) =>
-    data(
-      client.PUT("/api/captures/{capture_id}/window", {
-        params: { path: { capture_id: one.capture_id ?? 0 } },
-        body: window,
-      }),
-    ),
-  );
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    trim.mutate({ from_s: readNumber(from), to_s: readNumber(to) }, { onSuccess: close });
-  };
+interface WindowRow {
+  key: number;
+  from: string;
+  to: string;
+}
+
+/** Look at some stretches of a capture only; the file stays as it is. */
+export function TrimDialog({ study, one, zoom, open, close }: DialogProps & { zoom: Stretch | null }) {
   return (
     <Dialog
       open={open}
       onOpenChange={(now) => !now && close()}
       title="Trim this pass"
-      description="A loading screen or a cut scene at the ends is left out of the figures. The file stays as it came."
+      description="What lies outside these windows is left out of the figures: a loading screen, a cut scene, also one in the middle. The file stays as it came, and the pass is decided on again."
     >
-      <form onSubmit={submit} className="grid gap-4">
-        <div className="grid grid-cols-2 gap-4">
-          <NumberField label="From, s" required value={from} onChange={setFrom} />
-          <NumberField label="To, s" required value={to} onChange={setTo} />
-        </div>
-        <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
-          {one.window && (
-            <Button onClick={() => trim.mutate({ from_s: null, to_s: null }, { onSuccess: close })}>
-              Whole capture
-            </Button>
-          )}
-        </FormEnd>
-      </form>
+      <TrimForm study={study} one={one} zoom={zoom} close={close} />
     </Dialog>
   );
+}
+
+function TrimForm({
+  study,
+  one,
+  zoom,
+  close,
+}: {
+  study: Study;
+  one: Pass;
+  zoom: Stretch | null;
+  close: () => void;
+}) {
+  const [rows, setRows] = useState<WindowRow[]>(() =>
+    one.windows.length
+      ? one.windows.map(([from, to], key) => ({ key, from: String(from), to: String(to) }))
+      : [{ key: 0, from: "", to: "" }],
+  );
+  const trim = useStudyChange(study.id, (windows: number[][]) =>
+    data(
+      client.PUT("/api/captures/{capture_id}/windows", {
+        params: { path: { capture_id: one.capture_id ?? 0 } },
+        body: { windows },
+      }),
+    ),
+  );
+  const set = (key: number, part: Partial<WindowRow>) =>
+    setRows((now) => now.map((row) => (row.key === key ? { ...row, ...part } : row)));
+  const further = (from = "", to = "") =>
+    setRows((now) => {
+      const kept = now.filter((row) => row.from || row.to);
+      return [...kept, { key: Math.max(0, ...now.map((row) => row.key)) + 1, from, to }];
+    });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    trim.mutate(windowsOf(rows), { onSuccess: close });
+  };
+  return (
+    <form onSubmit={submit} className="grid gap-3">
+      {rows.map((row, index) => (
+        <div key={row.key} className="grid grid-cols-[1fr_1fr_auto] items-end gap-3">
+          <NumberField
+            label={rows.length > 1 ? `Window ${index + 1} from, s` : "From, s"}
+            required
+            autoFocus={index === 0}
+            value={row.from}
+            onChange={(from) => set(row.key, { from })}
+          />
+          <NumberField
+            label={rows.length > 1 ? `Window ${index + 1} to, s` : "To, s"}
+            required
+            value={row.to}
+            onChange={(to) => set(row.key, { to })}
+          />
+          <Button
+            kind="quiet"
+            disabled={rows.length === 1}
+            onClick={() => setRows((now) => now.filter((other) => other.key !== row.key))}
+            aria-label={`Without window ${index + 1}`}
+          >
+            Without it
+          </Button>
+        </div>
+      ))}
+      <div className="flex flex-wrap gap-2">
+        <Button onClick={() => further()}>One more window</Button>
+        {zoom && (
+          <Button onClick={() => further(zoom.from.toFixed(3), zoom.to.toFixed(3))}>
+            Take what the chart shows
+          </Button>
+        )}
+      </div>
+      <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
+        {one.windows.length > 0 && (
+          <Button onClick={() => trim.mutate([], { onSuccess: close })}>Whole capture</Button>
+        )}
+      </FormEnd>
+    </form>
+  );
+}
+
+/** Windows as they are sent: in the order of the capture, whatever order they were typed in. */
+export function windowsOf(rows: { from: string; to: string }[]): number[][] {
+  return rows
+    .map((row) => [readNumber(row.from) ?? Number.NaN, readNumber(row.to) ?? Number.NaN])
+    .sort(([a = 0], [b = 0]) => a - b);
 }

@@ -2,7 +2,7 @@ import type { Schemas } from "../../api/client";
 import { usePassDetail } from "../../api/queries";
 import { words } from "../../api/words";
 import { fixed, fps, moment, ms, percent } from "../../format";
-import { reasonWords } from "./study";
+import { reasonWords, windowWords } from "./study";
 
 interface Low {
   fps: number;
@@ -118,7 +118,7 @@ export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSc
       {one.capture_id && (
         <p className="mt-2 border-rule border-t pt-2 text-[0.84rem] text-mute">
           <a href={`/api/captures/${one.capture_id}/original`}>{one.file_name}</a> as it came
-          {one.window && `, seen from ${fixed(one.window[0] ?? 0, 1)} to ${fixed(one.window[1] ?? 0, 1)} s`} ·{" "}
+          {one.windows.length > 0 && `, trimmed to ${windowWords(one.windows)}`} ·{" "}
           {words().schools[lowSchool]} lows
           <span className="figure block truncate" title={one.sha256 ?? ""}>
             SHA-256 {one.sha256}

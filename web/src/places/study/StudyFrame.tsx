@@ -1,9 +1,13 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
-import { useMay, useStudy } from "../../api/queries";
+import { client, data } from "../../api/client";
+import { refreshStudy, useMay, useStudy } from "../../api/queries";
 import { words } from "../../api/words";
+import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
+import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Plan } from "../plan/Plan";
 import { Findings } from "./Findings";
@@ -72,6 +76,7 @@ export default function StudyFrame() {
             Findings
           </Tab>
           <Tab to={`/studies/${id}/record`}>Record</Tab>
+          <PutAway study={study} />
         </nav>
       </header>
       <Routes>
@@ -89,10 +94,47 @@ export default function StudyFrame() {
 
 /** How far a study has come. */
 function stateWords(study: Study): string {
+  if (study.archived_at) return "put away";
   if (study.state === "finished") return "finished";
   const { recorded, accepted } = study.counts;
   if (recorded + accepted > 0) return study.ready_at ? "in progress" : "in progress, not called ready";
   return study.ready_at ? "ready" : "not called ready";
+}
+
+/** Off the desk: an empty study goes for good, one with passes is put away and can be taken out. */
+function PutAway({ study }: { study: Study }) {
+  const lead = useMay("lead");
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const { recorded, accepted, rejected, did_not_run } = study.counts;
+  const empty = !recorded && !accepted && !rejected && !did_not_run;
+  const path = { params: { path: { study_id: study.id } } };
+  const change = useMutation({
+    mutationFn: async (what: "archive" | "restore" | "remove") =>
+      what === "remove"
+        ? data(client.DELETE("/api/studies/{study_id}", path))
+        : data(client.POST(`/api/studies/{study_id}/${what}`, path)),
+    onSuccess: async (_, what) => {
+      await refreshStudy(queries, study.id);
+      if (what !== "restore") go("/");
+    },
+  });
+  if (!lead) return null;
+  return (
+    <>
+      {study.archived_at ? (
+        <Button kind="quiet" onClick={() => change.mutate("restore")}>
+          Take it out again
+        </Button>
+      ) : (
+        <Menu label="More">
+          {empty && <MenuAction onSelect={() => change.mutate("remove")}>Remove this empty study</MenuAction>}
+          <MenuAction onSelect={() => change.mutate("archive")}>Put it away</MenuAction>
+        </Menu>
+      )}
+      <ErrorNotice error={change.error} />
+    </>
+  );
 }
 
 function Tab({ to, shortcut, children }: { to: string; shortcut?: string; children: React.ReactNode }) {

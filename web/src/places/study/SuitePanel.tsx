@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { words } from "../../api/words";
+import { testWords } from "../../charts/margins";
 import { count, interval, signedPercent } from "../../format";
 
 type FindingsOut = Schemas["FindingsOut"];
@@ -17,12 +18,13 @@ export function SuitePanel({
   title: string;
 }) {
   if (suite.margin == null) return null;
-  const names = new Map(findings.tests.map((test) => [test.test_id, test.game]));
+  const names = new Map(findings.tests.map((test) => [test.test_id, testWords(test, findings.tests)]));
   const school = findings.method.suite_school;
   return (
     <section id={`agreement-${suite.figure}`}>
       <h2 className="mb-2 text-xl font-bold">
         {title} over {count(suite.tests, "test")}
+        {suite.games !== suite.tests && ` in ${count(suite.games, "game")}`}
       </h2>
       <dl className="grid grid-cols-[10rem_1fr] gap-y-1.5 border-rule border-t pt-2">
         <dt className="label pt-0.5">These tests</dt>
@@ -34,7 +36,9 @@ export function SuitePanel({
         <dt className="label pt-0.5">Other games</dt>
         <dd>
           <span className="figure text-[0.93rem]">{interval(suite.games_low, suite.games_high)}</span>
-          <span className="block text-[0.88rem] text-mute">what another choice of games might give</span>
+          <span className="block text-[0.88rem] text-mute">
+            what another choice of games might give, from {count(suite.games, "game")}, each counted once
+          </span>
         </dd>
         <dt className="label pt-0.5">Tests say</dt>
         <dd>

@@ -82,6 +82,7 @@ export function TestPasses({ study }: { study: Study }) {
     if (next) go(`/studies/${study.id}/passes/${next.id}`);
   };
   const noDialog = dialog === null;
+  const [zoom] = useZoom();
   useHotkeys("up", () => step(-1), { enabled: noDialog, preventDefault: true, ignoreEventWhen: inChart });
   useHotkeys("down", () => step(1), { enabled: noDialog, preventDefault: true, ignoreEventWhen: inChart });
   useHotkeys("a", () => decide("accepted"), { enabled: noDialog && can.accept });
@@ -184,7 +185,13 @@ export function TestPasses({ study }: { study: Study }) {
           />
           <FileDialog study={study} one={chosen} open={dialog === "file"} close={() => setDialog(null)} />
           <MoveDialog study={study} one={chosen} open={dialog === "move"} close={() => setDialog(null)} />
-          <TrimDialog study={study} one={chosen} open={dialog === "trim"} close={() => setDialog(null)} />
+          <TrimDialog
+            study={study}
+            one={chosen}
+            zoom={zoom}
+            open={dialog === "trim"}
+            close={() => setDialog(null)}
+          />
         </>
       )}
     </>
@@ -247,7 +254,6 @@ function Charts({
     () =>
       (found?.traces ?? []).map((trace) => {
         const lane = lanes.get(trace.lane_id);
-        const one = passes.find((pass) => pass.id === trace.pass_id);
         return {
           key: trace.pass_id,
           label: `${lane?.name ?? ""} ${trace.number}`,
@@ -255,10 +261,11 @@ function Charts({
           dashed: trace.state === "rejected",
           capture: trace.capture_id,
           made: trace.key,
-          endS: (one?.window?.[0] ?? 0) + trace.duration_s,
+          endS: trace.length_s,
+          windows: trace.windows,
         };
       }),
-    [found, lanes, passes],
+    [found, lanes],
   );
   const curves = useMemo(
     () =>

@@ -1,6 +1,7 @@
 import type { Schemas } from "../../api/client";
 import type { Looking } from "../../api/queries";
 import { words } from "../../api/words";
+import { fixed } from "../../format";
 
 /** A study as its places show it: lanes with their setups, tests, method. */
 export type Study = Schemas["StudyOut"];
@@ -33,3 +34,7 @@ export function reasonWords(one: { reason_code: string; reason: string }): strin
   const code = one.reason_code === "other" ? "" : (words().reasons[one.reason_code] ?? "");
   return [code, one.reason].filter(Boolean).join(": ");
 }
+
+/** The windows of a pass in words. */
+export const windowWords = (windows: number[][]) =>
+  windows.map(([from = 0, to = 0]) => `${fixed(from, 1)} to ${fixed(to, 1)} s`).join(" and ");
