@@ -5,7 +5,7 @@ TEST_DB := $(PYTHON) ops/cluster.py run test
 export PORT ?= 8000
 
 .DEFAULT_GOAL := help
-.PHONY: help install demo dev stop reset-demo test lint types test-core test-ops test-server test-web test-e2e api format screenshots bench lock
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-ops test-server test-web test-e2e api format screenshots bench lock fuzz
 
 help: ## this list
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -75,3 +75,14 @@ lock: ## compile the hash-locked requirements anew (needs uv)
 	@cd requirements && for name in runtime tools fuzz; do \
 	uv pip compile --generate-hashes --no-header --no-emit-index-url --no-emit-find-links --python-version 3.11 \
 	--quiet $$name.in -o $$name.txt; done
+
+FUZZ_MINUTES ?= 60
+FUZZ_THIRD = $$(( $(FUZZ_MINUTES) * 20 ))
+fuzz: install-test ## an hour (FUZZ_MINUTES) of hostile files and requests: readers, and the API as each role
+	@RENNBAHN_FUZZ_SECONDS=$$(( $(FUZZ_MINUTES) * 4 )) $(VENV)/pytest core/tests/test_fuzz_readers.py -s
+	@cd server && RENNBAHN_FUZZ_SECONDS=$$(( $(FUZZ_MINUTES) * 5 )) \
+	$(subst ops/,../ops/,$(TEST_DB)) ../$(VENV)/pytest -c pytest.ini config/tests/test_fuzz.py -s
+	@if $(VENV)/pip install --quiet --require-hashes -r requirements/fuzz.txt; then mkdir -p .fuzz; \
+	for name in core/tests/reference/*.* core/tests/reference/malformed/*.*; do head -c 4000 $$name > .fuzz/$$(basename $$name); done; \
+	$(VENV)/python core/fuzz/readers.py .fuzz -max_len=8000 -timeout=20 -rss_limit_mb=3000 -max_total_time=$(FUZZ_THIRD); \
+	else echo "rennbahn: atheris is not to be had here; the readers were tried by hypothesis alone"; fi

@@ -80,7 +80,7 @@ def test_trimming_changes_the_figures_and_can_be_undone(desk: Page) -> None:
     desk.fill("From, s", "5")
     desk.fill("To, s", "25")
     desk.press(Keys.ENTER)
-    desk.see("seen from 5.0 to 25.0 s")
+    desk.see("trimmed to 5.0 to 25.0 s")
     desk.wait(lambda: re.search(r"(19|20)\.\d s,", desk.text()), "twenty seconds")
     desk.click("Trim")
     desk.fill("From, s", "30")
@@ -133,8 +133,8 @@ def test_a_wrong_method_is_refused_with_the_field(desk: Page) -> None:
     desk.click("change")
     desk.fill("Even within, %", "0")
     desk.click("Declare")
-    desk.see("equal_band")
-    desk.click("Leave as it was")
+    desk.see("Write a number of at least 0.01 and at most 99.")
+    desk.click("Cancel")
     desk.not_see("Declare")
 
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
+from ninja import Schema
 from problems import Problem
 from rennbahn.capture.numbers import as_number
 from rennbahn.errors import RennbahnError
@@ -27,6 +28,14 @@ def safe_cell(text: str) -> str:
 def bare_cell(text: str) -> str:
     """What :func:`safe_cell` made safe, as it was."""
     return text[1:] if text[:1] == "'" and text[1:2] in _FORMULA else text
+
+
+class Imported(Schema):
+    """What became of the rows of a table."""
+
+    added: int
+    changed: int
+    unchanged: int
 
 
 def csv_answer(content: str, name: str) -> HttpResponse:

@@ -7,11 +7,10 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Status, UploadedFile
 from people.access import user_of
-from sheets import csv_answer, table_file
+from sheets import Imported, csv_answer, table_file
 
 from bench import queries, services, tables
 from bench.schemas import (
-    Imported,
     KindOut,
     PartEdit,
     PartIn,

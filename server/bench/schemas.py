@@ -85,14 +85,6 @@ class PartOut(Schema):
     seen: str
 
 
-class Imported(Schema):
-    """What became of a table of parts."""
-
-    added: int
-    changed: int
-    unchanged: int
-
-
 class SettingIn(In):
     """A setting as name and value."""
 

@@ -14,10 +14,10 @@ from problems import Problem
 from pydantic import ValidationError
 from rennbahn.errors import RennbahnError
 from rennbahn.parts import KINDS, fact_from_text, fact_to_text, kind_named
-from sheets import number_in, rows_of, safe_cell
+from sheets import Imported, number_in, rows_of, safe_cell
 
 from bench.models import Part
-from bench.schemas import Imported, PartIn
+from bench.schemas import PartIn
 from bench.services import add_part, edit_part
 
 _OWN = ("kind", "name", "maker", "price", "currency", "price_from", "weight_g", "notes")

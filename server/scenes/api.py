@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from bench.schemas import Imported
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Status, UploadedFile
 from people.access import user_of
-from sheets import csv_answer, table_file
+from sheets import Imported, csv_answer, table_file
 
 from scenes import queries, services, tables
 from scenes.schemas import (

@@ -7,7 +7,6 @@ import io
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
-from bench.schemas import Imported
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import transaction
 from faults import place_of, sentence_of
@@ -16,7 +15,7 @@ from people.models import Role
 from problems import Problem
 from pydantic import ValidationError
 from rennbahn.errors import RennbahnError
-from sheets import number_in, rows_of, safe_cell
+from sheets import Imported, number_in, rows_of, safe_cell
 
 from scenes.models import Condition, Scene
 from scenes.schemas import ConditionIn, SceneIn

@@ -58,7 +58,7 @@ export function Desk() {
           <h1 className="text-[2rem] leading-tight font-bold">Desk</h1>
           <p className="text-soft">Each study is a question. The one that waits for you stands out.</p>
         </div>
-        <div className="flex items-end gap-3">
+        <div className="flex flex-wrap items-end gap-3">
           {(studies.length > 0 || filter) && (
             <FilterField label="Filter studies" text={filter} setText={setFilter} />
           )}

@@ -1,23 +1,22 @@
 """Settings held against what the makers of the parts say must not be crossed.
 
-A caution warns; it never proposes a value. Where no limit is recorded there is nothing to hold a setting against, which
-is no leave to go on: the maker's manual and a qualified person decide.
+A caution warns; it never proposes a value. What cannot be read where a limit is recorded is a caution itself. Where no
+limit is recorded there is nothing to hold a setting against, which is no leave to go on: the maker's manual and a
+qualified person decide.
 """
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
 from rennbahn.parts import kind_named
 from rennbahn.planning.fairness import PartDescription, SetupDescription
-
-_NUMBER = re.compile(r"(\d+(?:[.,]\d+)?)\s*(%|mV|[A-Za-z°]*)")
+from rennbahn.planning.settings import Named, amounts_of, is_off, is_stock, named, settled, words_of
 
 
 @dataclass(frozen=True)
 class Caution:
-    """A setting beyond a stated limit: both as they are written, the part that has the limit, and it in words."""
+    """A setting beyond a stated limit, or one that cannot be held against it: as they are written, and in words."""
 
     setting: str
     value: str
@@ -27,48 +26,59 @@ class Caution:
 
 @dataclass(frozen=True)
 class _Limited:
-    """Settings of a name are held against a limit of a kind of part; percents are of `delivered`."""
+    """A limit of a kind of part, its unit, and the fact that says what is delivered."""
 
-    name: re.Pattern[str]
     kind: str
     limit: str
     unit: str
-    delivered: str = ""
-
-
-# The first that fits: a processor's limit is named as such, any other power limit is the card's.
-_LIMITED = (
-    _Limited(re.compile(r"(processor|cpu|package).*power"), "processor", "max_power_w", "W", "power_limit_w"),
-    _Limited(re.compile(r"power (limit|target)"), "card", "max_power_w", "W", "power_limit_w"),
-    _Limited(re.compile(r"memory voltage|voltage of the memory"), "memory", "max_voltage_v", "V", "voltage_v"),
-)
+    delivered: str
 
 
 def cautions_of(setup: SetupDescription) -> tuple[Caution, ...]:
-    """Settings of a setup that lie beyond a stated limit of one of its parts."""
+    """Settings of a setup that lie beyond a stated limit of one of its parts, or that cannot be read against it."""
     found = []
     for name, value in setup.settings.items():
-        rule = next((one for one in _LIMITED if one.name.search(name.lower())), None)
-        if rule is None:
+        meant = named(name) or named(value)
+        rule = _limited(meant, name, value) if meant else None
+        if rule is None or is_off(value) or is_stock(value):
             continue
         for part in setup.parts:
-            if part.kind == rule.kind and _beyond(part, rule, value):
-                limit = part.facts[rule.limit]
-                fact = kind_named(rule.kind).fact(rule.limit)
-                label = fact.label.lower() if fact else rule.limit
-                words = f"{name} {value} is beyond the {label} of {limit} {rule.unit} that is recorded for {part.name}"
-                found.append(Caution(name, value, part.name, words))
+            if part.kind == rule.kind:
+                words = _crossed(part, rule, name, value)
+                if words:
+                    found.append(Caution(name, value, part.name, words))
     return tuple(found)
 
 
-def _beyond(part: PartDescription, rule: _Limited, value: str) -> bool:
-    limit, number = part.facts.get(rule.limit), _NUMBER.search(value)
-    if number is None or not isinstance(limit, (int, float)):
-        return False
-    amount, unit = float(number.group(1).replace(",", ".")), number.group(2)
-    if unit == "%":
-        delivered = part.facts.get(rule.delivered)
-        return isinstance(delivered, (int, float)) and amount / 100 * delivered > limit
-    if unit.lower() == "mv":
-        amount /= 1000
-    return amount > limit
+def _limited(meant: Named, name: str, value: str) -> _Limited | None:
+    """Which limit a setting is held against. A power limit that names no owner is the card's."""
+    other = named(value)
+    owner = meant.owner or (other.owner if other else "")
+    if meant.kind == "power_limit" or (meant.kind in ("tuning", "clock") and "W" in _units(value)):
+        kind = "processor" if owner == "processor" or _is_processors(name, value) else "card"
+        return _Limited(kind, "max_power_w", "W", "power_limit_w")
+    if meant.kind == "voltage" or (meant.kind in ("tuning", "memory_profile") and "V" in _units(value)):
+        return _Limited("memory", "max_voltage_v", "V", "voltage_v") if owner == "memory" else None
+    return None
+
+
+def _units(value: str) -> set[str]:
+    return {one.unit for one in amounts_of(value)}
+
+
+def _is_processors(name: str, value: str) -> bool:
+    """TDP and the letters of lasting and short limits mean the processor, wherever they stand."""
+    return bool({"tdp", "ppt", "pl1", "pl2", "pl4", "tdc", "edc"} & {*words_of(name), *words_of(value)})
+
+
+def _crossed(part: PartDescription, rule: _Limited, name: str, value: str) -> str:
+    """What is wrong with a setting, in words; empty where nothing is."""
+    limit, delivered = part.facts.get(rule.limit), part.facts.get(rule.delivered)
+    if not isinstance(limit, (int, float)):
+        return ""
+    fact = kind_named(rule.kind).fact(rule.limit)
+    told = f"the {fact.label.lower() if fact else rule.limit} of {limit:g} {rule.unit} that is recorded for {part.name}"
+    numbers = settled(amounts_of(value), rule.unit, float(delivered) if isinstance(delivered, (int, float)) else None)
+    if numbers is None:
+        return f"{name} {value} cannot be held against {told}: write it as a number in {rule.unit}"
+    return f"{name} {value} is beyond {told}" if max(numbers) > limit else ""

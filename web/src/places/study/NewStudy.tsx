@@ -232,8 +232,9 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
       <div className="mb-5">
         <h1 className="text-[2rem] leading-tight font-bold">New study: {title}</h1>
         <p className="text-soft">
-          {asks} Everything can be typed; what is new is made. The lanes are what is compared, the{" "}
-          <Term word="factor">factor</Term> is what they differ in.
+          {asks} Everything can be typed; what is new is made. The <Term word="lane">lanes</Term> are what is
+          compared, the <Term word="factor">factor</Term> is what they differ in, and each runs every{" "}
+          <Term word="test">test</Term>.
         </p>
         {cameBack && (
           <p role="status" className="mt-2 border-ink border-l-4 bg-raised px-4 py-2">
@@ -277,9 +278,7 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
             />
           </section>
           <section>
-            <h2 className="mb-2 text-xl font-bold">
-              <Term word="lane">Lanes</Term>
-            </h2>
+            <h2 className="mb-2 text-xl font-bold">Lanes</h2>
             {kind === "a_b" ? (
               <PairLanes lanes={pair} change={(next) => set({ pair: next })} fault={faultOf} />
             ) : (
@@ -311,9 +310,7 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
             </Labelled>
           </section>
           <section>
-            <h2 className="mb-2 text-xl font-bold">
-              <Term word="test">Tests</Term>
-            </h2>
+            <h2 className="mb-2 text-xl font-bold">Tests</h2>
             <TestMatrix
               matrix={matrix}
               change={(next) => set({ matrix: M.plain(next) })}
