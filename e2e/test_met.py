@@ -121,8 +121,9 @@ def test_files_are_assigned_in_bulk_asked_about_and_kept(lead: Page, tmp_path: P
     assert lane("driver 13.1 verge 2 run 1") == "driver 13.1"
     assert lane("old driver run 1") == "which lane?", "the number of the run is no part of a lane"
     lead.see("A guess: the name says it in part only.")
-    lead.see("1 named in part only")
+    lead.see("named in part only")
     lead.click("The guess for driver 12.4 flats 2.csv is right")
+    lead.click("2 guesses are right")
     lead.not_see("A guess: the name says it in part only.")
 
     # By a pattern, whose effect shows before it is used.
@@ -226,7 +227,7 @@ def test_ticks_on_a_setup_sheet_are_kept_with_who_and_when(lead: Page) -> None:
     setups = asked(lead, "/api/setups")
     assert isinstance(setups, list)
     one = next(setup for setup in setups if setup["name"] == "Hollin Neun, as delivered")
-    lead.open(f"/bench/sheets/{one['version_id']}")
+    lead.open(f"/bench/sheet/{one['version_id']}")
     lead.see("SETUP SHEET")
     lead.labelled("Sync checked").click()
     lead.see("1 of")

@@ -95,7 +95,7 @@ class Caller:
 
     def _read(self, response: Any, status: int) -> Any:
         assert response.status_code == status, response.content[:600]
-        if response.headers.get("Content-Type", "").startswith("application/json"):
+        if response.content and response.headers.get("Content-Type", "").startswith("application/json"):
             return json.loads(response.content)
         return response.content
 

@@ -52,7 +52,8 @@ def test_amounts_as_people_write_them(text: str, amounts: list[Amount]) -> None:
         ("PL2", "power_limit"), ("Leistungslimit", "power_limit"), ("Energiesparplan", "power_plan"),
         ("Power mode", "power_plan"), ("Battery or mains", "power_source"), ("Memory profile", "memory_profile"),
         ("Speicherprofil", "memory_profile"), ("Monitor output", "display_path"), ("MUX switch", "display_path"),
-        ("Core clock offset", "clock"), ("Lüfterkurve", "fan"), ("Spannungskurve", "curve"), ("Fan profile", "fan"), ("Link width", "link"),
+        ("Core clock offset", "clock"), ("Lüfterkurve", "fan"), ("Spannungskurve", "curve"),
+        ("Fan profile", "fan"), ("Link width", "link"),
         ("Upscaling", "upscaling"), ("Instant replay", "recorder"), ("Undervolt", "voltage"), ("Tuned", "tuning"),
     ],
 )  # fmt: skip

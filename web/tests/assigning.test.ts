@@ -5,7 +5,7 @@ import { testWords } from "../src/charts/margins";
 import { outside } from "../src/charts/TraceChart";
 import * as M from "../src/places/plan/matrix";
 import { fromPlain, pasted, plain } from "../src/places/plan/matrix";
-import { byPattern, clashes, placeRead, waits } from "../src/places/study/assigning";
+import { byPattern, chosen, clashes, placeRead, RIGHT, waits } from "../src/places/study/assigning";
 import { windowsOf } from "../src/places/study/PassDialogs";
 import type { Study } from "../src/places/study/study";
 import { findings } from "./findings";
@@ -49,10 +49,12 @@ test("a pattern that fits a name in part, or several tests, says nothing", () =>
 test("what is a guess waits, and what says the same pass clashes", () => {
   const file = { lane_id: 1, test_id: 7, number: 2, lane_guess: true, test_guess: false };
   const place = placeRead(file as Parameters<typeof placeRead>[0]);
-  assert.deepEqual(place, { lane: "1", test: "7", number: "2", guess: true });
+  assert.deepEqual(place, { lane: "1", test: "7", number: "2", laneGuess: true, testGuess: false });
   assert.equal(waits(place), true);
-  assert.equal(waits({ ...place, guess: false }), false);
-  assert.equal(waits({ ...place, guess: false, test: "" }), true);
+  assert.equal(waits({ ...place, ...RIGHT }), false);
+  assert.equal(waits({ ...place, ...RIGHT, test: "" }), true);
+  assert.equal(waits({ ...place, ...chosen({ test: "8" }) }), true, "the lane is still a guess");
+  assert.equal(waits({ ...place, ...chosen({ lane: "2" }) }), false);
   const same = { ...place, number: "02" };
   assert.deepEqual(
     [

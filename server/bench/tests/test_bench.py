@@ -201,3 +201,22 @@ def test_a_setting_beyond_a_stated_limit_is_warned_of(lead: Caller) -> None:
     body = {**body, "name": "Hot box", "settings": [{"name": "Power limit", "value": "190 W"}]}
     (words,) = lead.post("/setups", body, status=201)["cautions"]
     assert "is beyond the stated highest power limit of 170 W that is recorded for Ostrane V5" in words
+
+
+def test_ticks_of_a_sheet_are_kept_with_day_who_and_when(bench: Bench) -> None:
+    path = f"/setup-versions/{bench.study['lanes_full'][0]['setup']['version_id']}/ticks"
+    tick = {"on_day": "2026-01-05", "line": "Sync: off", "done": True}
+    (kept,) = bench.tester.post(path, tick)
+    assert (kept["line"], kept["on_day"], kept["who"]) == ("Sync: off", "2026-01-05", "a-tester")
+    assert bench.lead.post(path, tick) == [kept], "who ticked it first stays"
+    assert len(bench.tester.post(path, {**tick, "on_day": "2026-01-06"})) == 2
+    assert bench.tester.post(path, {**tick, "done": False})[0]["on_day"] == "2026-01-06"
+    assert bench.tester.get("/setup-versions/0/ticks", status=404)
+
+
+@pytest.mark.parametrize(("text", "field"), [("1_6", "weight_g"), ("2.5", "weight_g"), ("1e400", "price")])
+def test_numbers_of_a_table_are_read_to_the_letter(lead: Caller, text: str, field: str) -> None:
+    table = f"kind,name,currency,{field}\ncard,V,EUR,{text}\n"
+    file = SimpleUploadedFile("parts.csv", table.encode())
+    refused = lead.client.post("/api/parts.csv", {"file": file}).json()
+    assert (refused["row"], refused["field"]) == (1, field)

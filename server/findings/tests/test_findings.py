@@ -132,3 +132,19 @@ def test_findings_take_the_same_queries_for_any_number(bench: Bench, queries: Ca
     bench.fill(tests=3, passes=2)
     with queries(17):
         bench.lead.get(f"/studies/{bench.id}/findings")
+
+
+def test_the_table_holds_full_values_suites_and_what_was_left_out(bench: Bench) -> None:
+    bench.fill(tests=2, passes=2)
+    odd = bench.record(0, 0, seed=77)
+    bench.tester.put(f"/studies/passes/{odd}/state", {"state": "rejected", "reason": "an update ran"})
+    found = bench.lead.get(f"/studies/{bench.id}/findings")
+    rows = list(csv.reader(io.StringIO(bench.lead.get(f"/studies/{bench.id}/findings.csv").decode())))
+    first = next(row for row in rows if row[0] == found["tests"][0]["game"] and row[3] == "average fps")
+    assert float(first[4]) == found["tests"][0]["average"]["a"]
+    assert float(first[6]) == 100 * found["tests"][0]["average"]["b_over_a"]
+    suite = next(row for row in rows if row[0] == "all tests" and row[3] == "average fps")
+    ends = [100 * found["average"][name] for name in ("margin", "low", "high")]
+    assert [float(cell) for cell in suite[6:9]] == ends
+    (out,) = [row for row in rows if row[0] == "left out"]
+    assert out[-1] == "rejected: an update ran"

@@ -16,7 +16,7 @@ from intake.models import Arrival, Capture, Channel
 from rennbahn.capture import ColumnMap, read_capture
 from rennbahn.measures import figures_of
 from rennbahn.simulation import Dialect, Rig, run_pass, write_log
-from testkit import Bench
+from testkit import Bench, Jobs
 
 REFERENCE = Path(__file__).parents[3] / "core" / "tests" / "reference"
 
@@ -276,3 +276,27 @@ def test_lists_take_the_same_queries_for_any_number(bench: Bench, queries: Calla
     with queries(6):
         bench.tester.get(f"/studies/{bench.id}/tests/{bench.test(0)}/traces")
     assert Capture.objects.count() == 5
+
+
+def test_a_saved_map_outlives_a_longer_preamble(bench: Bench) -> None:
+    content = (REFERENCE / "07-preamble.csv").read_bytes()
+    first = bench.tester.hand_in(bench.id, "a.csv", content)
+    where = {"arrival_id": first["id"], "lane_id": bench.lane(0), "test_id": bench.test(0)}
+    body = {"columns": {**first["columns"], "skip_lines": None}, "assignments": [where], "save_as": "the old logger"}
+    assert bench.tester.post(f"/studies/{bench.id}/take", body)[0]["refusal"] is None
+    longer = bench.tester.hand_in(bench.id, "b.csv", b"logger 2.1\n" + content[:-20].rsplit(b"\n", 1)[0] + b"\n")
+    assert longer["saved_as"] == "the old logger"
+    assert longer["header_key"] == first["header_key"]
+    where = {**where, "arrival_id": longer["id"], "number": 2}
+    mixed = {"columns": {**first["columns"], "skip_lines": None}, "assignments": [where]}
+    assert bench.tester.post(f"/studies/{bench.id}/take", mixed)[0]["refusal"] is None, "the header is where it is"
+
+
+def test_editing_a_game_changes_nothing_about_what_was_run(bench: Bench, jobs: Jobs) -> None:
+    bench.accept(bench.record(0, 0))
+    bench.lead.post(f"/studies/{bench.id}/finish")
+    before = bench.tester.get(f"/studies/{bench.id}/passes"), bench.lead.get(f"/studies/{bench.id}/audit")
+    game = next(one for one in bench.lead.get("/games") if one["name"] == "Moss Republic")
+    bench.lead.save(f"/games/{game['id']}", {"engine_cap_fps": 60})
+    jobs.work()
+    assert (bench.tester.get(f"/studies/{bench.id}/passes"), bench.lead.get(f"/studies/{bench.id}/audit")) == before

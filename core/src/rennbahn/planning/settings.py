@@ -52,7 +52,8 @@ _OWNERS: Mapping[Owner, frozenset[str]] = {
 _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
     ("game", ("ambient occlusion", "umgebungsverdeckung")),
     ("room", (
-        "room", "raum", "zimmer", "ambient", "raumtemperatur", "zimmertemperatur", "umgebungstemperatur",
+        "room", "raum", "zimmer", "ambient", "raumtemperatur", "zimmertemperatur",
+        "umgebungstemperatur",
     )),
     ("frame_generation", (
         "frame generation", "frame gen", "framegen", "generated frames", "interpolation", "interpolated frames",

@@ -11,7 +11,16 @@ import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import { useDraft } from "../../controls/useDraft";
 import { count, fixed, fps, ms, readNumber } from "../../format";
-import { byPattern, clashes, type Place, placeRead, waits } from "./assigning";
+import {
+  chosen as asChosen,
+  byPattern,
+  clashes,
+  isGuess,
+  type Place,
+  placeRead,
+  RIGHT,
+  waits,
+} from "./assigning";
 import { ColumnMapEditor, problemOfMap } from "./ColumnMapEditor";
 import { laneOptions, type Study, testOptions } from "./study";
 
@@ -63,7 +72,7 @@ export function FileGroup({
   );
   const taking = useTaking(study, onTaken);
   const ready = files.filter((file) => !waits(placeOf(file)));
-  const guesses = files.filter((file) => placeOf(file).guess);
+  const guesses = files.filter((file) => isGuess(placeOf(file)));
   const clash = clashes(files.map((file) => [file.id, placeOf(file)]));
   const refusals = new Map(taking.refused.map((one) => [one.arrival_id, one.refusal]));
 
@@ -205,7 +214,7 @@ function Assigning({ study, files, placeOf, setPlace, setAll, clash, refusals, s
       for (const id of ids) on ? next.add(id) : next.delete(id);
       return next;
     });
-  const guesses = new Set(files.filter((file) => placeOf(file).guess).map((file) => file.id));
+  const guesses = new Set(files.filter((file) => isGuess(placeOf(file))).map((file) => file.id));
   const waiting = files.filter((file) => waits(placeOf(file))).length;
   return (
     <>
@@ -221,7 +230,7 @@ function Assigning({ study, files, placeOf, setPlace, setAll, clash, refusals, s
             }}
           />
           {guesses.size > 0 && (
-            <Button onClick={() => setAll(guesses, () => ({ guess: false }))}>
+            <Button onClick={() => setAll(guesses, () => RIGHT)}>
               {count(guesses.size, "guess is", "guesses are")} right
             </Button>
           )}
@@ -232,7 +241,7 @@ function Assigning({ study, files, placeOf, setPlace, setAll, clash, refusals, s
         <Bulk
           study={study}
           picked={picked}
-          set={(part) => setAll(picked, () => ({ ...part, guess: false }))}
+          set={(part) => setAll(picked, () => asChosen(part))}
           setAside={() => {
             setAside([...picked]);
             setChosen(new Set());
@@ -386,7 +395,7 @@ function Pattern({ study, files, setAll }: Pick<AssigningProps, "study" | "files
           kind="main"
           disabled={!read.size}
           onClick={() => {
-            setAll(new Set(read.keys()), (file) => ({ ...read.get(file.id), guess: false }));
+            setAll(new Set(read.keys()), (file) => asChosen(read.get(file.id) ?? {}));
             setOpen(false);
           }}
         >
@@ -456,12 +465,12 @@ function Row({
             Another file has this lane, test and pass.
           </span>
         )}
-        {place.guess && (
+        {isGuess(place) && (
           <span className="block text-[0.88rem] font-semibold text-accent">
             A guess: the name says it in part only.{" "}
             <Button
               kind="quiet"
-              onClick={() => set({ guess: false })}
+              onClick={() => set(RIGHT)}
               aria-label={`The guess for ${file.name} is right`}
             >
               It is right
@@ -474,7 +483,7 @@ function Row({
           label={`Lane of ${file.name}`}
           value={place.lane}
           wanted={!place.lane}
-          onChange={(lane) => set({ lane, guess: false })}
+          onChange={(lane) => set(asChosen({ lane }))}
           options={laneOptions(study)}
           placeholder="which lane?"
         />
@@ -484,7 +493,7 @@ function Row({
           label={`Test of ${file.name}`}
           value={place.test}
           wanted={!place.test}
-          onChange={(test) => set({ test, guess: false })}
+          onChange={(test) => set(asChosen({ test }))}
           options={testOptions(study)}
           placeholder="which test?"
         />

@@ -10,7 +10,8 @@ export interface Place {
   test: string;
   number: string;
   /** Named in part only: it waits until somebody says that it is right. */
-  guess?: boolean;
+  laneGuess?: boolean;
+  testGuess?: boolean;
 }
 
 /** Where the server reads that a file belongs. */
@@ -19,12 +20,27 @@ export function placeRead(file: Arrival): Place {
     lane: file.lane_id === null ? "" : String(file.lane_id),
     test: file.test_id === null ? "" : String(file.test_id),
     number: file.number === null ? "" : String(file.number),
-    guess: file.lane_guess || file.test_guess,
+    laneGuess: file.lane_guess,
+    testGuess: file.test_guess,
   };
 }
 
 /** Is a file to be looked at before it is taken in? */
-export const waits = (place: Place) => !place.lane || !place.test || Boolean(place.guess);
+export const waits = (place: Place) => !place.lane || !place.test || isGuess(place);
+
+export const isGuess = (place: Place) => Boolean(place.laneGuess || place.testGuess);
+
+/** What somebody chose is no guess any more. */
+export function chosen(part: Partial<Place>): Partial<Place> {
+  return {
+    ...part,
+    ...(part.lane === undefined ? {} : { laneGuess: false }),
+    ...(part.test === undefined ? {} : { testGuess: false }),
+  };
+}
+
+/** Somebody looked at it: it is right as it is. */
+export const RIGHT: Partial<Place> = { laneGuess: false, testGuess: false };
 
 /** Files that would be the same pass. */
 export function clashes(places: [number, Place][]): Set<number> {
