@@ -86,7 +86,7 @@ def test_trimming_changes_the_figures_and_can_be_undone(desk: Page) -> None:
     desk.fill("From, s", "30")
     desk.fill("To, s", "10")
     desk.press(Keys.ENTER)
-    desk.see("The window needs a beginning before its end.")
+    desk.see("A window needs a beginning before its end.")
     desk.click("Whole capture")
     desk.see("32.0 s,")
 

@@ -73,7 +73,7 @@ def test_results_without_frames_are_typed_and_brought_in(page: Page, tmp_path: P
     page.press("p")
     page.click("Results without frames")
     page.hand_in(table)
-    page.see("Row 1: Row 1, lane: no lane is called “nobody”.")
+    page.see("Row 1 (line 2): lane: no lane is called “nobody”.")
 
 
 def test_groups_and_lanes_are_chosen_by_what_is_in_the_address(page: Page) -> None:

@@ -93,5 +93,5 @@ def test_its_plan_is_read_moved_and_left_within_the_screen(ladder: Page) -> None
     page.see("Which of thirty?")
     assert re.search(r"and 26 more", page.text())
     page.press("?")
-    page.see("Keys of this place")
+    page.see("Keys and words")
     page.press(Keys.ESCAPE)

@@ -139,7 +139,7 @@ def test_the_other_baseline_and_another_school(page: Page) -> None:
     page.click(FANS)
     page.see("Quiet profile:")
     page.click("quiet profile")
-    page.see("Standard profile is")
+    page.see("Standard profile:")
     page.see("ahead of quiet profile in average fps")
 
 

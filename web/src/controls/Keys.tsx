@@ -23,7 +23,11 @@ export function KeysProvider({ children }: { children: ReactNode }) {
   const [places, setPlaces] = useState<Map<string, Key[]>>(new Map());
   const [open, setOpen] = useState(false);
   const [asked, setAsked] = useState("");
-  useHotkeys("shift+?, ?", () => setOpen((now) => !now), { useKey: true });
+  useHotkeys("shift+?, ?", () => setOpen((now) => !now), {
+    useKey: true,
+    // Else the sign lands in the field that the dialog begins with.
+    preventDefault: true,
+  });
   const add = useCallback((place: string, keys: Key[]) => {
     setPlaces((now) => new Map(now).set(place, keys));
     return () =>

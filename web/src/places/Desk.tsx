@@ -62,7 +62,7 @@ export function Desk() {
           {(studies.length > 0 || filter) && (
             <FilterField label="Filter studies" text={filter} setText={setFilter} />
           )}
-          <span className="pb-1.5">
+          <span className="pb-1">
             <Tick label="those put away" checked={away} onChange={setAway} />
           </span>
           {lead && (

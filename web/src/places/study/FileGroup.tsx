@@ -448,7 +448,7 @@ function Row({
   return (
     <tr className="border-rule border-t">
       {pick && (
-        <td className="py-1">
+        <td className="py-1 align-middle">
           <Tick label={`Tick ${file.name}`} quietLabel checked={picked ?? false} onChange={pick} />
         </td>
       )}
@@ -508,7 +508,7 @@ function Row({
           onChange={(number) => set({ number })}
         />
       </td>
-      <td className="py-1 text-right">
+      <td className="py-1 text-right align-middle">
         <Button kind="quiet" onClick={setAside} aria-label={`Set aside ${file.name}`}>
           Set aside
         </Button>
