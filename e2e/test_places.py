@@ -33,6 +33,7 @@ PLACES = {
     "parts": (["Bench", "Parts"], "Take out as CSV"),
     "scenes": (["Scenes"], "Conditions"),
     "scene card": (["Scenes", "Scene card of Moss Republic, council square"], "Warm-up".upper()),
+    "people": (["People"], "After five wrong passwords"),
 }
 
 
@@ -71,7 +72,7 @@ def test_axe_finds_nothing(page: Page, scheme: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("width", "places"), [(1280, list(PLACES)), (390, ["desk", "findings", "passes of a test", "scene card"])]
+    ("width", "places"), [(1280, list(PLACES)), (390, ["desk", "people", "findings", "passes of a test", "scene card"])]
 )
 def test_nothing_needs_sideways_scrolling(page: Page, width: int, places: list[str]) -> None:
     page.sign_in("mara", PASSWORD)
@@ -178,3 +179,21 @@ def test_a_wrong_password_says_so(page: Page) -> None:
     page.fill("Name", "mara")
     page.fill("Password", "not this" + Keys.ENTER)
     page.see("Name and password do not belong together.")
+
+
+def test_a_name_that_wrong_passwords_shut_is_opened_by_a_lead(page: Page) -> None:
+    page.open("/sign-in")
+    page.fill("Name", "ilse")
+    for n in range(6):
+        page.fill("Password", f"guess {n}")
+        page.click("Sign in")
+    page.see("Too many wrong passwords for this name from here.")
+    page.sign_in("mara", PASSWORD)
+    page.click("People")
+    page.see("shut for")
+    page.click("Open ilse now")
+    page.not_see("shut for")
+    page.click("Sign out")
+    page.see("Sign in")
+    page.sign_in("ilse", PASSWORD)
+    page.not_see("People")

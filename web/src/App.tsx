@@ -10,6 +10,7 @@ import { Guard } from "./controls/Guard";
 import { HelpButton, KeysProvider, useKeysOf } from "./controls/Keys";
 import { ErrorNotice, Loading } from "./controls/Notice";
 import { Desk } from "./places/Desk";
+import { People } from "./places/People";
 import { SignIn } from "./places/SignIn";
 import { applyScheme, useScheme } from "./scheme";
 
@@ -55,6 +56,7 @@ export function App() {
               <Route path="/scenes/*" element={<Scenes />} />
               <Route path="/studies/new" element={<NewStudy />} />
               <Route path="/studies/:study/*" element={<StudyFrame />} />
+              <Route path="/people" element={<People />} />
               <Route path="/sign-in" element={<SignedIn />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>
@@ -118,6 +120,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
             <Place to="/">Desk</Place>
             <Place to="/bench">Bench</Place>
             <Place to="/scenes">Scenes</Place>
+            {role === "lead" && <Place to="/people">People</Place>}
           </nav>
           <div className="ml-auto flex flex-wrap items-center gap-x-3">
             <HelpButton />
