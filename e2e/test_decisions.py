@@ -111,7 +111,7 @@ def test_another_method_gives_other_figures_and_leaves_a_line(desk: Page) -> Non
     desk.click("Findings")
     desk.see("even within 1.0%")
     desk.click("change")
-    desk.choose("School of lows", "mean of slowest frames")
+    desk.choose("How lows are taken", "mean of slowest frames")
     desk.choose("Leading figure", "1% low")
     desk.fill("Even within, %", "2.5")
     desk.click("Declare")

@@ -9,7 +9,7 @@ from typing import Any
 _FIELDS: dict[str, tuple[str, float, str]] = {
     "equal_band": ("Band that counts as even", 100.0, "%"),
     "margin": ("Margin that matters", 100.0, "%"),
-    "target_hz": ("Target rate", 1.0, "Hz"),
+    "target_hz": ("Rate to be reached", 1.0, "Hz"),
     "display_hz": ("Refresh rate of the display", 1.0, "Hz"),
     "most_passes": ("Passes at most", 1.0, ""),
     "passes_wanted": ("Passes", 1.0, ""),

@@ -30,7 +30,7 @@ class Overtaken(Conflict):
             "changed_meanwhile",
             f"{told} after this page was loaded, so {what} was not saved.",
             field="seen",
-            hint="What you typed is still here. Look at the other state, then save over it or leave it.",
+            hint="What you typed is still here: save it over theirs, or keep theirs.",
         )
         self.now = now
 

@@ -143,8 +143,8 @@ def trace(
     request: HttpRequest,
     capture_id: int,
     stretches: int = Query(4000, ge=10, le=20_000),  # type: ignore[type-arg]
-    from_s: float | None = None,
-    to_s: float | None = None,
+    from_s: float | None = Query(None, allow_inf_nan=False),  # type: ignore[type-arg]
+    to_s: float | None = Query(None, allow_inf_nan=False),  # type: ignore[type-arg]
     key: str = "",
 ) -> HttpResponse:
     """Frame times as little-endian doubles: exact (1 or 0), count, then end clocks, shortest and longest frames.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router, Status
+from ninja import Query, Router, Status
 from people.access import user_of
 
 from studies import queries, services
@@ -28,7 +28,10 @@ router = Router(tags=["studies"])
 
 @router.get("", response=list[StudySummary])
 def studies(
-    request: HttpRequest, words: str = "", before: int | None = None, archived: bool = False
+    request: HttpRequest,
+    words: str = "",
+    before: int | None = Query(None, ge=1),  # type: ignore[type-arg]
+    archived: bool = False,
 ) -> list[StudySummary]:
     """A page of studies, newest first: those that hold the words, before the one that the last page ended with.
 

@@ -2234,7 +2234,7 @@ export interface components {
         };
         /**
          * Imported
-         * @description What became of a table of parts.
+         * @description What became of the rows of a table.
          */
         Imported: {
             /** Added */

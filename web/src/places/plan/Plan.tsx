@@ -14,7 +14,7 @@ import { Time } from "./Time";
 type PlanOut = Schemas["PlanOut"];
 
 const KEYS = [
-  { key: "y", does: "call the study ready" },
+  { key: "y", does: "say that the study is fair and ready to run" },
   { key: "← →", does: "in the timeline: the block before, the block after" },
   { key: "[ ]", does: "in the timeline: run this block earlier, later" },
 ];

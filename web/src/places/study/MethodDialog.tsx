@@ -85,7 +85,7 @@ export function MethodFields({
       </Labelled>
       <Labelled label="How lows are taken" term="1% low">
         <Select
-          label="School of lows"
+          label="How lows are taken"
           value={draft.low_school}
           onChange={(low_school) => set({ low_school })}
           options={options(["percentile", "slowest_frames", "slowest_time"])}
@@ -101,7 +101,7 @@ export function MethodFields({
       </Labelled>
       <Labelled label="Value of a cell" term="cell">
         <Select
-          label="Value over passes"
+          label="Value of a cell"
           value={draft.cell_school}
           onChange={(cell_school) => set({ cell_school })}
           options={options(["mean", "median_pass"])}
