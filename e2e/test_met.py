@@ -83,6 +83,8 @@ def test_what_is_typed_of_a_study_outlives_a_reload_and_two_presses_make_one(lea
     lead.open(f"/studies/{made[0]['id']}/plan")
     lead.see("Does a draft come back?".upper())
     lead.take_from("More", "Remove this empty study")
+    lead.see("goes with its lanes, its tests and its plan")
+    lead.click("Remove it")
     lead.see("Each study is a question.")
     lead.not_see("Does a draft come back?")
 
@@ -173,7 +175,7 @@ def test_a_page_that_was_overtaken_says_by_whom_and_keeps_what_was_typed(lead: P
     call(lead, "PUT", f"/api/studies/{study}/question", theirs)
     lead.click("Keep")
     lead.see("“mara” changed the question at")
-    lead.see("What you typed is still here.")
+    lead.see("What you typed is still here: save it over theirs, or keep theirs.")
     assert lead.labelled("Question").get_attribute("value") == "Mine?"
     lead.click("Save mine over it")
     lead.not_see("What does the study ask?")

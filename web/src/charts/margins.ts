@@ -2,7 +2,7 @@
 
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../api/client";
-import { count, interval, signedPercent } from "../format";
+import { interval, signedPercent } from "../format";
 import { bracket, disc, lozenge } from "./marks";
 
 type Findings = Schemas["FindingsOut"];
@@ -87,9 +87,7 @@ export function testWords(test: TestFinding, all: TestFinding[]): string {
 export function shortVerdict(margin: Margin): string {
   if (margin.left_out) return margin.left_out.reason.replace(/_/g, " ");
   if (margin.verdict === "open") {
-    return margin.further_passes == null
-      ? "open"
-      : `open, ${count(margin.further_passes, "more pass", "more passes")} in each lane`;
+    return margin.further_passes == null ? "open" : `open, ${margin.further_passes} more in each lane`;
   }
   return `${margin.verdict}${margin.could_be_chance ? ", could be chance" : ""}`;
 }

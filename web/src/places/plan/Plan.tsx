@@ -91,10 +91,14 @@ function Verdict({ study, plan, open }: { study: Study; plan: PlanOut; open: num
 
 /** Is it enough, does it fit: in two sentences. */
 function Outlook({ plan }: { plan: PlanOut }) {
+  const figure = plan.leading === "low_1" ? "1% low" : "average fps";
+  const tests = plan.needs.length - plan.dropped.length;
   const tells =
     plan.suite_resolvable == null
       ? ""
-      : `All ${count(plan.needs.length - plan.dropped.length, "test")} together can show a margin of ${percent(plan.suite_resolvable)}% in ${plan.leading === "low_1" ? "1% low" : "average fps"}; a single test needs a larger one.`;
+      : tests === 1
+        ? `The test can show a margin of ${percent(plan.suite_resolvable)}% in ${figure}.`
+        : `All ${tests} tests together can show a margin of ${percent(plan.suite_resolvable)}% in ${figure}; a single test needs a larger one.`;
   const { chosen } = plan;
   if (!chosen.passes && !plan.dropped.length && !plan.unplaceable)
     return <>{tells} Nothing is left to run.</>;

@@ -1,10 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
 import { client, data } from "../../api/client";
 import { refreshStudy, useMay, useStudy } from "../../api/queries";
 import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
+import { Dialog } from "../../controls/Dialog";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { Menu, MenuAction } from "../../controls/Menu";
@@ -76,7 +78,9 @@ export default function StudyFrame() {
             Findings
           </Tab>
           <Tab to={`/studies/${id}/record`}>Record</Tab>
-          <PutAway study={study} />
+          <div className="mb-1 ml-2">
+            <PutAway study={study} />
+          </div>
         </nav>
       </header>
       <Routes>
@@ -106,6 +110,7 @@ function PutAway({ study }: { study: Study }) {
   const lead = useMay("lead");
   const go = useNavigate();
   const queries = useQueryClient();
+  const [asked, setAsked] = useState(false);
   const { recorded, accepted, rejected, did_not_run } = study.counts;
   const empty = !recorded && !accepted && !rejected && !did_not_run;
   const path = { params: { path: { study_id: study.id } } };
@@ -128,10 +133,23 @@ function PutAway({ study }: { study: Study }) {
         </Button>
       ) : (
         <Menu label="More">
-          {empty && <MenuAction onSelect={() => change.mutate("remove")}>Remove this empty study</MenuAction>}
+          {empty && <MenuAction onSelect={() => setAsked(true)}>Remove this empty study</MenuAction>}
           <MenuAction onSelect={() => change.mutate("archive")}>Put it away</MenuAction>
         </Menu>
       )}
+      <Dialog
+        open={asked}
+        onOpenChange={setAsked}
+        title="Remove this study?"
+        description={`“${study.question}” goes with its lanes, its tests and its plan. Nothing was run for it. To keep it out of sight and be able to take it out again, put it away instead.`}
+      >
+        <div className="flex justify-end gap-3">
+          <Button onClick={() => setAsked(false)}>Cancel</Button>
+          <Button kind="main" onClick={() => change.mutate("remove")} disabled={change.isPending}>
+            Remove it
+          </Button>
+        </div>
+      </Dialog>
       <ErrorNotice error={change.error} />
     </>
   );
