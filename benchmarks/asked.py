@@ -39,7 +39,8 @@ def milliseconds(what: str, study: int = 0) -> float:
 def _dragged(study: int) -> float:
     """One pass taken from the beginning of the order to its end, as a drag does."""
     ids = list(Pass.objects.filter(test__study=study).order_by("pk").values_list("pk", flat=True))
-    body = json.dumps({"sequence": [*ids[1:], ids[0]]})
+    seen = client().get(f"/api/studies/{study}/plan").json()["seen"]
+    body = json.dumps({"sequence": [*ids[1:], ids[0]], "seen": seen})
     begin = time.perf_counter()
     response: Any = client().put(f"/api/studies/{study}/plan/sequence", body, content_type="application/json")
     spent = time.perf_counter() - begin

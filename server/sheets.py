@@ -11,8 +11,8 @@ from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
-from ninja import Schema
 from problems import Problem
+from quick import Out
 from rennbahn.capture.numbers import as_number
 from rennbahn.errors import RennbahnError
 from strict import checked
@@ -30,7 +30,7 @@ def bare_cell(text: str) -> str:
     return text[1:] if text[:1] == "'" and text[1:2] in _FORMULA else text
 
 
-class Imported(Schema):
+class Imported(Out):
     """What became of the rows of a table."""
 
     added: int

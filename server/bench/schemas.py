@@ -6,8 +6,8 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Annotated, Any
 
-from ninja import Schema
 from pydantic import Field, Strict, StringConstraints
+from quick import Out
 from strict import ONE_LINE, Day, Edit, In
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]
@@ -17,7 +17,7 @@ Price = Annotated[Decimal, Strict(False), Field(ge=0, max_digits=10, decimal_pla
 Notes = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 
 
-class FactOut(Schema):
+class FactOut(Out):
     """A fact of a kind of part: its type, unit and range."""
 
     name: str
@@ -30,7 +30,7 @@ class FactOut(Schema):
     stated_limit: bool
 
 
-class KindOut(Schema):
+class KindOut(Out):
     """A kind of part with its name on screen and its facts."""
 
     kind: str
@@ -56,7 +56,7 @@ class PartEdit(PartIn, Edit):
     """A part in place of what it was."""
 
 
-class DerivedOut(Schema):
+class DerivedOut(Out):
     """A value that follows from a part's facts."""
 
     name: str
@@ -65,7 +65,7 @@ class DerivedOut(Schema):
     unit: str
 
 
-class PartOut(Schema):
+class PartOut(Out):
     """A part with its facts, also in words, what follows from them, and in how many setups it is. `used` by a run."""
 
     id: int
@@ -140,7 +140,7 @@ class TickIn(In):
     done: bool
 
 
-class TickOut(Schema):
+class TickOut(Out):
     """A line of a setup sheet that was seen to: by whom, and when."""
 
     on_day: date
@@ -157,7 +157,7 @@ class PartUsed(PartRef):
     summary: str
 
 
-class SetupOut(Schema):
+class SetupOut(Out):
     """The newest version of a setup, or the version asked for."""
 
     id: int

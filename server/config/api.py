@@ -15,7 +15,7 @@ from django.http.multipartparser import MultiPartParserError
 from faults import place_of, sentence_of
 from findings.api import router as findings
 from intake.api import router as intake
-from ninja import NinjaAPI, Schema
+from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from people.access import signed_in
 from people.api import people_router
@@ -23,6 +23,7 @@ from people.api import router as session
 from planning.api import router as planning
 from problems import Problem
 from psycopg import errors as postgres
+from quick import Out
 from rennbahn.errors import RennbahnError
 from scenes.api import router as scenes
 from strict import StrictParser
@@ -50,7 +51,7 @@ _REFUSALS = {
 }
 
 
-class ErrorOut(Schema):
+class ErrorOut(Out):
     """An error: a stable code, a sentence for people, and where they apply the field, row, line and remedy."""
 
     code: str
@@ -100,7 +101,7 @@ for prefix, router in (
     api.add_router(prefix, router)
 
 
-class Health(Schema):
+class Health(Out):
     """The server answers, and its database does."""
 
     ok: bool

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
+from quick import Out
 from rennbahn.capture.columns import CHANNELS, units_of
 from rennbahn.capture.words import CHANNEL_WORDS
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS, SCHOOL_WORDS
@@ -21,14 +22,14 @@ STATES = {
 }
 
 
-class Word(Schema):
+class Word(Out):
     """A name as it is kept, with its words."""
 
     name: str
     words: str
 
 
-class ChannelWords(Schema):
+class ChannelWords(Out):
     """A channel that a column may be taken for, with the units it may have."""
 
     channel: str
@@ -36,7 +37,7 @@ class ChannelWords(Schema):
     units: list[str]
 
 
-class WordsOut(Schema):
+class WordsOut(Out):
     """Everything that is said the same on every screen."""
 
     schools: dict[str, str]

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from ninja import Schema
 from planning.schemas import CaveatOut
+from quick import Out
 from studies.schemas import GroupOut, Method
 
 
-class LeftOut(Schema):
+class LeftOut(Out):
     """Why a test takes no part."""
 
     lane_id: int | None
@@ -15,7 +15,7 @@ class LeftOut(Schema):
     words: str
 
 
-class NoiseOut(Schema):
+class NoiseOut(Out):
     """Pass noise: the floor in percent, and whose passes it was pooled over."""
 
     floor_percent: float | None
@@ -23,7 +23,7 @@ class NoiseOut(Schema):
     pool: str
 
 
-class MarginOut(Schema):
+class MarginOut(Out):
     """One figure in one test, both ways round."""
 
     left_out: LeftOut | None
@@ -44,7 +44,7 @@ class MarginOut(Schema):
     noise: NoiseOut | None = None
 
 
-class TestFinding(Schema):
+class TestFinding(Out):
     """A test with the margins of its figures."""
 
     __test__ = False
@@ -58,14 +58,14 @@ class TestFinding(Schema):
     low_01: MarginOut
 
 
-class Mover(Schema):
+class Mover(Out):
     """The test that moves the suite most, and the suite margin without it."""
 
     test_id: int
     without: float
 
 
-class SentenceOut(Schema):
+class SentenceOut(Out):
     """An answer in parts: what it says in two words stands between what goes before and after; then its basis."""
 
     before: str
@@ -75,7 +75,7 @@ class SentenceOut(Schema):
     text: str
 
 
-class SuiteOut(Schema):
+class SuiteOut(Out):
     """One figure over the tests of a group."""
 
     figure: str
@@ -102,7 +102,7 @@ class SuiteOut(Schema):
     depends_on_method: bool = False
 
 
-class LaneRef(Schema):
+class LaneRef(Out):
     """A lane by name; `marker` is its place in the order of colours and shapes."""
 
     id: int
@@ -110,7 +110,7 @@ class LaneRef(Schema):
     marker: int
 
 
-class LevelOut(Schema):
+class LevelOut(Out):
     """A lane's level in a test, in fps: 1% low, median and average."""
 
     lane_id: int
@@ -121,7 +121,7 @@ class LevelOut(Schema):
     passes: int
 
 
-class PassNote(Schema):
+class PassNote(Out):
     """A pass that does not count, with its reason."""
 
     pass_id: int
@@ -134,7 +134,7 @@ class PassNote(Schema):
     lane: str
 
 
-class MissingNote(Schema):
+class MissingNote(Out):
     """A cell with fewer accepted passes than planned."""
 
     test_id: int
@@ -145,7 +145,7 @@ class MissingNote(Schema):
     passes_wanted: int
 
 
-class BriefOut(Schema):
+class BriefOut(Out):
     """A suite in a few numbers, and the same with the lanes the other way round."""
 
     margin: float | None
@@ -160,7 +160,7 @@ class BriefOut(Schema):
     depends_on_method: bool
 
 
-class GroupBrief(Schema):
+class GroupBrief(Out):
     """The pair that is looked at, in one group."""
 
     group: str
@@ -169,7 +169,7 @@ class GroupBrief(Schema):
     low_01: BriefOut
 
 
-class BriefColumns(Schema):
+class BriefColumns(Out):
     """Suites of many pairs in brief, one column a fact, one place a pair."""
 
     margin: list[float | None]
@@ -184,7 +184,7 @@ class BriefColumns(Schema):
     depends_on_method: list[bool]
 
 
-class PairsOut(Schema):
+class PairsOut(Out):
     """Every pair of lanes in one group: B over A, A the lane that comes first."""
 
     group: str
@@ -195,7 +195,7 @@ class PairsOut(Schema):
     low_01: BriefColumns
 
 
-class FindingsOut(Schema):
+class FindingsOut(Out):
     """The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief."""
 
     study_id: int

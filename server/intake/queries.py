@@ -163,7 +163,7 @@ def pass_detail(pass_id: int) -> PassDetail:
     one = (
         Pass.objects.select_related("capture__current__all", "test__study", "setup_version__setup")
         .prefetch_related("files__arrival", "files__samples")
-        .filter(pk=pass_id)
+        .filter(pk=pass_id, test__study__removed_at=None)
         .first()
     )
     if one is None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
-from ninja import Schema
 from pydantic import Field, StringConstraints, model_validator
+from quick import Out
 from strict import ONE_LINE, In, Whole
 
 
@@ -30,7 +30,7 @@ class ColumnMap(In):
     map: list[ColumnUse] = Field(max_length=40)
 
 
-class Refusal(Schema):
+class Refusal(Out):
     """Why a file was refused."""
 
     reason: str
@@ -40,7 +40,7 @@ class Refusal(Schema):
     hint: str | None = None
 
 
-class ArrivalOut(Schema):
+class ArrivalOut(Out):
     """A file that arrived: what it seems to be and where its name says it belongs."""
 
     id: int
@@ -63,7 +63,7 @@ class ArrivalOut(Schema):
     test_guess: bool
 
 
-class Preview(Schema):
+class Preview(Out):
     """What a column map makes of a file."""
 
     frames: int
@@ -110,13 +110,13 @@ class KnownIn(In):
     sha256: list[Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]] = Field(max_length=5_000)
 
 
-class KnownOut(Schema):
+class KnownOut(Out):
     """Those of them that are there already."""
 
     sha256: list[str]
 
 
-class Taken(Schema):
+class Taken(Out):
     """What became of one file."""
 
     arrival_id: int
@@ -159,7 +159,7 @@ class ReportedIn(In):
         return self
 
 
-class ReportedOut(Schema):
+class ReportedOut(Out):
     """A reported result."""
 
     average_fps: float | None
@@ -170,13 +170,13 @@ class ReportedOut(Schema):
     read_from: str
 
 
-class Recorded(Schema):
+class Recorded(Out):
     """How many passes were recorded."""
 
     recorded: int
 
 
-class WorkOut(Schema):
+class WorkOut(Out):
     """Captures of a study that are still to be measured again, and those that could not be."""
 
     study_id: int
@@ -185,7 +185,7 @@ class WorkOut(Schema):
     failed: int
 
 
-class FileOut(Schema):
+class FileOut(Out):
     """A file of a pass in its role."""
 
     id: int
@@ -196,7 +196,7 @@ class FileOut(Schema):
     offset_s: float | None
 
 
-class PassFigures(Schema):
+class PassFigures(Out):
     """The figures of a pass that lists show."""
 
     average_fps: float | None
@@ -214,7 +214,7 @@ class PassFigures(Schema):
     flags: list[str]
 
 
-class PassOut(Schema):
+class PassOut(Out):
     """A pass with its capture and figures."""
 
     id: int
@@ -236,7 +236,7 @@ class PassOut(Schema):
     stale: bool
 
 
-class TraceOut(Schema):
+class TraceOut(Out):
     """A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1)."""
 
     pass_id: int
@@ -253,7 +253,7 @@ class TraceOut(Schema):
     curve_ms: list[float]
 
 
-class TestTraces(Schema):
+class TestTraces(Out):
     """All passes of a test, with the budget of the target rate."""
 
     __test__ = False
@@ -263,7 +263,7 @@ class TestTraces(Schema):
     traces: list[TraceOut]
 
 
-class EarlierFigures(Schema):
+class EarlierFigures(Out):
     """Figures that a pass had before: by which version of the measures, and when they were made."""
 
     version: int
@@ -273,7 +273,7 @@ class EarlierFigures(Schema):
     counts: bool
 
 
-class PassDetail(Schema):
+class PassDetail(Out):
     """Every figure of a pass, with where it comes from and what it was run with."""
 
     one: PassOut

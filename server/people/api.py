@@ -5,10 +5,11 @@ from __future__ import annotations
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
-from ninja import Router, Schema
+from ninja import Router
 from ninja.utils import check_csrf
 from problems import NotAllowed, Problem, TooMany
 from pydantic import Field
+from quick import Out
 from strict import In
 
 from people import services
@@ -27,7 +28,7 @@ class SignIn(In):
     password: str = Field(max_length=1000)
 
 
-class Session(Schema):
+class Session(Out):
     """Who is signed in; `name` and `role` are empty for nobody."""
 
     name: str

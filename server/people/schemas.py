@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from ninja import Schema
 from pydantic import Field
+from quick import Out
 from strict import In
 
 
-class PersonOut(Schema):
+class PersonOut(Out):
     """Somebody who works here; `shut_s` is how long wrong passwords still keep the name shut, from anywhere."""
 
     name: str

@@ -6,8 +6,8 @@ from datetime import datetime, time
 from typing import Annotated, Literal
 
 from bench.schemas import PartRef
-from ninja import Schema
 from pydantic import Field, StringConstraints, field_validator
+from quick import Out
 from strict import ONE_LINE, Day, Edit, In, Moment, TimeOfDay
 
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
@@ -20,7 +20,7 @@ Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200),
 Cost = Annotated[float, Field(ge=0, le=86_400)]
 
 
-class DifferenceOut(Schema):
+class DifferenceOut(Out):
     """Something in which a lane differs from the baseline, weighed."""
 
     key: str
@@ -31,7 +31,7 @@ class DifferenceOut(Schema):
     reason: str
 
 
-class SameOut(Schema):
+class SameOut(Out):
     """Something that a lane shares with the baseline."""
 
     key: str
@@ -39,7 +39,7 @@ class SameOut(Schema):
     value: str
 
 
-class PairingOut(Schema):
+class PairingOut(Out):
     """A lane held against the baseline; of a study on paper, lanes go by their position."""
 
     lane: str
@@ -48,7 +48,7 @@ class PairingOut(Schema):
     same: list[SameOut]
 
 
-class AcceptanceOut(Schema):
+class AcceptanceOut(Out):
     """Who accepted a difference, and why."""
 
     reason: str
@@ -56,7 +56,7 @@ class AcceptanceOut(Schema):
     at: datetime
 
 
-class ObjectionOut(Schema):
+class ObjectionOut(Out):
     """What has to be mended or accepted before a study is ready. `lanes` as in its pairings."""
 
     key: str
@@ -68,7 +68,7 @@ class ObjectionOut(Schema):
     acceptance: AcceptanceOut | None = None
 
 
-class ChangedOut(Schema):
+class ChangedOut(Out):
     """Something that changed within a lane while the study ran."""
 
     lane: str
@@ -81,7 +81,7 @@ class ChangedOut(Schema):
     reason: str
 
 
-class CaveatOut(Schema):
+class CaveatOut(Out):
     """What prints with every finding: an accepted difference with its reason, or one that nobody accepted."""
 
     label: str
@@ -91,7 +91,7 @@ class CaveatOut(Schema):
     accepted: bool
 
 
-class NeedOut(Schema):
+class NeedOut(Out):
     """What a test needs. `source` says whether its noise is the scene's own, that of all scenes, or a guess.
 
     `resolvable` by figure is the margin that the planned passes can show, as a share.
@@ -107,7 +107,7 @@ class NeedOut(Schema):
     resolvable: dict[str, float | None]
 
 
-class RuleOut(Schema):
+class RuleOut(Out):
     """The rule of adding passes while a verdict is open. `level` is the p that a claim must stay under at each look."""
 
     first: int
@@ -147,7 +147,7 @@ class SequenceIn(Edit):
     sequence: list[int] = Field(max_length=20_000)
 
 
-class ChangeOut(Schema):
+class ChangeOut(Out):
     """Something done before a block of passes."""
 
     kind: str
@@ -155,7 +155,7 @@ class ChangeOut(Schema):
     seconds: float
 
 
-class BlockOut(Schema):
+class BlockOut(Out):
     """Passes of one lane in one game, run together. Times in seconds from the plan's beginning."""
 
     pass_ids: list[int]
@@ -170,7 +170,7 @@ class BlockOut(Schema):
     inner_changes: int
 
 
-class SessionOut(Schema):
+class SessionOut(Out):
     """A day at the bench."""
 
     day: Day
@@ -180,14 +180,14 @@ class SessionOut(Schema):
     used_s: float
 
 
-class DroppedOut(Schema):
+class DroppedOut(Out):
     """A test left out to meet the deadline."""
 
     test_id: int
     priority: int
 
 
-class OutlineOut(Schema):
+class OutlineOut(Out):
     """An order in a few numbers. Drift is what 1% an hour would add to margins, as a share."""
 
     order: str
@@ -238,7 +238,7 @@ class WithdrawIn(In):
     key: Annotated[str, StringConstraints(max_length=200)]
 
 
-class OutlookOut(Schema):
+class OutlookOut(Out):
     """Whether a study that still has passes to run ends before its deadline."""
 
     study_id: int
@@ -248,7 +248,7 @@ class OutlookOut(Schema):
     late: bool
 
 
-class SceneNoiseOut(Schema):
+class SceneNoiseOut(Out):
     """How well a scene repeats, learned from all studies: noise in percent by figure."""
 
     scene_id: int
@@ -298,7 +298,7 @@ class SketchIn(In):
     passes_wanted: int = Field(default=3, ge=1, le=50)
 
 
-class SketchOut(Schema):
+class SketchOut(Out):
     """What a study on paper comes to."""
 
     passes: int

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from ninja import Schema
 from pydantic import Field, StringConstraints
+from quick import Out
 from strict import ONE_LINE, Edit, In
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]
@@ -60,7 +60,7 @@ class SceneEdit(SceneIn, Edit):
     """A scene in place of what it was."""
 
 
-class SceneOut(Schema):
+class SceneOut(Out):
     """A scene; `used` once a pass of it was run. `version` counts from 1."""
 
     id: int
@@ -106,7 +106,7 @@ class ConditionOut(ConditionIn):
     seen: str
 
 
-class SceneKindOut(Schema):
+class SceneKindOut(Out):
     """A kind of scene with its name on screen."""
 
     kind: str

@@ -41,6 +41,14 @@ class Leading(models.TextChoices):
     LOW_1 = "low_1", "1% low"
 
 
+class StandingStudies(models.Manager["Study"]):
+    """Studies that were not removed."""
+
+    def get_queryset(self) -> models.QuerySet[Study]:
+        """Without those that are kept for their record alone."""
+        return super().get_queryset().filter(removed_at=None)
+
+
 class Study(models.Model):
     """One question, and the method by which it is answered."""
 
@@ -59,7 +67,7 @@ class Study(models.Model):
     ready_for = models.CharField(max_length=64, blank=True)
     #: Put away by a lead: it stays as it is and is not on the desk.
     archived_at = models.DateTimeField(null=True, blank=True)
-    #: Taken away before anything of it was run. Its record stays in the database, and nothing shows it any more.
+    #: Taken away before anything of it was run. Its record stays; `objects` passes it over.
     removed_at = models.DateTimeField(null=True, blank=True)
     #: How many passes a new test is given in each lane.
     passes_wanted = models.PositiveSmallIntegerField(default=3)
@@ -71,6 +79,9 @@ class Study(models.Model):
     equal_band = models.FloatField(default=0.01)
     target_hz = models.FloatField(default=60.0)
     display_hz = models.FloatField(null=True, blank=True)
+
+    objects = StandingStudies()
+    with_removed = models.Manager["Study"]()
 
     class Meta:
         ordering = ["-created_at", "-id"]

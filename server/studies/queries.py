@@ -33,7 +33,7 @@ def studies_page(words: str = "", before: int | None = None, *, archived: bool =
 
     `before` is the study that the page before ended with.
     """
-    asked = Study.objects.filter(removed_at=None, archived_at__isnull=not archived)
+    asked = Study.objects.filter(archived_at__isnull=not archived)
     asked = asked if before is None else asked.filter(pk__lt=before)
     for word in words.split():
         named = Lane.objects.filter(study=OuterRef("pk"), name__icontains=word)
@@ -137,10 +137,8 @@ def with_lanes_and_tests() -> QuerySet[Study]:
         "levels", Prefetch("setup_version", whole_versions())
     )
     tests = Test.objects.select_related("scene__game", "condition")
-    return (
-        Study.objects.filter(removed_at=None)
-        .select_related("created_by")
-        .prefetch_related(Prefetch("lanes", lanes), Prefetch("tests", tests))
+    return Study.objects.select_related("created_by").prefetch_related(
+        Prefetch("lanes", lanes), Prefetch("tests", tests)
     )
 
 

@@ -6,8 +6,8 @@ from datetime import datetime
 from typing import Annotated, Literal
 
 from bench.schemas import SetupIn, SetupOut
-from ninja import Schema
 from pydantic import Field, StringConstraints
+from quick import Out
 from scenes.schemas import Name
 from strict import ONE_LINE, Edit, In
 
@@ -91,7 +91,7 @@ class StudyIn(AskedIn):
     method: Method = Field(default_factory=Method)
 
 
-class LevelOut(Schema):
+class LevelOut(Out):
     """A level of a factor: in words, and as a number with its unit where it is one."""
 
     words: str
@@ -99,7 +99,7 @@ class LevelOut(Schema):
     unit: str
 
 
-class LaneOut(Schema):
+class LaneOut(Out):
     """A lane with the version of its setup, what level of each factor it stands for, and its own condition if any."""
 
     id: int
@@ -111,7 +111,7 @@ class LaneOut(Schema):
     condition: str
 
 
-class TestOut(Schema):
+class TestOut(Out):
     """A test."""
 
     __test__ = False
@@ -128,7 +128,7 @@ class TestOut(Schema):
     passes_wanted: int
 
 
-class GroupOut(Schema):
+class GroupOut(Out):
     """Tests that may be pooled: the same intent, resolution and preset. Suites are over one group."""
 
     key: str
@@ -138,7 +138,7 @@ class GroupOut(Schema):
     games: int
 
 
-class Counts(Schema):
+class Counts(Out):
     """Passes by state."""
 
     planned: int
@@ -148,7 +148,7 @@ class Counts(Schema):
     did_not_run: int
 
 
-class StudySummary(Schema):
+class StudySummary(Out):
     """A study on the desk."""
 
     id: int
@@ -166,7 +166,7 @@ class StudySummary(Schema):
     archived_at: datetime | None
 
 
-class SeenOut(Schema):
+class SeenOut(Out):
     """Marks of the states of a study, which a change of one of them gives back."""
 
     question: str
@@ -188,7 +188,7 @@ class StudyOut(StudySummary):
     seen: SeenOut
 
 
-class PassRef(Schema):
+class PassRef(Out):
     """A pass and its state."""
 
     id: int
@@ -233,7 +233,7 @@ class PassesChange(PassChange):
     pass_ids: list[int] = Field(min_length=1, max_length=20_000)
 
 
-class Changed(Schema):
+class Changed(Out):
     """How many it changed."""
 
     changed: int
@@ -247,7 +247,7 @@ class PassIn(In):
     role: Literal["counted", "warm_up", "control", "repeat"] = "counted"
 
 
-class AuditOut(Schema):
+class AuditOut(Out):
     """A line of the record."""
 
     at: datetime

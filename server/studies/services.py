@@ -467,7 +467,7 @@ _WORDS = {
 
 
 def _locked(study_id: int) -> Study:
-    study = Study.objects.select_for_update().filter(pk=study_id, removed_at=None).first()
+    study = Study.objects.select_for_update().filter(pk=study_id).first()
     if study is None:
         raise NotFound("study")
     return study

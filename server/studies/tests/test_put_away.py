@@ -18,7 +18,8 @@ def test_an_empty_study_goes_and_its_record_stays(lead: Caller) -> None:
     for path in ("", "/plan", "/audit", "/findings"):
         assert lead.get(f"/studies/{study['id']}{path}", status=404)["code"] == "not_found", path
     assert lead.post(f"/studies/{study['id']}/ready", status=404)
-    assert Study.objects.filter(pk=study["id"]).exists()
+    assert not Study.objects.filter(pk=study["id"]).exists()
+    assert Study.with_removed.filter(pk=study["id"]).exists()
     assert AuditLine.objects.filter(study=study["id"], what="removed the study").count() == 1
 
 
