@@ -20,6 +20,8 @@ export function People() {
     queryKey: ["people"],
     enabled: lead,
     queryFn: async () => data(client.GET("/api/people")),
+    // A wait runs out by itself.
+    refetchInterval: ({ state }) => (state.data?.some((person) => person.shut_s) ? 3000 : false),
   });
   const open = useMutation({
     mutationFn: async (name: string) => data(client.POST("/api/people/unlock", { body: { name } })),
