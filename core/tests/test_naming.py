@@ -63,6 +63,8 @@ def test_lanes_and_passes(name: str, lanes: list[str], lane: int | None, number:
         ("tall ninth-ferry_2.csv", 2, 2, False),
         ("tall verge 2.csv", 3, None, False),
         ("tall verge2 run 2.csv", 3, 2, False),
+        ("verge tall 2.csv", 3, None, True),
+        ("tallverge2.csv", 3, None, False),
         ("tall verge 2 3.csv", 3, 3, False),
         ("tall moss republic 2160 high 1.csv", 1, 1, False),
         ("tall moss republic 2160 1.csv", 1, 1, False),

@@ -155,15 +155,17 @@ class _Candidates:
         return len(joined) >= _SQUEEZED and not joined.isdigit() and joined in name.squeezed
 
     def _surely(self, name: _Name, at: int) -> bool:
-        """A number alone may be a pass; beside the word that stands beside it in the name too, it is meant."""
-        own = self.telling[at]
-        return not _all_numbers(own) or self._stands_beside(name, at) or not any(_is_pass(token) for token in own)
+        """A small number may be the pass; beside the word that stands beside it in the name too, it is meant."""
+        if not any(_is_pass(token) for token in self.telling[at]):
+            return True
+        joined = "".join(self.tokens[at])
+        return self._stands_beside(name, at) or (len(joined) >= _SQUEEZED and joined in name.squeezed)
 
     def _stands_beside(self, name: _Name, at: int) -> bool:
         own = self.tokens[at]
         for place, token in enumerate(own):
             where = name.find(token)
-            if token not in self.telling[at] or where is None:
+            if token not in self.telling[at] or where is None or not token[0].isdigit():
                 continue
             before = place > 0 and where > 0 and own[place - 1] == name.tokens[where - 1]
             after = place + 1 < len(own) and where + 1 < len(name.tokens) and own[place + 1] == name.tokens[where + 1]
