@@ -128,7 +128,7 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
         "background recording", "bildschirmaufnahme", "screen capture",
     )),
     ("fan", ("fan", "fans", "lüfter", "lüfterprofil", "lüfterkurve", "pump", "pumpe", "gebläse")),
-)  # fmt: skip  # fmt: skip
+)  # fmt: skip
 _KINDS = tuple((kind, tuple(frozenset(one.split()) for one in sets)) for kind, sets in _SPELT)
 _WORD = re.compile(r"[^\W\d_]+\d*|\d+")
 _AMOUNT = re.compile(
