@@ -9,6 +9,15 @@ import { applyScheme } from "./scheme";
 
 applyScheme();
 
+// A tab that was open while Rennbahn was upgraded asks for scripts that are gone: it loads itself anew, once.
+window.addEventListener("vite:preloadError", (event) => {
+  const tried = Number(sessionStorage.getItem("loaded anew") ?? 0);
+  if (Date.now() - tried < 60_000) return;
+  sessionStorage.setItem("loaded anew", String(Date.now()));
+  event.preventDefault();
+  window.location.reload();
+});
+
 const queries = new QueryClient({
   defaultOptions: {
     queries: {

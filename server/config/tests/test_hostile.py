@@ -229,6 +229,7 @@ def test_a_broken_form_is_told(bench: Bench, kind: str, body: bytes) -> None:
         ("get", f"/studies?before={'9' * 4400}", 422), ("get", "/studies?before=1_6", 422),
         ("get", "/captures/1/trace?stretches=1e9", 422), ("get", "/captures/1/trace?from_s=nan", 422),
         ("get", "/captures/1/trace?to_s=1e999", 422), ("get", "/studies?before=-1", 422),
+        ("get", "/studies?befor=1", 422), ("get", "/setups?words=x", 422), ("get", "/studies?words=a&%00=b", 422),
     ],
 )  # fmt: skip
 def test_addresses_that_are_none_have_the_one_shape(lead: Caller, method: str, path: str, status: int) -> None:
