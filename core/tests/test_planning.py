@@ -27,7 +27,7 @@ from rennbahn.planning.needs import (
 from rennbahn.planning.noise import pooled_noise
 from rennbahn.planning.order import ordered
 from rennbahn.planning.passes import passes_needed, resolvable
-from rennbahn.planning.schedule import ORDERS, Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Work
+from rennbahn.planning.schedule import ORDERS, Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Session, Work
 from rennbahn.planning.sequential import SequentialRule, look_level
 from rennbahn.planning.timeline import daily_sessions, lay_out, plan
 from scipy.special import stdtr, stdtrit
@@ -301,6 +301,17 @@ def test_a_session_too_short_for_any_pass_is_said() -> None:
     assert not laid.fits
     assert len(laid.unplaceable) == 1
     assert laid.slots == ()
+
+
+def test_what_is_left_of_a_day_may_be_too_short_for_a_pass() -> None:
+    job = work(2, 2, 2)
+    later = daily_sessions(5, 8)[1:]
+    for left_s in (0.5, 60.0, 300.0):
+        laid = plan(job, "alternating", (Session(0.0, left_s), *later))
+        assert laid.fits
+        assert not laid.unplaceable
+        assert {slot.session for slot in laid.slots} == {1}
+        assert laid.slots == plan(job, "alternating", (Session(0.0, left_s), *later), deadline_s=laid.end_s).slots
 
 
 def test_costs_that_are_no_times() -> None:

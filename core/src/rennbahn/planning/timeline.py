@@ -10,6 +10,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import accumulate
 
 import numpy as np
 
@@ -164,8 +165,12 @@ def plan(
 
 
 def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Session], order: OrderName) -> Timeline:
-    """Passes one after another into sessions. A pass with its changes stays within one session."""
+    """Passes one after another into sessions. A pass with its changes stays within one session.
+
+    Sessions differ in length: the first may be what is left of a day.
+    """
     bench = _Bench(work)
+    longest_from = list(accumulate((one.length_s for one in reversed(sessions)), max))[::-1]
     slots: list[Slot] = []
     unplaceable: list[PlannedPass] = []
     counts: Counter[ChangeKind] = Counter()
@@ -179,8 +184,8 @@ def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Sessio
             changes = [_start(work), *changes]
             need += work.costs.start_s
         while session < len(sessions) and used + need > sessions[session].length_s:
-            if used == 0.0:
-                break  # not even an empty session holds it
+            if used == 0.0 and need > longest_from[session]:
+                break  # no session holds it, were it empty
             spent += used
             session, used = session + 1, 0.0
             bench.put_away()
