@@ -17,8 +17,8 @@ from people.models import Person, Role
 from planning.noise import learn_all
 from rennbahn import MEASURES_VERSION
 from scenes.models import Condition, Game, Scene
+from studies.deciding import run_as_of
 from studies.models import Lane, Pass, PassState, Study, StudyKind, StudyState, Test
-from studies.services import run_as_of
 
 NAME = "filler"
 PASSWORD = "a-scratch-database"  # noqa: S105

@@ -19,9 +19,10 @@ from planning.services import call_ready, save_plan
 from rennbahn.simulation import Dialect, Rig, run_pass, write_log
 from scenes.schemas import SceneIn
 from scenes.services import add_condition, add_game, add_scene
+from studies.deciding import change_pass
 from studies.models import Lane, Pass, PassState, Study, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
-from studies.services import change_pass, create_study, finish_study
+from studies.services import create_study, finish_study
 
 from demo import hardware, plans, scenario
 from demo.scenario import Game, Happening, LaneScript, StudyScript

@@ -13,7 +13,7 @@ from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import queries, services
+from intake import beside, queries, services
 from intake.schemas import (
     ArrivalOut,
     FilesIn,
@@ -80,13 +80,13 @@ def hand_in(
 def report_all(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Recorded:
     """Record passes from a table of results that exist only as numbers: all rows or none."""
     content = table_file(whole_upload(request, file))
-    return Recorded(recorded=services.report_all(user_of(request), study_id, content))
+    return Recorded(recorded=beside.report_all(user_of(request), study_id, content))
 
 
 @router.post("/passes/{int:pass_id}/reported", response={201: PassDetail})
 def report(request: HttpRequest, pass_id: int, payload: ReportedIn) -> Status[PassDetail]:
     """Record a pass whose result exists only as numbers."""
-    return Status(201, queries.pass_detail(services.report(user_of(request), pass_id, payload).pk))
+    return Status(201, queries.pass_detail(beside.report(user_of(request), pass_id, payload).pk))
 
 
 @router.post("/passes/{int:pass_id}/files", response={201: PassDetail})
@@ -98,7 +98,7 @@ def attach(
     offset_s: Form[float | None] = None,
 ) -> Status[PassDetail]:
     """Put a file beside a pass: samples on a clock of their own, a picture, a clip, a note."""
-    services.attach(user_of(request), pass_id, whole_upload(request, file), role, offset_s)
+    beside.attach(user_of(request), pass_id, whole_upload(request, file), role, offset_s)
     return Status(201, queries.pass_detail(pass_id))
 
 

@@ -19,15 +19,16 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.capture import ColumnMap
 from rennbahn.errors import CaptureRefused, RennbahnError
+from studies.deciding import decide_again, lane_and_test, record_pass, run_as_of
 from studies.models import Pass, PassState, Study
 from studies.news import decided
 from studies.record import note
-from studies.services import decide_again, lane_and_test, open_study, record_pass, run_as_of
+from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
 from intake.crunching import Crunched
-from intake.measuring import at_rest, keep_channels, keep_samples, measure, settings_for, settings_from
+from intake.measuring import keep_channels, measure, settings_for, settings_from
 from intake.models import (
     Arrival,
     ArrivalState,
@@ -35,12 +36,10 @@ from intake.models import (
     FileRole,
     Original,
     PassFile,
-    Reported,
     SavedMap,
 )
 from intake.queries import own_map
-from intake.reported import reported_rows
-from intake.schemas import Assignment, PlaceIn, Preview, Refusal, ReportedIn, TakeIn, Taken, WindowsIn
+from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
 
 Caller = User | AnonymousUser
@@ -55,83 +54,14 @@ def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: 
     """
     tester = require(user, Role.TESTER)
     content = upload.read()
-    proposal, key, refusal = _proposal(content)
+    proposal, key, refusal = proposal_of(content)
     with transaction.atomic():
         study = open_study(study_id)
         facts = {"proposal": proposal, "header_key": key, "refusal": refusal, "written_at": written_at}
-        return _keep_file(tester, study, upload, content, facts)
+        return keep_file(tester, study, upload, content, facts)
 
 
-def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, offset_s: float | None = None) -> PassFile:
-    """Put a file beside a pass, byte for byte: samples on a clock of their own, a picture, a clip, a note.
-
-    Samples are read at once and the pass is measured with them, so it has to be decided again. Without `offset_s` they
-    begin where the capture begins, unless their own clock lies within it.
-    """
-    tester = require(user, Role.TESTER)
-    content = upload.read()
-    proposal, key, _ = _proposal(content) if role == FileRole.SAMPLES else ({}, "", None)
-    samples = bounded(crunching.samples, content) if role == FileRole.SAMPLES else None
-    with transaction.atomic():
-        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
-        if one is None:
-            raise NotFound("pass")
-        study = open_study(one.test.study_id)
-        facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
-        arrival = _keep_file(tester, study, upload, content, facts)
-        file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
-        note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
-        if samples is not None:
-            _join_samples(tester, study, one, file, samples, offset_s)
-    return file
-
-
-def report(user: Caller, pass_id: int, data: ReportedIn) -> Pass:
-    """Record a pass whose result exists only as numbers: it is never mixed with measured ones."""
-    tester = require(user, Role.TESTER)
-    with transaction.atomic():
-        one = Pass.objects.filter(pk=pass_id).first()
-        if one is None:
-            raise NotFound("pass")
-        lane, test = lane_and_test(one.lane_id, one.test_id)
-        study = open_study(test.study_id)
-        return _report(tester, study, record_pass(tester, study, lane, test, one.number), data)
-
-
-def report_all(user: Caller, study_id: int, content: bytes) -> int:
-    """Record passes from a table of reported results: all rows or none. How many passes it recorded."""
-    tester = require(user, Role.TESTER)
-    with transaction.atomic():
-        study = open_study(study_id)
-        rows = reported_rows(study, content)
-        for lane, test, number, data in rows:
-            _report(tester, study, record_pass(tester, study, lane, test, number), data)
-    return len(rows)
-
-
-def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
-    Reported.objects.create(on_pass=one, by=tester, **data.dict())
-    note(study, tester, "entered a reported result", data.read_from, one)
-    return one
-
-
-def _join_samples(
-    tester: User, study: Study, one: Pass, file: PassFile, samples: crunching.CrunchedSamples, offset_s: float | None
-) -> None:
-    capture = Capture.objects.select_for_update(of=("self",)).select_related("current").filter(on_pass=one).first()
-    if capture is None:
-        raise Conflict(
-            "no_capture", "Samples join a capture, and this pass has none yet.", hint="Take its frames first."
-        )
-    if offset_s is None:
-        length_s = at_rest(capture).whole().duration_s
-        offset_s = 0.0 if 0.0 <= samples.begins_s <= length_s else -samples.begins_s
-    keep_samples(capture, file, samples, offset_s)
-    measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
-    decide_again(tester, study, one, "samples came")
-
-
-def _keep_file(tester: User, study: Study, upload: UploadedFile[Any], content: bytes, facts: dict[str, Any]) -> Arrival:
+def keep_file(tester: User, study: Study, upload: UploadedFile[Any], content: bytes, facts: dict[str, Any]) -> Arrival:
     """Keep the bytes of a file. Raises :class:`Conflict` where the study has the same already."""
     name = PurePath(unicodedata.normalize("NFC", upload.name or "unnamed").replace("\\", "/")).name[:255]
     digest = hashlib.sha256(content).hexdigest()
@@ -401,7 +331,7 @@ def _check_not_there(study: Study, arrival: Arrival, digest: str) -> None:
         )
 
 
-def _proposal(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | None]:
+def proposal_of(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | None]:
     try:
         found = bounded(crunching.propose, content)
     except CaptureRefused as error:

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Status
 from people.access import user_of
 
-from studies import queries, services
+from studies import deciding, queries, services
 from studies.schemas import (
     AskedEdit,
     AuditOut,
@@ -129,7 +129,7 @@ def audit(request: HttpRequest, study_id: int) -> list[AuditOut]:
 def plan_pass(request: HttpRequest, payload: PassIn) -> Status[PassRef]:
     """Plan one more pass."""
     return Status(
-        201, queries.pass_ref(services.plan_pass(user_of(request), payload.lane_id, payload.test_id, payload.role))
+        201, queries.pass_ref(deciding.plan_pass(user_of(request), payload.lane_id, payload.test_id, payload.role))
     )
 
 
@@ -137,7 +137,7 @@ def plan_pass(request: HttpRequest, payload: PassIn) -> Status[PassRef]:
 def change_pass(request: HttpRequest, pass_id: int, payload: PassChange) -> PassRef:
     """Accept or reject a pass, or say why it did not run."""
     return queries.pass_ref(
-        services.change_pass(user_of(request), pass_id, payload.state, payload.reason, payload.reason_code)
+        deciding.change_pass(user_of(request), pass_id, payload.state, payload.reason, payload.reason_code)
     )
 
 
@@ -145,5 +145,5 @@ def change_pass(request: HttpRequest, pass_id: int, payload: PassChange) -> Pass
 def change_passes(request: HttpRequest, study_id: int, payload: PassesChange) -> Changed:
     """The same decision on several passes, as one act: all of them or none."""
     caller, ids = user_of(request), payload.pass_ids
-    changed = services.change_passes(caller, study_id, ids, payload.state, payload.reason, payload.reason_code)
+    changed = deciding.change_passes(caller, study_id, ids, payload.state, payload.reason, payload.reason_code)
     return Changed(changed=changed)

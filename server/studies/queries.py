@@ -11,6 +11,7 @@ from problems import NotFound
 from rennbahn.planning.levels import missing_cells
 from scenes.models import Condition
 
+from studies.marks import method_mark, question_mark, tests_mark
 from studies.models import AuditLine, Lane, Pass, PassState, Study, StudyKind, Test
 from studies.schemas import (
     AuditOut,
@@ -25,7 +26,6 @@ from studies.schemas import (
     StudySummary,
     TestOut,
 )
-from studies.services import method_mark, question_mark, tests_mark
 
 
 def studies_page(words: str = "", before: int | None = None, *, archived: bool = False) -> list[StudySummary]:

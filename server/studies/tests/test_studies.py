@@ -9,9 +9,9 @@ from typing import Any
 import pytest
 from django.db import IntegrityError, connection, transaction
 from rennbahn.simulation import Rig
+from studies.deciding import change_pass
 from studies.models import Pass, Study
 from studies.schemas import MethodEdit
-from studies.services import change_pass
 from testkit import Bench, Caller, edit_body, study_body
 
 

@@ -1,0 +1,93 @@
+"""What stands beside captures: files in roles, results that exist only as numbers. Roles and lines as in services."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from people.access import require
+from people.models import Role
+from problems import Conflict, NotFound
+from studies.deciding import decide_again, lane_and_test, record_pass
+from studies.models import Pass, Study
+from studies.record import note
+from studies.services import open_study
+
+from intake import crunching
+from intake.bounded import bounded
+from intake.measuring import at_rest, keep_samples, measure, settings_for
+from intake.models import ArrivalState, Capture, FileRole, PassFile, Reported
+from intake.reported import reported_rows
+from intake.schemas import ReportedIn
+from intake.services import Caller, keep_file, proposal_of
+
+
+def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, offset_s: float | None = None) -> PassFile:
+    """Put a file beside a pass, byte for byte: samples on a clock of their own, a picture, a clip, a note.
+
+    Samples are read at once and the pass is measured with them, so it has to be decided again. Without `offset_s` they
+    begin where the capture begins, unless their own clock lies within it.
+    """
+    tester = require(user, Role.TESTER)
+    content = upload.read()
+    proposal, key, _ = proposal_of(content) if role == FileRole.SAMPLES else ({}, "", None)
+    samples = bounded(crunching.samples, content) if role == FileRole.SAMPLES else None
+    with transaction.atomic():
+        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
+        if one is None:
+            raise NotFound("pass")
+        study = open_study(one.test.study_id)
+        facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
+        arrival = keep_file(tester, study, upload, content, facts)
+        file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
+        note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
+        if samples is not None:
+            _join_samples(tester, study, one, file, samples, offset_s)
+    return file
+
+
+def report(user: Caller, pass_id: int, data: ReportedIn) -> Pass:
+    """Record a pass whose result exists only as numbers: it is never mixed with measured ones."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        one = Pass.objects.filter(pk=pass_id).first()
+        if one is None:
+            raise NotFound("pass")
+        lane, test = lane_and_test(one.lane_id, one.test_id)
+        study = open_study(test.study_id)
+        return _report(tester, study, record_pass(tester, study, lane, test, one.number), data)
+
+
+def report_all(user: Caller, study_id: int, content: bytes) -> int:
+    """Record passes from a table of reported results: all rows or none. How many passes it recorded."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        study = open_study(study_id)
+        rows = reported_rows(study, content)
+        for lane, test, number, data in rows:
+            _report(tester, study, record_pass(tester, study, lane, test, number), data)
+    return len(rows)
+
+
+def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
+    Reported.objects.create(on_pass=one, by=tester, **data.dict())
+    note(study, tester, "entered a reported result", data.read_from, one)
+    return one
+
+
+def _join_samples(
+    tester: User, study: Study, one: Pass, file: PassFile, samples: crunching.CrunchedSamples, offset_s: float | None
+) -> None:
+    capture = Capture.objects.select_for_update(of=("self",)).select_related("current").filter(on_pass=one).first()
+    if capture is None:
+        raise Conflict(
+            "no_capture", "Samples join a capture, and this pass has none yet.", hint="Take its frames first."
+        )
+    if offset_s is None:
+        length_s = at_rest(capture).whole().duration_s
+        offset_s = 0.0 if 0.0 <= samples.begins_s <= length_s else -samples.begins_s
+    keep_samples(capture, file, samples, offset_s)
+    measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
+    decide_again(tester, study, one, "samples came")

@@ -1,0 +1,192 @@
+"""What one can do with a pass: plan one more, record it, decide on it. Roles, transactions and lines as in services."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+from bench.services import freeze
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+from people.access import require
+from people.models import Role
+from problems import Conflict, NotFound, Problem
+from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS
+from scenes.models import CONDITION_FIELDS
+
+from studies.composing import Caller
+from studies.models import COUNTING, NEEDS_REASON, Lane, Pass, PassRole, PassState, Study, Test
+from studies.news import decided
+from studies.record import note, note_each
+from studies.services import open_study
+
+#: From which states a pass may come to which.
+_MOVES = {
+    PassState.PLANNED: {PassState.DID_NOT_RUN},
+    PassState.RECORDED: {PassState.ACCEPTED, PassState.REJECTED},
+    PassState.ACCEPTED: {PassState.REJECTED, PassState.RECORDED},
+    PassState.REJECTED: {PassState.ACCEPTED, PassState.RECORDED},
+    PassState.DID_NOT_RUN: {PassState.PLANNED},
+}
+_WORDS = {
+    PassState.PLANNED: "planned the pass again",
+    PassState.RECORDED: "took the decision back",
+    PassState.ACCEPTED: "accepted the pass",
+    PassState.REJECTED: "rejected the pass",
+    PassState.DID_NOT_RUN: "noted that the pass did not run",
+}
+
+
+def change_pass(user: Caller, pass_id: int, state: str, reason: str = "", reason_code: str = "") -> Pass:
+    """Accept a pass, reject it with a reason, take a decision back, or say why it did not run."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        one = Pass.objects.select_related("test").filter(pk=pass_id).first()
+        if one is None:
+            raise NotFound("pass")
+        study = open_study(one.test.study_id)
+        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=pass_id)
+        code, words = _reason(PassState(state), reason_code, reason)
+        if (one.state, one.reason_code, one.reason) == (state, code, words):
+            return one
+        _move(one, PassState(state), code, words)
+        one.save()
+        note(study, tester, _WORDS[PassState(state)], _said(code, words), one)
+        decided.send(Study, study=study, scenes={one.test.scene_id})
+    return one
+
+
+def change_passes(user: Caller, study_id: int, ids: Sequence[int], state: str, reason: str = "", code: str = "") -> int:
+    """The same decision on several passes of a study, as one act: all of them or none. How many it changed."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        study = open_study(study_id)
+        named = Pass.objects.filter(pk__in=ids, test__study=study)
+        passes = list(named.select_related("lane", "test__scene__game", "test__condition"))
+        if len(passes) < len(set(ids)):
+            raise NotFound("pass in this study")
+        code, words = _reason(PassState(state), code, reason)
+        changed = [one for one in passes if (one.state, one.reason_code, one.reason) != (state, code, words)]
+        for one in changed:
+            _move(one, PassState(state), code, words)
+        Pass.objects.bulk_update(changed, ["state", "reason", "reason_code"])
+        note_each(study, tester, _WORDS[PassState(state)], changed, _said(code, words))
+        if changed:
+            decided.send(Study, study=study, scenes={one.test.scene_id for one in changed})
+    return len(changed)
+
+
+def _reason(wanted: PassState, code: str, words: str) -> tuple[str, str]:
+    """The reason as it is kept: of what counts none, else a code, and words where the code alone says nothing."""
+    if wanted not in NEEDS_REASON:
+        return "", ""
+    allowed = DID_NOT_RUN_REASONS if wanted == PassState.DID_NOT_RUN else REJECTED_REASONS
+    code = code or ("other" if words else "")
+    if not code or (code == "other" and not words):
+        raise Problem("reason_needed", f"Say why the pass is {wanted.label.lower()}.", field="reason")
+    if code not in allowed:
+        said = ", ".join(PASS_REASONS[one] for one in allowed)
+        label = wanted.label.lower()
+        raise Problem("reason_unknown", f"A pass is {label} for one of these: {said}.", field="reason_code")
+    return code, words
+
+
+def _move(one: Pass, wanted: PassState, code: str, words: str) -> None:
+    now = PassState(one.state)
+    if wanted != now and wanted not in _MOVES[now]:
+        raise Conflict(
+            "wrong_state",
+            f"A pass that is {now.label.lower()} cannot become {wanted.label.lower()}.",
+            field="state",
+        )
+    one.state, one.reason_code, one.reason = wanted, code, words
+
+
+def _said(code: str, words: str) -> str:
+    return ": ".join(filter(None, (PASS_REASONS[code] if code and code != "other" else "", words)))
+
+
+def plan_pass(user: Caller, lane_id: int, test_id: int, role: str = PassRole.COUNTED) -> Pass:
+    """Plan one more pass: one that counts, the repeat of one that is doubted, a warm-up or a control."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        lane, test = lane_and_test(lane_id, test_id)
+        study = open_study(test.study_id)
+        one = Pass.objects.create(lane=lane, test=test, number=_next_number(lane, test), role=role)
+        note(study, tester, "planned one more pass", "" if role == PassRole.COUNTED else PassRole(role).label, one)
+    return one
+
+
+def record_pass(
+    tester: User, study: Study, lane: Lane, test: Test, number: int | None, ran_at: datetime | None = None
+) -> Pass:
+    """Mark a pass as recorded, with what it was run with. Called within the caller's transaction, the study locked.
+
+    Without a number it is the first planned one, or a new one. Raises :class:`Conflict` where that pass has a capture
+    already.
+    """
+    passes = Pass.objects.select_for_update().filter(lane=lane, test=test)
+    if number is None:
+        one = passes.filter(state=PassState.PLANNED, role__in=COUNTING).order_by("number").first()
+    else:
+        one = passes.filter(number=number).first()
+    if one is None:
+        one = Pass(lane=lane, test=test, number=number or _next_number(lane, test))
+    elif one.state != PassState.PLANNED:
+        raise Conflict(
+            "pass_taken",
+            f"Pass {one.number} of {test} in {lane} is {PassState(one.state).label.lower()} already.",
+            field="number",
+            hint="Give it the next free number; a doubted pass stays beside its repeat.",
+        )
+    one.state = PassState.RECORDED
+    one.setup_version, one.run_as = lane.setup_version, run_as_of(lane, test)
+    one.recorded_at, one.ran_at = timezone.now(), ran_at
+    one.save()
+    freeze(lane.setup_version)
+    note(study, tester, "recorded a pass", "", one)
+    return one
+
+
+def run_as_of(lane: Lane, test: Test) -> dict[str, Any]:
+    """What a pass is run with beside its setup: the condition that the game is told, and the caps one knows of.
+
+    It is kept with the pass, so that editing a game or a condition later changes nothing about what was run.
+    """
+    condition, game = lane.condition or test.condition, test.scene.game
+    caps = []
+    if game.engine_cap_fps:
+        caps.append({"name": "engine cap", "fps": game.engine_cap_fps, "refresh": False})
+    if condition.frame_limit_fps:
+        caps.append({"name": "frame limit", "fps": condition.frame_limit_fps, "refresh": False})
+    return {
+        "condition": {name: getattr(condition, name) for name in CONDITION_FIELDS},
+        "limited_to_fps": condition.frame_limit_fps,
+        "known_caps": caps,
+    }
+
+
+def decide_again(tester: User, study: Study, one: Pass, why: str) -> None:
+    """Send an accepted pass back to be decided, since what it holds has changed. Called with the study locked."""
+    if one.state != PassState.ACCEPTED:
+        return
+    one.state = PassState.RECORDED
+    one.save(update_fields=["state"])
+    note(study, tester, "has to be decided again", why, one)
+    decided.send(Study, study=study, scenes={one.test.scene_id})
+
+
+def lane_and_test(lane_id: int, test_id: int) -> tuple[Lane, Test]:
+    """A lane and a test of one and the same study. Raises :class:`NotFound`."""
+    lane = Lane.objects.select_related("setup_version", "condition").filter(pk=lane_id).first()
+    test = Test.objects.select_related("scene__game", "condition").filter(pk=test_id).first()
+    if lane is None or test is None or lane.study_id != test.study_id:
+        raise NotFound("lane and test in one study")
+    return lane, test
+
+
+def _next_number(lane: Lane, test: Test) -> int:
+    return (Pass.objects.filter(lane=lane, test=test).aggregate(last=Max("number"))["last"] or 0) + 1
