@@ -332,6 +332,7 @@ def _check_not_there(study: Study, arrival: Arrival, digest: str) -> None:
 
 
 def proposal_of(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | None]:
+    """What a file seems to be, the key of its header, and the refusal of what is no capture."""
     try:
         found = bounded(crunching.propose, content)
     except CaptureRefused as error:
