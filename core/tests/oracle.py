@@ -40,20 +40,31 @@ def low(times: Sequence[float], per_mille: int, school: str) -> tuple[float, int
     raise AssertionError("the whole is more than its part")
 
 
+def last(times: Sequence[float], i: int, size: int) -> Sequence[float]:
+    """The last `size` frames up to i, fewer at the beginning."""
+    return times[max(0, i + 1 - size) : i + 1]
+
+
+def moving(values: Sequence[float]) -> list[float]:
+    """Moving median over 31 values, fewer at the ends."""
+    return [statistics.median(values[max(0, i - 15) : i + 16]) for i in range(len(values))]
+
+
 def local_ms(times: Sequence[float]) -> list[float]:
-    """Moving median of pair means over 31 frames, fewer at the ends."""
-    pairs = [times[0]] + [(a + b) / 2 for a, b in itertools.pairwise(times)]
-    return [statistics.median(pairs[max(0, i - 15) : i + 16]) for i in range(len(pairs))]
+    """Moving median of the means of the last frames: as many as a group has."""
+    size = alternation(times)["period"] or 2
+    return moving([statistics.fmean(last(times, i, size)) for i in range(len(times))])
 
 
 def stutters(times: Sequence[float], target_hz: float) -> dict[str, Any]:
     """Stutter frames joined where they follow within a quarter of a second."""
-    budget, local = 1000 / target_hz, local_ms(times)
+    budget, local, size = 1000 / target_hz, local_ms(times), alternation(times)["period"]
+    long = moving([max(last(times, i, size)) for i in range(len(times))]) if size else [0.0] * len(times)
     starts: list[float] = []
     frames, lost, longest, last_end, clock = 0, 0.0, None, None, 0.0
-    for time, usual in zip(times, local, strict=True):
+    for time, usual, grouped in zip(times, local, long, strict=True):
         begin, clock = clock, clock + time
-        if not (time > STUTTER_FACTOR * usual and time - usual > budget / 2):
+        if not (time > STUTTER_FACTOR * usual and time - usual > budget / 2 and time > 1.25 * grouped):
             continue
         frames, lost = frames + 1, lost + time - usual
         longest = time if longest is None else max(longest, time)
@@ -89,11 +100,36 @@ def smooth_shares(times: Sequence[float], target_hz: float) -> dict[str, float]:
     }
 
 
-def alternation(times: Sequence[float]) -> tuple[float, float]:
-    """Share of flips, and amplitude."""
+def alternation(times: Sequence[float]) -> dict[str, Any]:
+    """Share of flips and amplitude, and the size of the groups in which frames come."""
     changes = [b - a for a, b in itertools.pairwise(times)]
     flips = [a * b < 0 for a, b in itertools.pairwise(changes)]
-    return sum(flips) / len(flips), statistics.median(map(abs, changes)) / statistics.median(times)
+    most = percentile([abs(x) for x in changes], 75)
+    clipped = [max(-most, min(most, x)) for x in changes]
+    power = math.fsum(x * x for x in clipped)
+    like = {
+        size: math.fsum(a * b for a, b in zip(clipped, clipped[size:], strict=False)) / power if power else 0.0
+        for size in (2, 3, 4)
+    }
+    best = max(like.values())
+    alternating = best >= 0.6 and statistics.fmean(map(abs, clipped)) / statistics.median(times) >= 0.1
+    return {
+        "flip_share": sum(flips) / len(flips),
+        "amplitude": statistics.median(map(abs, changes)) / statistics.median(times),
+        "alternating": alternating,
+        "period": min(size for size, own in like.items() if own >= best - 0.1) if alternating else None,
+    }
+
+
+def pauses(times: Sequence[float]) -> dict[str, Any]:
+    """Frames of a second or more."""
+    clock, starts, long = 0.0, [], []
+    for time in times:
+        if time >= 1000:
+            starts.append(clock / 1000)
+            long.append(time)
+        clock += time
+    return {"count": len(long), "starts_s": starts, "longest_ms": max(long, default=None), "total_ms": math.fsum(long)}
 
 
 def heartbeat(starts: Sequence[float]) -> dict[str, Any]:
@@ -133,7 +169,7 @@ def half_seconds(times: Sequence[float]) -> list[float]:
     rates, held, count = [], 0.0, 0
     for time in times:
         held, count = held + time, count + 1
-        if held >= 500:
+        if held >= 499.95:
             rates.append(count / held * 1000)
             held, count = 0.0, 0
     return rates
@@ -152,8 +188,8 @@ def largest_group(values: Sequence[float], *, fastest: Any) -> tuple[int, float]
     return best[0], best[1]
 
 
-def cap(times: Sequence[float], *, bound_by_hardware: bool) -> dict[str, Any]:
-    """State and rate of a cap, without its name."""
+def cap(times: Sequence[float], *, bound_by_hardware: bool, named: bool = False) -> dict[str, Any]:
+    """State and rate of a cap, which may have a name."""
     bins = half_seconds(times)
     size, typical = largest_group(times, fastest=lambda time: -time)
     frame_share, frame_fps = (size, len(times)), 1000 / typical
@@ -165,9 +201,10 @@ def cap(times: Sequence[float], *, bound_by_hardware: bool) -> dict[str, Any]:
     share, lock = (bin_share, bin_fps) if by_bins and bin_share else (frame_share, frame_fps)
     faster = sum(rate > 1.004 * (lock or 0) for rate in bins) if len(bins) >= 30 else None
     state = "none"
-    if 10 * share[0] >= 6 * share[1] and not bound_by_hardware:
+    outrun = faster is None or 100 * faster > len(bins)
+    if 10 * share[0] >= 6 * share[1] and not bound_by_hardware and (named or not outrun):
         state = "capped"
-    elif 10 * share[0] >= 3 * share[1] and faster is not None and 100 * faster <= len(bins):
+    elif 10 * share[0] >= 3 * share[1] and not outrun:
         state = "partly"
     return {"state": state, "lock_fps": lock if state != "none" else None, "share": share[0] / share[1]}
 
@@ -205,11 +242,11 @@ def bound_by(times: Sequence[float], gpu: Sequence[float], cpu: Sequence[float] 
     """The label from busy times without gaps."""
     labels = []
     for i, time in enumerate(times):
-        if gpu[i] >= 0.9 * time:
+        if gpu[i] >= 0.9 * time or gpu[i] >= time - 0.3:
             labels.append("gpu")
         elif cpu is None:
             labels.append("not_gpu")
         else:
-            labels.append("cpu" if cpu[i] >= 0.9 * time else "waiting")
+            labels.append("cpu" if cpu[i] >= 0.9 * time or cpu[i] >= time - 0.3 else "waiting")
     label = max(set(labels), key=labels.count)
     return label if 10 * labels.count(label) >= 6 * len(labels) else "mixed"

@@ -30,12 +30,24 @@ TROUBLES: dict[str, tuple[Scene, Rig, Upset | None]] = {
     "another program": (SCENE, Rig(), Upset(busy_from_s=5.0, busy_for_s=4.0, slowdown=3.0)),
     "few frames": (replace(SCENE, seconds=1.3), Rig(), None),
 }
+#: Troubles that only the delivery has: frames come in groups of so many.
+DELIVERED = {"pairs": 2, "threes": 3, "fours": 4}
+TROUBLES |= dict.fromkeys(DELIVERED, (SCENE, Rig(hitch_rate=20.0), None)) | {"a hang": (SCENE, Rig(), None)}
 CASES = [(name, seed) for name in TROUBLES for seed in (1, 2)]
 
 
 def simulated(name: str, seed: int) -> Capture:
     scene, rig, upset = TROUBLES[name]
-    return run_pass(scene, rig, np.random.default_rng([seed, len(name)]), upset)
+    capture = run_pass(scene, rig, np.random.default_rng([seed, len(name)]), upset)
+    times = capture.frame_ms.copy()
+    size = DELIVERED.get(name)
+    if size:
+        # One frame of each group is late by half, the next ones make up for it.
+        late = np.arange(len(times)) % size == 0
+        times += np.where(late, 0.5, -0.5 / (size - 1)) * np.median(times)
+    if name == "a hang":
+        times[len(times) // 3] += 1400.0
+    return replace(capture, frame_ms=times)
 
 
 @pytest.mark.parametrize(("name", "seed"), CASES)
@@ -78,9 +90,15 @@ def test_smoothness(name: str, seed: int, target_hz: float) -> None:
     assert found.stutters.time_lost_ms == pytest.approx(wanted["time_lost_ms"], abs=1e-9)
     assert found.stutters.longest_ms == wanted["longest_ms"]
     assert list(found.stutters.starts_s) == pytest.approx(wanted["starts_s"])
-    flips, amplitude = oracle.alternation(times)
-    assert found.alternation.flip_share == pytest.approx(flips)
-    assert found.alternation.amplitude == pytest.approx(amplitude)
+    grouped, paused = oracle.alternation(times), oracle.pauses(times)
+    assert found.alternation.flip_share == pytest.approx(grouped["flip_share"])
+    assert found.alternation.amplitude == pytest.approx(grouped["amplitude"])
+    assert (found.alternation.alternating, found.alternation.period) == (grouped["alternating"], grouped["period"])
+    assert grouped["period"] == DELIVERED.get(name)
+    assert (found.pauses.count, found.pauses.longest_ms) == (paused["count"], paused["longest_ms"])
+    assert list(found.pauses.starts_s) == pytest.approx(paused["starts_s"])
+    assert found.pauses.total_ms == pytest.approx(paused["total_ms"])
+    assert (paused["count"] > 0) == (name == "a hang")
     beat = oracle.heartbeat(wanted["starts_s"])
     assert found.heartbeat.found == beat["found"]
     if beat["found"]:

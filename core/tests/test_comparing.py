@@ -12,7 +12,7 @@ from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_s
 from rennbahn.comparing.model import AVERAGE
 from rennbahn.comparing.words import finding_sentences, suite_sentence, verdict_words
 from rennbahn.errors import RennbahnError
-from rennbahn.planning.passes import passes_needed, resolvable
+from rennbahn.inference.power import Freedom, passes_needed, resolvable
 
 LANES = (Lane("A", "plain fins"), Lane("B", "tall fins"))
 
@@ -58,14 +58,15 @@ def test_clear_cases_get_clear_verdicts(ratio: float, verdict: str) -> None:
 
 def test_without_any_difference_few_tests_look_decided_and_fewer_are_not_marked() -> None:
     looks = marked = 0
-    for seed in range(30):
+    studies = 60
+    for seed in range(studies):
         found = compare_study(study(1.0, noise=0.02, tests=8, seed=seed)).compare[0].tests["average_fps"]
         decided = [m for m in found if m.verdict in ("ahead", "behind")]
         looks += len(decided)
         marked += sum(bool(m.could_be_chance) for m in decided)
-    # 240 tests at 5% make 12 in the mean, with a standard deviation of 3.4.
-    assert 2 <= looks <= 24
-    assert looks - marked <= 6
+    # 480 tests at 5% make 24 in the mean, with a standard deviation of 4.8; one study in twenty keeps a claim or two.
+    assert 10 <= looks <= 40
+    assert looks - marked <= 10
 
 
 def test_the_measured_interval_holds_the_truth_as_often_as_it_says() -> None:
@@ -81,11 +82,11 @@ def test_the_measured_interval_holds_the_truth_as_often_as_it_says() -> None:
 
 
 def test_more_passes_never_widen_what_is_resolvable() -> None:
-    shown = [resolvable(0.01, n, 2) for n in range(2, 40)]
+    shown = [resolvable(0.01, n, Freedom(2)) for n in range(2, 40)]
     assert all(a is not None and b is not None and a > b for a, b in itertools.pairwise(shown))
-    assert passes_needed(0.0, 0.01, 2) == 3
-    assert passes_needed(None, 0.01, 2) is None
-    assert passes_needed(0.9, 0.001, 2) is None
+    assert passes_needed(0.0, 0.01, Freedom(2)) == 3
+    assert passes_needed(None, 0.01, Freedom(2)) is None
+    assert passes_needed(0.9, 0.001, Freedom(2)) is None
 
 
 def test_a_single_pass_has_no_interval_and_stays_open() -> None:
@@ -105,12 +106,16 @@ def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
     method = Method()
     behind = compare_study(study(0.96, noise=0.002)).compare[0]
     first, second = finding_sentences(behind, method, "average_fps", "plain fins", "tall fins")
-    assert first.startswith("Tall fins: 3.9% behind plain fins in average fps (95% interval −")
+    assert first.startswith("Tall fins: 3.9% behind plain fins in average fps in these games (95% interval −")
     assert first.endswith("6 tests).")
     assert "1% low" in second
     assert "1% low" in finding_sentences(behind, method, "low_1", "plain fins", "tall fins")[0]
-    even = compare_study(study(1.0, noise=0.001)).compare[0]
-    assert "A: even in average fps, the difference" in finding_sentences(even, method, "average_fps", "A", "B")[0]
+    evens = [compare_study(study(1.0, noise=0.001, seed=seed)).compare[0] for seed in range(9)]
+    even = next(one for one in evens if one.suite[AVERAGE].within is None)
+    leaning = next(one for one in evens if one.suite[AVERAGE].within == "ahead")
+    said, leans = (finding_sentences(one, method, "average_fps", "A", "B")[0] for one in (even, leaning))
+    assert "A: even in average fps in these games, the difference" in said
+    assert "A: even in average fps in these games: B ahead, but within the band of 1.0%" in leans
     unsure = compare_study(study(0.985, noise=0.03)).compare[0]
     assert "It is open how" in finding_sentences(unsure, method, "average_fps", "A", "B")[0]
     nothing = compare_study(replace(study(), passes=())).compare[0]
@@ -191,16 +196,16 @@ def test_a_lane_with_one_pass_is_asked_for_another_and_not_given_up() -> None:
 
 
 def test_a_game_stands_once_among_the_games_however_many_tests_it_has() -> None:
-    whole = study(1.02, noise=0.01)
+    whole = study(1.02, noise=0.01, tests=10)
     two = tuple(replace(scene, game="One" if at < 3 else f"Game {at}") for at, scene in enumerate(whole.scenes))
     each = tuple(replace(scene, game=f"Game {at}") for at, scene in enumerate(whole.scenes))
     together, apart = (compare_study(replace(whole, scenes=scenes)).compare[0].suite[AVERAGE] for scenes in (two, each))
-    assert (together.games, apart.games) == (4, 6)
+    assert (together.games, apart.games) == (8, 10)
     ends = [one.each_game_once for one in (together, apart)]
     assert ends[0] is not None
     assert ends[1] is not None
     assert ends[1] == apart.games_interval
     width = [math.log1p(high) - math.log1p(low) for low, high in (ends[0], ends[1])]
     assert width[0] != pytest.approx(width[1]), "three tests of a game are one game"
-    assert "6 tests in 4 games" in suite_sentence(together, Method(), AVERAGE, "A", "B").text
-    assert " games" not in suite_sentence(apart, Method(), AVERAGE, "A", "B").text
+    assert "10 tests in 8 games" in suite_sentence(together, Method(), AVERAGE, "A", "B").text
+    assert "tests in" not in suite_sentence(apart, Method(), AVERAGE, "A", "B").text

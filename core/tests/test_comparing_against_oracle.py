@@ -7,21 +7,30 @@ import pytest
 from comparing_oracle import Cells, adjusted
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS, Lane, Method, Pass, Scene, Study, Test, compare_study
 from rennbahn.comparing.study import Comparison
+from rennbahn.inference.looks import SequentialRule
 
 AVERAGE, LOW = "average_fps", "low_1.percentile"
 SEEDS = range(14)
 
 
 def simulated(seed: int, school: str) -> tuple[Study, dict[str, Cells]]:
-    """A study of five to nine tests in three to nine scenes, with what reviewers meet."""
+    """A study of five to nine tests in three to nine scenes, with what reviewers meet.
+
+    Every second one has a drift that is allowed for, every third is looked at often, in every fifth a lane is noisier.
+    """
     rng = np.random.default_rng(seed)
+    allowance = 0.01 if seed % 2 else 0.0
+    looks = SequentialRule(8) if seed % 3 == 0 else None
+    louder = 4.0 if seed % 5 == 0 else 1.0
+    level = 0.05 if looks is None else looks.level
     count = int(rng.integers(5, 10))
     scenes = [f"s{int(rng.integers(0, count))}" for _ in range(count)]
     tests = [Test(f"t{i}", scenes[i]) for i in range(count)]
-    cells = {figure: Cells({}, {test.id: test.scene for test in tests}, school=school) for figure in (AVERAGE, LOW)}
+    scene_of = {test.id: test.scene for test in tests}
+    cells = {figure: Cells({}, scene_of, school=school, allowance=allowance, level=level) for figure in (AVERAGE, LOW)}
     passes = []
     for test in tests:
-        level = rng.uniform(40, 200)
+        rate = rng.uniform(40, 200)
         noise = rng.choice([0.002, 0.006, 0.02])
         true = np.exp(rng.normal(0.01, 0.02))
         for lane in "AB":
@@ -29,24 +38,28 @@ def simulated(seed: int, school: str) -> tuple[Study, dict[str, Cells]]:
             capped = rng.random() < 0.1
             flags = 0
             for number in range(wanted):
-                average = level * (true if lane == "B" else 1.0) * np.exp(rng.normal(0, noise))
+                hour = float(rng.uniform(0, 4)) + (4.0 if lane == "B" else 0.0)
+                own = noise * (louder if lane == "B" else 1.0)
+                average = rate * (true if lane == "B" else 1.0) * np.exp(rng.normal(0, own) - 0.004 * hour)
                 low = average * 0.75 * np.exp(rng.normal(0, 2 * noise))
                 flag = bool(capped and number % 2 == 0)
                 flags += flag
                 figures = {AVERAGE: float(average), LOW: float(low)}
                 passes.append(
                     Pass(f"{test.id}{lane}{number}", lane, test.id, "accepted", figures=figures,
-                         flags=("capped",) if flag else ())
+                         flags=("capped",) if flag else (), clock_h=hour)
                 )  # fmt: skip
                 for figure in (AVERAGE, LOW):
                     cells[figure].values.setdefault((lane, test.id), []).append(figures[figure])
+                    cells[figure].hours.setdefault((lane, test.id), []).append(hour)
             if wanted and 2 * flags >= wanted:
                 cells[AVERAGE].capped.add((lane, test.id))
             if rng.random() < 0.3:
                 passes.append(Pass(f"{test.id}{lane}x", lane, test.id, "rejected", figures={AVERAGE: 1.0, LOW: 1.0}))
     lanes = (Lane("A", "a"), Lane("B", "b"))
     named = tuple(Scene(scene, scene, "run") for scene in sorted(set(scenes)))
-    study = Study("s", Method(cell_school=school), lanes, named, tuple(tests), tuple(passes), (("A", "B"),))
+    method = Method(cell_school=school, drift_allowance=allowance, looks=looks)
+    study = Study("s", method, lanes, named, tuple(tests), tuple(passes), (("A", "B"),))
     return study, cells
 
 

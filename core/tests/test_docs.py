@@ -11,11 +11,11 @@ import numpy as np
 from rennbahn.capture import CHANNELS, Capture
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.errors import REASONS
+from rennbahn.inference.looks import SequentialRule
 from rennbahn.measures import LOW_SCHOOLS, figures_of
 from rennbahn.parts import KINDS
-from rennbahn.planning.needs import GUESSED_NOISE
+from rennbahn.planning.noise import GUESSED_NOISE
 from rennbahn.planning.schedule import ORDERS, Costs
-from rennbahn.planning.sequential import SequentialRule
 
 REPOSITORY = Path(__file__).parents[2]
 MEASURES = (REPOSITORY / "docs" / "measures.md").read_text(encoding="utf-8")

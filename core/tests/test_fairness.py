@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -12,6 +13,7 @@ from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import (
     NO_FACTOR,
     NOTHING,
+    REQUIRED,
     Fairness,
     LaneDescription,
     PartDescription,
@@ -41,14 +43,25 @@ OLD, NEW = part("driver", "41.2", date="2026-05-01"), part("driver", "42.0", dat
 WEIGHED: list[tuple[PartDescription, PartDescription, str, str]] = [
     (OLD, NEW, "mind", "92 days apart: more than a release apart"),
     (OLD, part("driver", "41.3", date="2026-05-09"), "mind", "8 days apart"),
-    (OLD, part("driver", "other 3", date="2026-05-01"), "harmless", "of the same date"),
+    (OLD, part("driver", "41.2b", date="2026-05-01"), "mind", "same date does not make them the same"),
+    (part("driver", "Ostrane 41", date="2026-05-01"), part("driver", "Tellur 7", date="2026-05-01"), "mind", "date"),
+    (part("system", "Kestrel 11"), part("system", "Larkos 4"), "spoils", "another operating system"),
+    (
+        part("firmware", "Ahorn 1.2", date="2026-05-01"),
+        part("firmware", "Birke 1.2", date="2026-05-01"),
+        "mind",
+        "date",
+    ),
+    (part("cooler", "C1", max_heat_w=95, type="air"), part("cooler", "C2", max_heat_w=95), "mind", "one lane only"),
+    (part("supply", "S1", power_w=450, efficiency_pct=90), part("supply", "S2", power_w=450), "mind", "one lane only"),
     (OLD, part("driver", "43 beta", date="2026-05-01", beta=True), "mind", "beta"),
     (OLD, part("driver", "nobody knows"), "mind", "no date"),
     (KIT, part("memory", "Half", size_gb=16, sticks=2), "spoils", "half the memory"),
     (KIT, part("memory", "One", size_gb=32, sticks=1), "spoils", "number of sticks"),
     (KIT, part("memory", "More", size_gb=48, sticks=2), "mind", "another amount"),
     (KIT, part("memory", "Slow", size_gb=32, mt_per_s=4800), "mind", "timing"),
-    (KIT, part("memory", "Twin", size_gb=32, sticks=2, mt_per_s=6000, cl=30), "harmless", "alike"),
+    (KIT, part("memory", "Twin", size_gb=32, sticks=2, channels=2, mt_per_s=6000, cl=30), "harmless", "alike"),
+    (KIT, part("memory", "Twin", size_gb=32, sticks=2, mt_per_s=6000, cl=30), "mind", "one lane only"),
     (KIT, part("memory", "Unknown"), "mind", "not written down"),
     (part("display", "A", refresh_hz=60), part("display", "B", built_in=True), "spoils", "laptop's own panel"),
     (part("display", "A", refresh_hz=60), part("display", "B", refresh_hz=144), "mind", "another refresh"),
@@ -91,11 +104,106 @@ def test_each_difference_is_weighed_by_rule(a: PartDescription, b: PartDescripti
         ("room", "22 °C", "27 °C", "mind", "warmer"),
         ("fan_profile", "quiet", "loud", "mind", "fans"),
         ("wallpaper", "cat", "dog", "mind", "nobody has shown"),
+        ("Bildratenbegrenzung", "60", "aus", "spoils", "limiter"),
+        ("Frame_generation", "2x", "off", "spoils", "frames that nobody computed"),
+        ("Upscaling", "quality", "off", "spoils", "fewer pixels"),
+        ("Monitoranschluss", "Karte", "Board", "spoils", "port"),
+        ("Stromquelle", "Akku", "Netz", "spoils", "battery"),
+        ("Energiesparplan", "hoch", "ausgeglichen", "spoils", "power plan"),
+        ("Speicherprofil", "1", "aus", "spoils", "memory profile"),
+        ("GPU_core_offset", "+150 MHz", "0", "spoils", "tuned"),
+        ("Curve_optimizer", "-20", "-10", "spoils", "tuned"),
+        ("PL1", "125 W", "65 W", "spoils", "power limit"),
+        ("Overlay", "on", "off", "mind", "overlay"),
+        ("Score_overlay", "on", "off", "mind", "overlay"),
+        ("Instant_replay", "on", "off", "mind", "recorder"),
+        ("Fan_curve", "flat", "steep", "mind", "fans"),
+        ("Framerate_target", "60", "none", "spoils", "limiter"),
+        ("Adaptive-Sync", "on", "off", "spoils", "limiter"),
+        ("Monitor_connected_to", "card", "board", "spoils", "port"),
+        ("Link_width", "x8", "x16", "spoils", "link"),
+        ("Kurzzeitleistung", "200 W", "150 W", "spoils", "power limit"),
+        ("Ray_tracing", "on", "off", "spoils", "told something else"),
+        ("Undervolting", "-80 mV", "0", "spoils", "tuned"),
+        ("Ambient_occlusion", "high", "low", "spoils", "told something else"),
+        ("room", "cool", "27 °C", "mind", "warmer"),
     ],
 )
 def test_settings_are_weighed_too(name: str, a: str, b: str, weight: str, words: str) -> None:
     (found,) = check(lane("A", **{name: a}), lane("B", **{name: b})).pairings[0].differences
     assert (found.weight, words in found.reason) == (weight, True), found
+
+
+@pytest.mark.parametrize(
+    ("name", "a", "b"),
+    [("Power limit", "0.3 kW", "300 W"), ("Power limit", "1,200 W", "1200 W"), ("Sync", "off", "none"),
+     ("Voltage offset", "-0.05 V", "-50 mV"), ("Fan profile", "Stock", "default"),
+     ("PL1", "PL1 125 W", "PL1 0.125 kW")],
+)  # fmt: skip
+def test_the_same_amount_written_otherwise_is_no_difference(name: str, a: str, b: str) -> None:
+    assert check(lane("A", **{name: a}), lane("B", **{name: b})).pairings[0].differences == ()
+
+
+def test_a_change_in_percent_is_not_the_same_as_the_number() -> None:
+    (found,) = check(lane("A", power_limit="+20%"), lane("B", power_limit="20%")).pairings[0].differences
+    assert found.weight == "spoils"
+
+
+def test_settings_that_mean_the_same_are_held_against_each_other() -> None:
+    (same,) = check(lane("A", V_Sync="off"), lane("B", Vertical_sync="off")).pairings[0].same
+    assert same.value == "off"
+    (found,) = check(lane("A", V_Sync="off"), lane("B", Vertikale_Synchronisation="an")).pairings[0].differences
+    assert (found.a, found.b, found.weight) == ("off", "an", "spoils")
+
+
+SECOND = part("memory", "Kettle 2 x 16 b", size_gb=32, sticks=2, channels=2, mt_per_s=6000, cl=30)
+DISK, FAST = part("drive", "a", read_mb_s=5000), part("drive", "b", read_mb_s=7000)
+WIDE = part("display", "A", width_px=2560, height_px=1440, refresh_hz=60)
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "weight", "words"),
+    [
+        ([KIT, SECOND], [KIT], "spoils", "half the memory"),
+        ([KIT, part("memory", "8 more", size_gb=8, sticks=1)], [KIT], "spoils", "number of sticks"),
+        ([DISK, FAST], [DISK], "mind", "a drive more"),
+        ([WIDE, part("display", "B", refresh_hz=60)], [WIDE], "mind", "a display more"),
+        ([part("card", "V5"), part("card", "V5")], [part("card", "V5")], "spoils", "another number of them: 1 and 2"),
+        ([WIDE, part("display", "B", refresh_hz=60)], [WIDE, part("display", "C", refresh_hz=144)], "mind", "refresh"),
+        ([DISK, part("drive", "c", read_mb_s=500)], [DISK, FAST], "mind", "half the rate"),
+    ],
+)
+def test_lists_are_weighed_as_lists(
+    a: list[PartDescription], b: list[PartDescription], weight: str, words: str
+) -> None:
+    for one, other in ((a, b), (b, a), (a[::-1], b)):
+        (found,) = check(lane("A", *one), lane("B", *other)).pairings[0].differences
+        assert (found.weight, words in found.reason) == (weight, True), found
+
+
+def test_what_no_lane_says_is_asked() -> None:
+    bare = check_fairness([lane("A", OLD), lane("B", NEW)], "A", ["driver"], REQUIRED["a_b"])
+    assert bare.unsaid == (
+        "Power plan or mode", "Sync", "Frame limit", "Memory profile", "Display path", "Background programs",
+        "Game build",
+    )  # fmt: skip
+    (asked,) = bare.objections
+    assert (asked.key, asked.weight, asked.label) == ("unsaid", "mind", "Not recorded")
+    assert asked.about.startswith("not recorded in any lane: Power plan or mode, Sync")
+    told = {
+        "Energieplan": "balanced", "V-Sync": "off", "FPS cap": "none", "Monitor on": "card", "Background apps": "none",
+        "Game builds": "frozen on 1 September",
+    }  # fmt: skip
+    setups = [SetupDescription((driver, KIT), told) for driver in (OLD, NEW)]
+    lanes = [LaneDescription(name, name, setup) for name, setup in zip("AB", setups, strict=True)]
+    assert check_fairness(lanes, "A", ["driver"], REQUIRED["a_b"]).objections == ()
+
+
+def test_a_change_between_lanes_of_one_setup_is_a_change_within_the_study() -> None:
+    first, second = SetupDescription((OLD,)), SetupDescription((NEW,))
+    runs = [RunWith("1080", "Moss", first, "box"), RunWith("1440", "Moss", second, "box")]
+    assert [(one.lane, one.before, one.change.key) for one in watch(runs)] == [("1440", 1, "part:driver")]
+    assert watch([replace(one, machine="") for one in runs]) == ()
 
 
 def test_one_lane_tuned_and_the_other_not() -> None:

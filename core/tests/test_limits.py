@@ -9,7 +9,7 @@ import pytest
 from rennbahn.capture import Capture
 from rennbahn.measures import figures_of
 from rennbahn.measures.heartbeat import find_heartbeat
-from rennbahn.measures.limits import bound_by, cap, drift, half_second_fps
+from rennbahn.measures.limits import KnownCap, bound_by, cap, drift, half_second_fps
 from rennbahn.measures.smoothness import Smoothness, smoothness
 
 
@@ -80,8 +80,36 @@ def test_under_thirty_half_seconds_only_frames_can_show_a_lock() -> None:
     locked = 10.0 + rng.normal(0, 0.01, 800)  # 8 s: 16 half seconds
     found = cap(Capture(locked), np.sort(locked), [], bound_by_hardware=False)
     assert (found.bin_share, found.faster_share) == (None, None)
-    assert (found.state, found.name) == ("capped", "unexplained")
-    assert found.lock_fps == pytest.approx(100.0, rel=1e-3)
+    assert (found.state, found.name, found.lock_fps) == ("none", None, None), "without a name nobody can tell"
+    known = cap(Capture(locked), np.sort(locked), [KnownCap("limiter", 100.0)], bound_by_hardware=False)
+    assert (known.state, known.name) == ("capped", "limiter")
+    assert known.lock_fps == pytest.approx(100.0, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("rate", "variable", "name"),
+    [
+        (141.0, True, "display, just under"),
+        (144.0, True, "display"),
+        (136.0, True, "display, just under"),
+        (132.0, True, "unexplained"),
+        (136.0, False, "unexplained"),
+        (72.0, True, "display / 2"),
+    ],
+)
+def test_a_display_of_variable_refresh_names_a_lock_just_under_it(rate: float, variable: bool, name: str) -> None:
+    times = 1000.0 / rate + np.random.default_rng(2).normal(0, 0.004, int(20 * rate))
+    known = [KnownCap("display", 144.0, refresh=True, variable=variable)]
+    found = cap(Capture(times), np.sort(times), known, bound_by_hardware=False)
+    assert (found.state, found.name) == ("capped", name)
+
+
+def test_what_outruns_a_cap_without_a_name_is_none() -> None:
+    rng = np.random.default_rng(0)
+    times = np.concatenate([10.0 + rng.normal(0, 0.005, 3000), 8.0 + rng.normal(0, 0.3, 300)])
+    assert cap(Capture(times), np.sort(times), [], bound_by_hardware=False).state == "none"
+    known = [KnownCap("limiter", 100.0)]
+    assert cap(Capture(times), np.sort(times), known, bound_by_hardware=False).state == "capped"
 
 
 def test_partly_capped_where_nothing_is_faster() -> None:

@@ -11,6 +11,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from rennbahn.inference.looks import SequentialRule, look_level
+from rennbahn.inference.power import Freedom, passes_for_even, passes_needed
 from rennbahn.parts import KINDS, Fact, checked_facts
 from rennbahn.planning.changes import lane_change
 from rennbahn.planning.fairness import (
@@ -23,10 +25,9 @@ from rennbahn.planning.fairness import (
     things_of,
     written,
 )
-from rennbahn.planning.needs import guessed, need_of
-from rennbahn.planning.noise import pooled_noise, sample_sd
+from rennbahn.planning.needs import Asked, needs_of
+from rennbahn.planning.noise import guessed, pooled_noise, sample_sd
 from rennbahn.planning.order import ordered
-from rennbahn.planning.passes import passes_for_even, passes_needed, quantiles
 from rennbahn.planning.schedule import (
     COUNTED,
     ORDERS,
@@ -38,9 +39,8 @@ from rennbahn.planning.schedule import (
     Session,
     Work,
 )
-from rennbahn.planning.sequential import SequentialRule, look_level
 from rennbahn.planning.steadiness import RunWith, watch
-from rennbahn.planning.timeline import DRIFT_PER_HOUR, daily_sessions, drift_bias, lay_out, plan
+from rennbahn.planning.timeline import daily_sessions, hours_of, lay_out, plan
 from rennbahn.planning.weighing import weigh_part, weigh_setting
 from scipy.special import stdtrit
 
@@ -78,8 +78,9 @@ PAIRS = st.sampled_from([kind.id for kind in KINDS]).flatmap(
 @given(PAIRS)
 def test_every_pair_of_parts_is_weighed_alike_from_both_sides(pair: tuple[str, dict[str, Any], dict[str, Any]]) -> None:
     kind, a, b = pair
-    weight, reason = weigh_part(kind, [a], [b])
-    assert (weight, reason) == weigh_part(kind, [b], [a])
+    one, other = [PartDescription(kind, "this", a)], [PartDescription(kind, "that", b)]
+    weight, reason = weigh_part(kind, one, other)
+    assert (weight, reason) == weigh_part(kind, other, one)
     assert weight in ("harmless", "mind", "spoils")
     assert reason
     assert not reason.endswith("."), "it stands within a sentence"
@@ -87,9 +88,10 @@ def test_every_pair_of_parts_is_weighed_alike_from_both_sides(pair: tuple[str, d
 
 @given(st.sampled_from([kind.id for kind in KINDS]))
 def test_what_nobody_wrote_down_is_never_harmless(kind: str) -> None:
-    assert weigh_part(kind, [{}], [{}])[0] != "harmless"
-    assert weigh_part(kind, [], [{}]) == weigh_part(kind, [{}], [])
-    assert weigh_part(kind, [], [{}])[0] == "mind"
+    one, other = [PartDescription(kind, "this")], [PartDescription(kind, "that")]
+    assert weigh_part(kind, one, other)[0] != "harmless"
+    assert weigh_part(kind, [], one) == weigh_part(kind, one, [])
+    assert weigh_part(kind, [], one)[0] == "mind"
 
 
 @given(
@@ -109,7 +111,8 @@ def test_settings_are_weighed_alike_from_both_sides(name: str, a: str, b: str) -
     ],
 )
 def test_days_between_versions_follow_the_calendar(earlier: str, later: str, days: int) -> None:
-    reason = weigh_part("driver", [{"date": earlier}], [{"date": later}])[1]
+    one, other = (PartDescription("driver", f"Ostrane {date}", {"date": date}) for date in (earlier, later))
+    reason = weigh_part("driver", [one], [other])[1]
     assert f"{days} days apart" in reason
 
 
@@ -193,21 +196,31 @@ def test_a_change_back_is_a_change_too() -> None:
 # Passes
 
 
-@pytest.mark.parametrize(("s", "margin", "cells"), [(0.004, 0.01, 4), (0.01, 0.02, 6), (0.02, 0.01, 24)])
+@pytest.mark.parametrize(("s", "margin", "cells"), [(0.004, 0.01, 4), (0.01, 0.02, 6), (0.02, 0.02, 2)])
 def test_passes_needed_by_trying_each_number(s: float, margin: float, cells: int) -> None:
-    def shows(n: int, power: float) -> bool:
-        f = (n - 1) * cells
-        return (stdtrit(f, 0.975) + stdtrit(f, power)) * s * math.sqrt(2 / n) <= math.log1p(margin)
+    """The smallest number whose power reaches nine in ten, drawn instead of integrated."""
+    rng = np.random.default_rng(8)
+    z = rng.normal(size=400_000)
 
-    assert passes_needed(s, margin, cells) == next(n for n in itertools.count(3) if shows(n, 0.9))
-    assert passes_for_even(s, margin, cells) == next(n for n in itertools.count(3) if shows(n, 0.95))
-    assert quantiles(8) == pytest.approx(stdtrit(8, 0.975) + stdtrit(8, 0.9))
+    def power(n: int, *, even: bool) -> float:
+        f = (n - 1) * cells
+        chi = np.sqrt(rng.chisquare(f, len(z)) / f)
+        lies = math.log1p(margin) / (s * math.sqrt(2 / n))
+        edge = stdtrit(f, 0.975) * chi
+        return float(np.mean(np.abs(z) + edge <= lies if even else z + lies > edge))
+
+    for even, asked in ((False, passes_needed), (True, passes_for_even)):
+        n = asked(s, margin, Freedom(cells))
+        assert n is not None
+        assert power(n, even=even) > 0.898
+        if n > 3:
+            assert power(n - 1, even=even) < 0.902
 
 
 def test_passes_needed_keep_their_promise() -> None:
-    """A true margin of 2% is shown in at least nine of ten simulated studies, with the number the plan names."""
+    """A true margin of 2% is shown in nine of ten simulated studies at the number the plan names, and not before."""
     s, margin, cells = 0.012, 0.02, 6
-    n = passes_needed(s, margin, cells)
+    n = passes_needed(s, margin, Freedom(cells))
     assert n is not None
     rng, studies = np.random.default_rng(5), 4000
     x = rng.normal(0.0, s, (studies, cells, n))
@@ -240,12 +253,13 @@ def test_guesses_grow_from_benchmark_to_live_play_and_from_average_to_lows() -> 
 
 @given(st.sampled_from(["benchmark", "route", "live"]), st.integers(3, 30), st.floats(0.002, 0.2))
 def test_enough_is_what_the_need_says(kind: str, passes: int, margin: float) -> None:
-    need = need_of({"average_fps": guessed(kind, "average_fps")}, "average_fps", margin, 0.01, 8, passes)
+    asked = [Asked("a", {"average_fps": guessed(kind, "average_fps")}, passes)]
+    (need,) = needs_of(asked, "average_fps", margin, 0.01)
     assert need.enough == (need.needed is not None and passes >= need.needed)
     tells = need.resolvable["average_fps"]
     assert tells is not None
-    if need.needed is not None and need.needed > 3:
-        assert need.enough == (tells <= margin * (1 + 1e-9))
+    if need.needed is not None and need.needed > 3 and abs(need.needed - passes) > 1:
+        assert need.enough == (tells <= margin)
     assert 3 <= need.proposed <= 12
 
 
@@ -254,8 +268,6 @@ def test_more_looks_ask_for_a_stricter_level_and_never_above_five_percent() -> N
     assert levels == sorted(levels, reverse=True)
     assert levels[0] < 0.05
     assert levels[-1] > 0.05 / 17, "better than dividing by the number of looks"
-    assert SequentialRule(8).holds(levels[4])
-    assert not SequentialRule(8).holds(levels[4] * 1.01)
 
 
 def test_the_level_holds_for_normal_sums() -> None:
@@ -321,12 +333,12 @@ def test_a_deadline_is_met_by_leaving_out_as_little_as_can_be(work: Work, order:
     if cut.slots:
         assert cut.end_s <= deadline
     urgency = sorted(range(len(work.tests)), key=lambda test: (-work.tests[test].priority, -test))
-    assert list(cut.dropped) == urgency[: len(cut.dropped)]
-    assert {slot.one.test for slot in cut.slots} == set(urgency[len(cut.dropped) :])
-    if cut.dropped:
-        fewer = tuple(one for one in work.passes if one.test not in cut.dropped[:-1])
-        rest = replace(work, passes=fewer)
-        assert lay_out(rest, ordered(rest, order), days, order).end_s > deadline, "one test less would not do"
+    assert list(cut.dropped) == [test for test in urgency if test in cut.dropped], "the least urgent goes first"
+    assert {slot.one.test for slot in cut.slots} == set(urgency) - set(cut.dropped)
+    for back in cut.dropped:
+        more = tuple(one for one in work.passes if one.test == back or one.test not in cut.dropped)
+        rest = replace(work, passes=more)
+        assert lay_out(rest, ordered(rest, order), days, order).end_s > deadline, "none that was dropped still fits"
 
 
 @given(JOBS, st.integers(0, 50))
@@ -346,28 +358,18 @@ def test_by_game_loads_each_game_once_while_it_fits(work: Work) -> None:
     assert laid.counts["load"] == len({test.game for test in work.tests})
 
 
-def test_drift_by_hand() -> None:
-    """Two lanes, one pass each, 60 s long with 20 s between: their middles lie 80 s and 40 s of change apart."""
-    work = replace(job(2, 1, 1), costs=Costs(start_s=0, load_s=0, menu_s=0, resolution_s=0))
+def test_hours_count_from_where_a_session_began() -> None:
+    """60 s a pass with 20 s between: the second half of a lane begins a new session with its clock at nought."""
+    work = replace(job(2, 1, 2), costs=Costs(start_s=0, load_s=0, menu_s=0, resolution_s=0))
     tests = tuple(replace(test, length_s=60.0, warm_ups=0) for test in work.tests)
-    laid = plan(replace(work, tests=tests), "lane_by_lane", daily_sessions(1, 8))
-    gap_h = (60 + 20 + 40) / 3600
-    assert laid.drift.worst == pytest.approx(DRIFT_PER_HOUR * gap_h)
-    assert laid.drift.suite == pytest.approx(laid.drift.worst)
-    twice = drift_bias(replace(work, tests=tests), laid.slots, daily_sessions(1, 8), per_hour=2 * DRIFT_PER_HOUR)
-    assert twice.worst == pytest.approx(2 * laid.drift.worst)
+    days = [Session(100.0, 240.0), Session(9e4, 9e4)]
+    laid = plan(replace(work, tests=tests), "lane_by_lane", days)
+    assert [slot.session for slot in laid.slots] == [0, 0, 1, 1]
+    # What changes the lane is paid for where the next session begins.
+    assert hours_of(laid.slots, days) == pytest.approx(np.array([30, 110, 70, 150]) / 3600)
 
 
-def test_nights_do_not_drift() -> None:
-    work = job(2, 4, 3)
-    near = plan(work, "lane_by_lane", [Session(0, 1800.0), Session(1800.0, 1800.0), Session(3600.0, 9e4)])
-    far = plan(work, "lane_by_lane", [Session(0, 1800.0), Session(1e6, 1800.0), Session(2e6, 9e4)])
-    assert near.drift.suite == pytest.approx(far.drift.suite)
-    assert far.end_s > near.end_s
-
-
-def test_a_single_lane_has_no_drift_to_fear_and_an_empty_plan_no_end() -> None:
-    assert plan(job(1, 3, 3), "alternating", daily_sessions(5, 8)).drift.worst == 0
+def test_an_empty_plan_has_no_end() -> None:
     empty = plan(replace(job(2, 2, 1), passes=()), "by_game", daily_sessions(5, 8), deadline_s=10.0)
     assert (empty.slots, empty.total_s, empty.end_s, empty.dropped) == ((), 0.0, 0.0, ())
 

@@ -10,11 +10,14 @@ from helpers import REFERENCE, differences, load
 from rennbahn import display, latency, worth
 from rennbahn.capture import Capture, ColumnMap, read_capture
 from rennbahn.comparing import Study, compare_study
-from rennbahn.comparing.margins import adjusted_p, further_passes
+from rennbahn.comparing.cells import median_factor
+from rennbahn.comparing.margins import adjusted_p
+from rennbahn.comparing.settling import further_passes
 from rennbahn.errors import CaptureRefused
+from rennbahn.inference.looks import look_level
+from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
 from rennbahn.measures import Settings, figures_of
 from rennbahn.plain import plain
-from rennbahn.planning.passes import passes_for_even, passes_needed, resolvable
 
 CAPTURES = load("expected.json")["files"]
 MALFORMED = load("malformed/expected.json")["files"]
@@ -69,10 +72,12 @@ FORMULAS: dict[str, Callable[..., Any]] = {
     "pcie": lambda **x: {"gb_per_s": worth.pcie(**x)},
     "camera_check": latency.camera_check,
     "input_latency": latency.input_latency,
-    "passes_needed": lambda s, m, cells: {"passes": passes_needed(s, m, cells)},
-    "passes_for_even": lambda s, d, cells: {"passes": passes_for_even(s, d, cells)},
-    "resolvable": lambda s, n, cells: {"margin": resolvable(s, n, cells)},
+    "passes_needed": lambda s, m, cells: {"passes": passes_needed(s, m, Freedom(cells))},
+    "passes_for_even": lambda s, d, cells: {"passes": passes_for_even(s, d, Freedom(cells))},
+    "resolvable": lambda s, n, cells: {"margin": resolvable(s, n, Freedom(cells))},
     "further_passes": lambda **x: {"passes": further_passes(**x)},
+    "look_level": lambda **x: {"level": look_level(**x)},
+    "median_factor": lambda n: {"factor": float(median_factor(n))},
     "adjusted_p": lambda p: {"p_adjusted": adjusted_p(p)},
     "display": lambda kind, value: {
         "text": {"fps": display.fps, "margin": display.percent, "ms": display.ms}[kind](value)

@@ -153,21 +153,42 @@ def test_with_no_test_left_there_is_only_the_list() -> None:
     assert not comparison.agreement["average_fps"].verdicts
 
 
-def test_one_test_has_no_games_interval_and_two_have_no_influence() -> None:
-    assert suite(result([(100, 104)])).games_interval is None
-    two = suite(result([(100, 104), (100, 106)]))
-    assert two.games_interval is not None
+def test_few_tests_have_no_games_interval_and_two_have_no_influence() -> None:
+    eight = [(100, 104), (100, 106)] * 4
+    assert suite(result(eight[:7])).games_interval is None
+    assert suite(result(eight)).games_interval is not None
+    two = suite(result(eight[:2]))
     assert two.influence is not None
     assert (two.influence.without, two.influence.largest_mover) == ({}, None)
 
 
 def test_scenes_with_enough_passes_lend_their_own_noise() -> None:
     levels = [(100, 104), (50, 52), (70, 71), (100, 104)]
-    shared = result(levels, scenes=2).noise["average_fps"]
-    assert {noise.pool for noise in shared.values()} == {"scene"}, "two tests of a scene make eight degrees of freedom"
-    own = result(levels).noise["average_fps"]
-    assert {noise.pool for noise in own.values()} == {"study"}
-    assert {noise.df for noise in own.values()} == {16}
+    own = only(result(levels)).noise["average_fps"]
+    assert {(noise.pool, noise.df) for noise in own.values()} == {("own", 4)}
+    # A pass taken from each cell of two lanes leaves two degrees of freedom a scene: too few to stand alone.
+    two = [Pass(f"{t}{lane}{n}", lane, f"t{t}", "accepted", figures={"average_fps": 100.0 + n})
+           for t in range(4) for lane in "AB" for n in range(2)]  # fmt: skip
+    few = only(result([(0, 0)] * 4, extra=two)).noise["average_fps"]
+    assert {(noise.pool, noise.df) for noise in few.values()} == {("study", 8)}
+
+
+def test_scenes_alike_are_drawn_together_and_a_loud_one_stands_alone() -> None:
+    def passes(test: int, scatter: float) -> list[Pass]:
+        return [
+            Pass(f"{test}{lane}{n}", lane, f"t{test}", "accepted",
+                 figures={"average_fps": 100.0 * math.exp(scatter * (1 + 0.1 * test) * (n - 1))})
+            for lane in "AB" for n in range(3)
+        ]  # fmt: skip
+
+    alike = [one for test in range(6) for one in passes(test, 0.004)]
+    loud = [one for test in range(6) for one in passes(test, 0.05 if test == 5 else 0.004)]
+    calm = only(result([(0, 0)] * 6, extra=alike)).noise["average_fps"]
+    assert {noise.pool for noise in calm.values()} == {"study"}, "they differ by less than chance would have them"
+    found = only(result([(0, 0)] * 6, extra=loud)).noise["average_fps"]
+    assert (found["s5"].pool, found["s5"].df) == ("own", 4)
+    assert {found[f"s{i}"].pool for i in range(5)} == {"moderated"}
+    assert all(noise.df > 4 for name, noise in found.items() if name != "s5")
 
 
 def test_the_median_pass_is_its_own_school() -> None:

@@ -1,4 +1,4 @@
-"""`rennbahn figures FILE...` and `rennbahn study STUDY.json`: the core without a server."""
+"""`rennbahn figures FILE...` and `rennbahn study STUDY.json...`: the core without a server."""
 
 from __future__ import annotations
 
@@ -13,7 +13,15 @@ from rennbahn.capture import ColumnMap, propose_columns, read_capture
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.comparing.study import Comparison
-from rennbahn.comparing.words import finding_sentences, reason_words, verdict_words
+from rennbahn.comparing.words import (
+    finding_sentences,
+    games_interval_words,
+    level_sentence,
+    level_words,
+    reason_words,
+    slow_drift_words,
+    verdict_words,
+)
 from rennbahn.display import fps, ms, signed_percent
 from rennbahn.errors import CaptureRefused, RennbahnError
 from rennbahn.measures import Figures, Settings, figures_of
@@ -50,8 +58,12 @@ def _parser() -> argparse.ArgumentParser:
     figures.set_defaults(run=_figures)
 
     study = commands.add_parser("study", help="compare the lanes of a study")
-    study.add_argument("file", metavar="STUDY.json", help="lanes, scenes, tests, passes and pairs to compare")
-    study.add_argument("--json", action="store_true", help="the whole result as one JSON object")
+    study.add_argument(
+        "files", nargs="+", metavar="STUDY.json", help="lanes, scenes, tests, passes and pairs to compare"
+    )
+    study.add_argument(
+        "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
+    )
     study.set_defaults(run=_study)
     return parser
 
@@ -110,7 +122,8 @@ def _figures_of_file(
     if columns is None:
         proposal = propose_columns(data)
         if proposal.columns is None:
-            raise CaptureRefused("missing_column", "no column looks like frame times, timestamps or rates")
+            asked = " ".join(proposal.questions) or "no column looks like frame times, timestamps or rates"
+            raise CaptureRefused("missing_column", asked, hint="Say what the columns are with --columns.")
         columns, taken = proposal.columns, proposal.reasons
     capture = read_capture(data, columns)
     return figures_of(capture.trimmed(window[0], window[1]) if window else capture, settings), taken
@@ -150,17 +163,21 @@ def _low(low: Low) -> str:
 
 
 def _study(arguments: argparse.Namespace) -> int:
-    try:
-        study = Study.from_json(_load(arguments.file))
-        result = compare_study(study)
-    except RennbahnError as error:
-        print(f"{arguments.file}: {error.message}", file=sys.stderr)
-        return REFUSED
-    if arguments.json:
-        _emit(result.as_json())
-    else:
-        print("\n\n".join(_comparison_text(study, comparison) for comparison in result.compare))
-    return 0
+    refused = False
+    for number, name in enumerate(arguments.files):
+        try:
+            study = Study.from_json(_load(name))
+            result = compare_study(study)
+        except RennbahnError as error:
+            refused = True
+            print(f"{name}: {error.message}", file=sys.stderr)
+            continue
+        if arguments.json:
+            _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json())
+        else:
+            parts = [_comparison_text(study, comparison) for comparison in result.compare]
+            print(("\n\n" if number else "") + "\n\n".join(parts))
+    return REFUSED if refused else 0
 
 
 def _comparison_text(study: Study, comparison: Comparison) -> str:
@@ -170,6 +187,12 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
     name_a, name_b = names[comparison.a], names[comparison.b]
     parts = [f"{study.name}: {name_b} against {name_a} (baseline)"]
     parts += finding_sentences(comparison, study.method, AVERAGE, name_a, name_b)
+    parts += [f"{level_sentence(study.method)}"] if study.method.looks else []
+    drift = comparison.drift.get(AVERAGE)
+    if drift is not None:
+        parts.append(slow_drift_words(drift))
+    if AVERAGE in comparison.suite:
+        parts.append(f"Over games: {games_interval_words(comparison.suite[AVERAGE])}.")
     for figure in (AVERAGE, low_figure("1", study.method.low_school)):
         found = comparison.tests.get(figure, [])
         counted = sorted((m for m in found if m.left_out is None), key=lambda m: -m.b_over_a)
@@ -193,7 +216,7 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
                     verdict_words(margin, name_a),
                 ]
             )
-        heads = (figure, name_a, name_b, "margin", "95% interval", "passes", "verdict")
+        heads = (figure, name_a, name_b, "margin", level_words(study.method), "passes", "verdict")
         parts.append(_aligned(heads, rows))
     flips = [kind for kind, agreement in comparison.agreement.items() if agreement.depends_on_method]
     if flips:

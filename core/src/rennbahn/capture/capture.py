@@ -15,6 +15,8 @@ Floats = NDArray[np.float64]
 #: Under either of these a capture is accepted but flagged `too_short`.
 SHORT_SECONDS = 5.0
 SHORT_FRAMES = 200
+#: A frame of this length or more is a `pause`: a loading screen or a hang, ms.
+PAUSE_MS = 1000.0
 
 
 @dataclass(frozen=True)
@@ -88,11 +90,14 @@ class Capture:
 
     @property
     def flags(self) -> tuple[str, ...]:
-        """`empty_window` alone, or what the reader noticed and `too_short`."""
+        """`empty_window` alone, or what the reader noticed, `too_short` and `pause`."""
         if not len(self):
             return ("empty_window",)
-        short = self.duration_s < SHORT_SECONDS or len(self) < SHORT_FRAMES
-        return (*self.source_flags, "too_short") if short else self.source_flags
+        found = {
+            "too_short": self.duration_s < SHORT_SECONDS or len(self) < SHORT_FRAMES,
+            "pause": bool((self.frame_ms >= PAUSE_MS).any()),
+        }
+        return (*self.source_flags, *(flag for flag, there in found.items() if there))
 
     def trimmed(self, start_s: float, stop_s: float) -> Capture:
         """The frames whose end clock lies in (start_s, stop_s], as a capture of its own with a clock from 0."""

@@ -32,6 +32,8 @@ CHANNELS = (*CLOCK_CHANNELS, *BUSY_CHANNELS, *SAMPLED_CHANNELS)
 FORMATS = ("delimited", "jsonl", "parquet", "arrow")
 COMPRESSIONS = (None, "gzip", "zstd")
 DELIMITERS = (",", ";", "\t", "|")
+MOST_HEADER_LINES = 3
+MOST_LAST_LINES = 100
 ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "latin-1")
 
 
@@ -55,7 +57,11 @@ class ColumnUse:
 
 @dataclass(frozen=True)
 class ColumnMap:
-    """How to read one kind of file. See docs/formats.md."""
+    """How to read one kind of file. See docs/formats.md.
+
+    `header_lines` is 2 where a line of units or of groups belongs to the header; `skip_last_lines` are no rows, as a
+    summary at the end is none.
+    """
 
     uses: tuple[ColumnUse, ...]
     format: str = "delimited"
@@ -64,6 +70,8 @@ class ColumnMap:
     decimal: str = "."
     encoding: str = "utf-8"
     skip_lines: int = 0
+    header_lines: int = 1
+    skip_last_lines: int = 0
 
     def __post_init__(self) -> None:
         _one_of("format", self.format, FORMATS)
@@ -74,6 +82,12 @@ class ColumnMap:
             _refuse("delimiter", f"{self.delimiter!r} cannot part fields with the decimal sign {self.decimal!r}")
         if self.skip_lines < 0:
             _refuse("skip_lines", "the number of lines before the header cannot be negative")
+        if not 1 <= self.header_lines <= MOST_HEADER_LINES:
+            _refuse("header_lines", f"a header has 1 to {MOST_HEADER_LINES} lines (got {self.header_lines})")
+        if not 0 <= self.skip_last_lines <= MOST_LAST_LINES:
+            _refuse(
+                "skip_last_lines", f"0 to {MOST_LAST_LINES} last lines may be left out (got {self.skip_last_lines})"
+            )
         for use in self.uses:
             _one_of("channel", use.channel, CHANNELS)
             if use.channel in CLOCK_CHANNELS or use.channel in BUSY_CHANNELS:
@@ -111,11 +125,13 @@ class ColumnMap:
                 _refuse("map", "each entry of the map needs column, channel and unit, as text")
             unit = entry.get("unit") or units_of(entry["channel"])[0] if entry["channel"] in CHANNELS else ""
             uses.append(ColumnUse(entry["column"].strip(), entry["channel"], str(unit)))
-        known = {"format", "compression", "delimiter", "decimal", "encoding", "skip_lines"}
+        whole = ("skip_lines", "header_lines", "skip_last_lines")
+        known = {"format", "compression", "delimiter", "decimal", "encoding", *whole}
         rest = {key: data[key] for key in known if data.get(key) is not None}
-        if not isinstance(rest.get("skip_lines", 0), int) or isinstance(rest.get("skip_lines"), bool):
-            _refuse("skip_lines", "the number of lines before the header must be a whole number")
-        for key in known - {"skip_lines"}:
+        for key in whole:
+            if not isinstance(rest.get(key, 0), int) or isinstance(rest.get(key), bool):
+                _refuse(key, "the number of lines must be a whole number")
+        for key in known - set(whole):
             if not isinstance(rest.get(key, ""), str):
                 _refuse(key, "must be text")
         if isinstance(rest.get("encoding"), str):
@@ -133,6 +149,10 @@ class ColumnMap:
             data["encoding"] = self.encoding
         if self.format == "delimited":
             data["skip_lines"] = self.skip_lines
+            if self.header_lines != 1:
+                data["header_lines"] = self.header_lines
+            if self.skip_last_lines:
+                data["skip_last_lines"] = self.skip_last_lines
         data["map"] = [{"column": u.column, "channel": u.channel, "unit": u.unit} for u in self.uses]
         return data
 

@@ -13,73 +13,63 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from rennbahn.capture import text
 from rennbahn.capture.bounds import check_columns
-from rennbahn.capture.columns import BUSY_CHANNELS, CLOCK_CHANNELS, DELIMITERS, SAMPLED_CHANNELS, ColumnMap, ColumnUse
+from rennbahn.capture.columns import CLOCK_CHANNELS, DELIMITERS, SAMPLED_CHANNELS, ColumnMap, ColumnUse
+from rennbahn.capture.meaning import ROW_A_SECOND_S, meaning_of
 from rennbahn.capture.read import compression_of, unpacked
 from rennbahn.capture.records import arrow_table, row_of, shown_values
+from rennbahn.capture.sensors import sampled_channel
+from rennbahn.capture.vocabulary import STAMP, TIME_SUFFIX, named_units, names_a_group, words_of
 from rennbahn.errors import CaptureRefused
+
+Floats = NDArray[np.float64]
 
 #: As much of an unpacked file as a proposal looks at.
 HEAD_BYTES = 256 * 1024
 HEAD_ROWS = 400
-#: Lines before the header that are looked through.
+#: Lines before the header that are looked through, and how many of them may be tried as headers.
 _MOST_PREAMBLE = 60
-#: Share of values that must fit; a file with a bad row is still understood, and refused with that row when read.
-_MOSTLY = 0.95
-#: Falls that a column may show among its first rows and still be a clock.
-_LAPSES = 1
-#: Shortest and longest plausible median frame time, ms: 2,000 fps and 4 fps.
-_FRAME_MS = (0.5, 250.0)
-
-_TIME_SUFFIX = {
-    "s": "s", "sec": "s", "secs": "s", "second": "s", "seconds": "s",
-    "ms": "ms", "msec": "ms", "milliseconds": "ms", "millisecond": "ms",
-    "us": "us", "usec": "us", "µs": "us", "microseconds": "us", "microsecond": "us",
-    "ns": "ns", "nsec": "ns", "nanoseconds": "ns", "nanosecond": "ns",
-}  # fmt: skip
-_CARD = {"gpu", "card", "graphics", "render", "vga"}
-_PROCESSOR = {"cpu", "core", "processor", "main", "host"}
-_FRAME = {"frame", "frames", "frametime", "delta", "interval", "present", "display", "displayed", "delivery", "dt"}
-_STAMP = {"time", "timestamp", "clock", "at", "shown", "when", "stamp", "elapsed", "t"}
-_RATE = {"fps", "rate", "hz"}
-_INDEX = {"index", "no", "nr", "n", "number", "count", "id", "row", "frame"}
-#: Sampled channels by the words their columns usually bear: all of one group must be met.
-_SAMPLED_WORDS: tuple[tuple[str, set[str], set[str]], ...] = (
-    ("gpu_hotspot_c", {"hotspot", "junction", "hot"}, set()),
-    ("cpu_util_pct", {"util", "usage", "load", "pct", "percent"}, _PROCESSOR),
-    ("gpu_util_pct", {"util", "usage", "load", "pct", "percent"}, _CARD),
-    ("gpu_temp_c", {"temp", "temperature", "celsius", "degc"}, set()),
-    ("gpu_clock_mhz", {"mhz", "clock", "frequency"}, set()),
-    ("wall_power_w", {"w", "watt", "watts", "power"}, {"wall", "plug", "mains", "system"}),
-    ("gpu_power_w", {"w", "watt", "watts", "power"}, set()),
-    ("vram_used_mib", {"vram", "mib", "memory"}, set()),
-    ("fan_rpm", {"rpm", "fan"}, set()),
-)
+_MOST_HEADERS = 8
+#: Lines at the end that are looked through for a summary, in so many bytes.
+_MOST_SUMMARY = 25
+_TAIL_BYTES = 16 * 1024
+#: Share of rows in which a column of numbers holds one.
+_MOSTLY = 0.9
+_TIME_OF_DAY = re.compile(r"\b([01]?\d|2[0-3]):([0-5]\d):([0-5]\d(?:[.,]\d+)?)\b")
+_UNIT_WORDS = frozenset({
+    *TIME_SUFFIX, "fps", "w", "watt", "watts", "c", "°c", "mhz", "ghz", "%", "rpm", "mib", "mb", "gb", "v", "hz",
+})  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Proposal:
     """What a file seems to be.
 
-    `columns` is None where no column can hold frame times; `names` and `rows` show the header and the first rows as
-    text, so that a person can choose; `reasons` say in words what was taken for what.
+    `columns` is None where no column can hold frame times, or where it is not sure which: then `guess` is what it would
+    be, if anything, and `questions` say what has to be settled first. `names` and `rows` show the header and the first
+    rows as text, so that a person can choose; `reasons` say in words what was taken for what.
     """
 
     columns: ColumnMap | None
     names: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     reasons: tuple[str, ...]
+    questions: tuple[str, ...] = ()
+    guess: ColumnMap | None = None
 
 
 @dataclass(frozen=True)
 class _Head:
-    """The dialect and first rows of a file. `columns` is a map without uses, completed later."""
+    """The dialect and first rows of a file; how many rows were looked at, and what is unsure of its shape."""
 
     dialect: dict[str, object]
     names: tuple[str, ...]
     rows: list[tuple[str, ...]]
+    count: int = HEAD_ROWS
+    questions: tuple[str, ...] = ()
 
 
 def propose_columns(data: bytes) -> Proposal:
@@ -93,16 +83,35 @@ def propose_columns(data: bytes) -> Proposal:
     head = _head(data if compression is None else unpacked(data, compression))
     dialect = {"compression": compression, **head.dialect}
     decimal = str(dialect.get("decimal", "."))
-    values = {
-        name: text.numbers_in([row[i] for row in head.rows if i < len(row)], decimal)
-        for i, name in enumerate(head.names)
-        if name
-    }
-    uses, reasons = _uses({name: np.array(v) for name, v in values.items() if len(v) >= max(2, len(head.rows) // 2)})
-    columns = ColumnMap(tuple(uses), **dialect) if uses else None  # type: ignore[arg-type]
-    if columns is None:
-        reasons = ["No column looks like frame times, timestamps or rates: choose one by hand."]
-    return Proposal(columns, head.names, tuple(head.rows[:8]), tuple(reasons))
+    # What holds no number in half of the rows is no column of figures.
+    values: dict[str, Floats] = {}
+    for i, name in enumerate(head.names):
+        found = np.array(text.numbers_in([row[i] for row in head.rows if i < len(row)], decimal), dtype=np.float64)
+        if name and len(found) >= max(2, len(head.rows) // 2):
+            values[name] = found
+    meant = meaning_of(values, head.count)
+    questions = [*meant.questions, *head.questions, *_row_a_second(head)]
+    twice = sorted({name for name in head.names if name and head.names.count(name) > 1})
+    if any(use.column in twice for use in meant.uses):
+        questions.append(f"“{twice[0]}” stands more than once in the header: rename one of them.")
+    guess = ColumnMap(meant.uses, **dialect) if meant.uses else None  # type: ignore[arg-type]
+    sure = guess is not None and not questions
+    reasons = list(meant.reasons)
+    if not sure and guess is None:
+        reasons = ["No column looks like frame times, timestamps or rates: choose one by hand.", *questions]
+    return Proposal(guess if sure else None, head.names, tuple(head.rows[:8]), tuple(reasons), tuple(questions), guess)
+
+
+def _row_a_second(head: _Head) -> list[str]:
+    """Times of day in the first rows that are a second apart: such a log has a row a second, not a row a frame."""
+    for i, name in enumerate(head.names):
+        found = [_TIME_OF_DAY.search(row[i]) for row in head.rows[:60] if i < len(row)]
+        at = [3600 * int(m[1]) + 60 * int(m[2]) + float(m[3].replace(",", ".")) for m in found if m]
+        if len(at) >= 4:
+            steps = np.diff(at)
+            if float(np.median(steps)) >= ROW_A_SECOND_S[0]:
+                return [f"by “{name}” the rows are {float(np.median(steps)):.2g} s apart: a row is no frame here."]
+    return []
 
 
 def propose_samples(data: bytes) -> ColumnMap:
@@ -112,18 +121,22 @@ def propose_samples(data: bytes) -> ColumnMap:
     or none is a channel (`missing_column`), or where the file is none of the formats.
     """
     proposal = propose_columns(data)
-    dialect = proposal.columns or ColumnMap(
-        (ColumnUse("", CLOCK_CHANNELS[1], "s"),),
-        **_head_dialect(data),  # type: ignore[arg-type]
+    dialect = (
+        proposal.columns
+        or proposal.guess
+        or ColumnMap(
+            (ColumnUse("", CLOCK_CHANNELS[1], "s"),),
+            **_head_dialect(data),  # type: ignore[arg-type]
+        )
     )
-    clocks = [name for name in proposal.names if _words(name) & _STAMP and not _sampled_channel(name)]
+    clocks = [name for name in proposal.names if words_of(name) & STAMP and not sampled_channel(name)]
     if not clocks:
         message = "no column is a clock: samples need one, such as “clock_s”"
         raise CaptureRefused("missing_column", message)
-    unit = next((_TIME_SUFFIX[word] for word in _words(clocks[0]) if word in _TIME_SUFFIX), "s")
+    unit = next(iter(named_units(clocks[0])), "s")
     uses = {CLOCK_CHANNELS[1]: ColumnUse(clocks[0], CLOCK_CHANNELS[1], unit)}
     for name in proposal.names:
-        channel = _sampled_channel(name)
+        channel = sampled_channel(name)
         if channel is not None and channel not in uses:
             uses[channel] = ColumnUse(name, channel, SAMPLED_CHANNELS[channel])
     if len(uses) == 1:
@@ -134,22 +147,6 @@ def propose_samples(data: bytes) -> ColumnMap:
 def _head_dialect(data: bytes) -> dict[str, object]:
     compression = compression_of(data)
     return {"compression": compression, **_head(data if compression is None else unpacked(data, compression)).dialect}
-
-
-def _sampled_channel(name: str) -> str | None:
-    """The sampled channel that a column is by its own name, or by the words in it."""
-    if name.lower() in SAMPLED_CHANNELS:
-        return name.lower()
-    words = _words(name)
-    if words & _STAMP and words & set(_TIME_SUFFIX):
-        return None
-    found = (channel for channel, kinds, owners in _SAMPLED_WORDS if words & kinds and (not owners or words & owners))
-    return next(found, None)
-
-
-def with_uses(proposal: ColumnMap, uses: Sequence[ColumnUse]) -> ColumnMap:
-    """The proposed dialect with other columns."""
-    return replace(proposal, uses=tuple(uses))
 
 
 # --- what the file is -------------------------------------------------------------------------------------
@@ -175,7 +172,15 @@ def _head(data: bytes) -> _Head:
         raise CaptureRefused("no_frames", "the file is empty")
     if lines[0].lstrip().startswith("{"):
         return _jsonl_head(lines, encoding)
-    return _delimited_head(lines, encoding)
+    return _delimited_head(lines, encoding, _tail(data, encoding) if cut else lines[-_MOST_SUMMARY - 1 :])
+
+
+def _tail(data: bytes, encoding: str) -> list[str]:
+    """The last lines of a file, whole."""
+    even = len(data) - min(_TAIL_BYTES, len(data))
+    content = data[even - even % 4 :].decode(encoding.replace("-sig", ""), errors="ignore")
+    lines = content.replace("\r\n", "\n").replace("\r", "\n").rstrip("\n").split("\n")
+    return lines[1:][-_MOST_SUMMARY - 1 :]
 
 
 def _encoding(data: bytes) -> str:
@@ -206,7 +211,7 @@ def _encoding(data: bytes) -> str:
 _KINDS = {b"PK": "a zip archive or a spreadsheet", b"%P": "a PDF"}
 
 
-def _delimited_head(lines: list[str], encoding: str) -> _Head:
+def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _Head:
     """The delimiter, decimal sign and header whose table is widest and most regular."""
     best: tuple[tuple[float, float, float], str, str, int, list[tuple[str, ...]]] | None = None
     for delimiter in DELIMITERS:
@@ -214,16 +219,14 @@ def _delimited_head(lines: list[str], encoding: str) -> _Head:
         for decimal in (".", ","):
             if decimal == delimiter:
                 continue
-            start = _header_at(split, lines, decimal)
-            if start is None:
-                continue
-            rows = [f for f, line in zip(split[start + 1 :], lines[start + 1 :], strict=False) if line[:1] != "#"]
-            width = len(split[start])
-            regular = sum(len(row) == width for row in rows) / len(rows)
-            numeric = sum(len(text.numbers_in(list(row), decimal)) for row in rows) / sum(map(len, rows))
-            score = (round(regular * numeric, 3), width, decimal == ".")
-            if best is None or score > best[0]:
-                best = (score, delimiter, decimal, start, rows)
+            for start in _headers(split, lines, decimal):
+                rows = [f for f, line in zip(split[start + 1 :], lines[start + 1 :], strict=False) if line[:1] != "#"]
+                width = len(split[start])
+                regular = sum(len(row) == width for row in rows) / len(rows)
+                numeric = sum(len(text.numbers_in(list(row), decimal)) for row in rows) / sum(map(len, rows))
+                score = (round(regular * numeric, 3), width, decimal == ".")
+                if best is None or score > best[0]:
+                    best = (score, delimiter, decimal, start, rows)
     if best is None:
         raise CaptureRefused(
             "unreadable",
@@ -231,12 +234,70 @@ def _delimited_head(lines: list[str], encoding: str) -> _Head:
             hint="A capture has one row a frame and a header that names its columns. A report or a summary has not.",
         )
     _, delimiter, decimal, start, rows = best
-    names = tuple(f.strip() for f in _split(lines[start], delimiter))
+    names, above = _names(lines, start, delimiter)
     check_columns(len(names))
-    dialect = {
-        "format": "delimited", "delimiter": delimiter, "decimal": decimal, "encoding": encoding, "skip_lines": start,
+    dialect: dict[str, object] = {
+        "format": "delimited", "delimiter": delimiter, "decimal": decimal, "encoding": encoding,
+        "skip_lines": start - above,
     }  # fmt: skip
-    return _Head(dialect, names, rows[:HEAD_ROWS])
+    if above:
+        dialect["header_lines"] = 1 + above
+    summary = _summary(tail, delimiter, decimal, _numeric(rows, decimal, len(names)))
+    questions: tuple[str, ...] = ()
+    if summary:
+        dialect["skip_last_lines"] = summary
+        questions = (
+            f"The last {summary} lines are no rows of frames but look like a summary (“{tail[-summary][:40]}”): "
+            "by this map they are left out.",
+        )
+    return _Head(dialect, names, rows[:HEAD_ROWS], len(rows), questions)
+
+
+def _names(lines: list[str], start: int, delimiter: str) -> tuple[tuple[str, ...], int]:
+    """The names of columns, and how many lines above the last of the header belong to it.
+
+    A line of units may stand under the names, and names of groups above them: then both lines together name a column.
+    """
+    low = tuple(f.strip() for f in _split(lines[start], delimiter))
+    if start == 0 or lines[start - 1][:1] == "#":
+        return low, 0
+    high = tuple(f.strip() for f in _split(lines[start - 1], delimiter))
+    if len(high) != len(low) or len(low) < 2:
+        return low, 0
+    units = all(not field or set(_plain_words(field)) <= _UNIT_WORDS for field in low) and any(low)
+    spread = len(set(low)) < len(low) or "" in high
+    grouped = spread and all(low) and any(high) and all(names_a_group(field) for field in high if field)
+    if units and sum(map(bool, high)) > len(high) // 2:
+        return text.joined_names((high, low)), 1
+    return (text.joined_names((high, low)), 1) if grouped else (low, 0)
+
+
+def _plain_words(field: str) -> list[str]:
+    return [word for word in re.split(r"[\s()\[\]]+", field.casefold()) if word]
+
+
+def _numeric(rows: list[tuple[str, ...]], decimal: str, width: int) -> list[bool]:
+    """Which columns hold numbers."""
+    whole = [row for row in rows if len(row) == width]
+    return [
+        len(text.numbers_in([row[i] for row in whole], decimal)) >= _MOSTLY * len(whole) if whole else False
+        for i in range(width)
+    ]
+
+
+def _summary(tail: Sequence[str], delimiter: str, decimal: str, numeric: list[bool]) -> int:
+    """How many lines at the end of a file are no rows as those before them."""
+
+    def is_row(line: str) -> bool:
+        fields = [field.strip() for field in _split(line, delimiter)]
+        if len(fields) != len(numeric) or not any(fields):
+            return False
+        return all(
+            not field or text.numbers_in([field], decimal) for field, n in zip(fields, numeric, strict=True) if n
+        )
+
+    last = next((at for at, line in enumerate(reversed(tail)) if is_row(line)), len(tail))
+    return last if 0 < last < len(tail) and any(line.strip() for line in tail[len(tail) - last :]) else 0
 
 
 def _split(line: str, delimiter: str) -> list[str]:
@@ -246,8 +307,9 @@ def _split(line: str, delimiter: str) -> list[str]:
         return line.split(delimiter)
 
 
-def _header_at(split: list[tuple[str, ...]], lines: list[str], decimal: str) -> int | None:
-    """Index of the first line that is no comment, holds no number and is followed by a row with one, equally wide."""
+def _headers(split: list[tuple[str, ...]], lines: list[str], decimal: str) -> list[int]:
+    """Lines that may be the header: no comment, holding no number, followed by a row with one, equally wide."""
+    found = []
     for index, fields in enumerate(split[: min(_MOST_PREAMBLE, len(split) - 1)]):
         if lines[index][:1] == "#" or not any(fields) or text.numbers_in(list(fields), decimal):
             continue
@@ -255,8 +317,10 @@ def _header_at(split: list[tuple[str, ...]], lines: list[str], decimal: str) -> 
         if following is None or len(split[following]) != len(fields):
             continue
         if text.numbers_in(list(split[following]), decimal):
-            return index
-    return None
+            found.append(index)
+            if len(found) == _MOST_HEADERS:
+                break
+    return found
 
 
 def _jsonl_head(lines: list[str], encoding: str) -> _Head:
@@ -277,93 +341,3 @@ def _arrow_head(data: bytes) -> _Head:
         raise CaptureRefused("no_frames", "the file holds no row")
     columns = [shown_values(column) for column in table.columns]
     return _Head({"format": kind}, tuple(table.column_names), list(zip(*columns, strict=True)))
-
-
-# --- what its columns are ---------------------------------------------------------------------------------
-
-
-def _words(name: str) -> set[str]:
-    """The words of a column name: `GpuBusy_ms (card)` has gpu, busy, ms, card."""
-    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name)
-    return {word.lower() for word in re.split(r"[^0-9A-Za-zµ%]+", spaced) if word}
-
-
-def _time_unit(name: str, median: float) -> str | None:
-    """Unit of a time column, from its name where that fits the values, else from the size of the values alone."""
-    in_ms = {"s": median * 1e3, "ms": median, "us": median / 1e3, "ns": median / 1e6}
-    fits = [unit for unit, ms in in_ms.items() if _FRAME_MS[0] <= ms <= _FRAME_MS[1]]
-    named = [_TIME_SUFFIX[word] for word in _words(name) if word in _TIME_SUFFIX]
-    return next((unit for unit in named if unit in fits), fits[0] if fits else None)
-
-
-def _uses(values: dict[str, np.ndarray]) -> tuple[list[ColumnUse], list[str]]:
-    clock = _clock(values)
-    if clock is None:
-        return [], []
-    uses, reasons = [clock[0]], [clock[1]]
-    taken = {clock[0].channel}
-    for name, found in values.items():
-        if name == clock[0].column:
-            continue
-        channel = _other_channel(name, found)
-        if channel is None or channel in taken:
-            continue
-        unit = SAMPLED_CHANNELS.get(channel) or _time_unit(name, float(np.median(found)))
-        if unit is None:
-            continue
-        taken.add(channel)
-        uses.append(ColumnUse(name, channel, unit))
-        reasons.append(f"“{name}” is taken for {channel}, in {unit}, by its name.")
-    return uses, reasons
-
-
-def _other_channel(name: str, found: np.ndarray) -> str | None:
-    words = _words(name)
-    times = words & set(_TIME_SUFFIX) or words & {"busy", "time", "active"}
-    if times and found.min() >= 0:
-        if words & _CARD:
-            return BUSY_CHANNELS[0]
-        if words & _PROCESSOR:
-            return BUSY_CHANNELS[1]
-    for channel, kinds, owners in _SAMPLED_WORDS:
-        if words & kinds and (not owners or words & owners):
-            return channel
-    return None
-
-
-def _clock(values: dict[str, np.ndarray]) -> tuple[ColumnUse, str] | None:
-    """The most likely column for how long frames took, with the reason in words."""
-    found: list[tuple[float, ColumnUse, str]] = []
-    for name, column in values.items():
-        words = _words(name)
-        if words & (_CARD | _PROCESSOR) and not words & _FRAME:
-            continue
-        steps = np.diff(column)
-        if len(steps) > 3 and np.count_nonzero(~(steps > 0)) <= _LAPSES:
-            if (steps == 1).all() and (words & _INDEX or column[0] in (0, 1)):
-                continue  # a row counter grows too
-            unit = _time_unit(name, float(np.median(steps)))
-            if unit is not None:
-                score = 2.0 + 2.0 * bool(words & (_STAMP | _FRAME))
-                use = ColumnUse(name, CLOCK_CHANNELS[1], unit)
-                found.append((score, use, f"“{name}” only grows: a timestamp in {unit}."))
-            continue
-        if np.mean(column > 0) < _MOSTLY or (np.ptp(column) == 0 and not words & (_FRAME | set(_TIME_SUFFIX))):
-            continue  # frames scatter: a value that never changes is a setting, unless its name says otherwise
-        median = float(np.median(column))
-        if words & _RATE and 4 <= median <= 2000:
-            use = ColumnUse(name, CLOCK_CHANNELS[2], "fps")
-            found.append((3.0, use, f"“{name}” is a rate by its name: {median:.0f} fps in the middle."))
-            continue
-        if words & {word for _, kinds, _ in _SAMPLED_WORDS for word in kinds}:
-            continue
-        unit = _time_unit(name, median)
-        if unit is not None:
-            named_unit = any(_TIME_SUFFIX.get(word) == unit for word in words)
-            score = 1.0 + 3.0 * bool(words & _FRAME) + 1.5 * named_unit + 0.5 * (unit == "ms")
-            use = ColumnUse(name, CLOCK_CHANNELS[0], unit)
-            found.append((score, use, f"“{name}” holds frame times in {unit}: {median:g} in the middle."))
-    if not found:
-        return None
-    best = max(found, key=lambda candidate: candidate[0])
-    return best[1], best[2]

@@ -57,6 +57,8 @@ class Table:
     shown: Callable[[int], str]
     broken: CaptureRefused | None = None
     flags: tuple[str, ...] = ()
+    #: What to do about a fault in a file line, where more is known than what such a fault always needs.
+    hint_at: Callable[[int | None], str] = lambda _: ""
 
     def capture(self, columns: ColumnMap) -> Capture:
         """The capture, or :class:`CaptureRefused` naming the first bad row, whatever its fault."""
@@ -129,7 +131,10 @@ class Table:
         return frame_ms
 
     def _refusal(self, row: int, reason: str, columns: ColumnMap) -> CaptureRefused:
-        return numbers.refuse(reason, row=row, line=self.line_of(row), got=self.shown(row), column=columns.clock.column)
+        line = self.line_of(row)
+        refused = numbers.refuse(reason, row=row, line=line, got=self.shown(row), column=columns.clock.column)
+        refused.hint = self.hint_at(line) or refused.hint
+        return refused
 
 
 def require_columns(names: Sequence[str], columns: ColumnMap) -> None:

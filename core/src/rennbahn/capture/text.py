@@ -11,7 +11,7 @@ import csv
 import math
 import re
 from array import array
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice
 
@@ -36,6 +36,8 @@ _EXACT_DIGITS = 38
 _HEAD = 1 << 16
 #: A larger file is parsed in blocks of this size.
 _BLOCK = 1 << 20
+#: So many last lines may be a summary.
+_MOST_SUMMARY = 25
 
 
 def decoded(data: bytes, encoding: str) -> str:
@@ -86,10 +88,36 @@ class Layout:
             stop = _after_line(text, start)
             number += 1
             names = tuple(name.strip() for name in _header(text[start:stop].rstrip("\n"), columns.delimiter, number))
+            if columns.header_lines > 1:
+                return cls._of_lines(text, start, number, columns)
             comment = names[0].startswith(COMMENT) and columns.clock.column not in names
             if not comment or stop >= len(text):
                 return cls(names, number, text[stop:])
             start = stop
+
+    @classmethod
+    def _of_lines(cls, text: str, start: int, number: int, columns: ColumnMap) -> Layout:
+        """A header of several lines, from the one that begins at `start`."""
+        found = []
+        for at in range(columns.header_lines):
+            stop = _after_line(text, start)
+            found.append(_header(text[start:stop].rstrip("\n"), columns.delimiter, number + at))
+            start = stop
+        return cls(joined_names(found), number + columns.header_lines - 1, text[start:])
+
+
+def joined_names(lines: Sequence[Sequence[str]]) -> tuple[str, ...]:
+    """One name a column from several lines of a header; a group's name stands for the empty fields after it."""
+    filled = []
+    for fields in lines[:-1]:
+        before, row = "", []
+        for field in fields:
+            before = field.strip() or before
+            row.append(before)
+        filled.append(row)
+    filled.append([field.strip() for field in lines[-1]])
+    width = max(map(len, filled))
+    return tuple(" ".join(row[i] for row in filled if i < len(row) and row[i]) for i in range(width))
 
 
 def _header(line: str, delimiter: str, number: int) -> list[str]:
@@ -105,7 +133,13 @@ def read_text(data: bytes, columns: ColumnMap) -> Table:
     """The mapped columns of delimited text."""
     check_values(data.count(b"\n"), len(columns.uses))
     # Plain text is parsed as the bytes it came in, without a copy of it as text.
-    if columns.encoding != "utf-16" and data.isascii() and b"\r" not in data and b'"' not in data:
+    if (
+        not columns.skip_last_lines
+        and columns.encoding != "utf-16"
+        and data.isascii()
+        and b"\r" not in data
+        and b'"' not in data
+    ):
         quick = _quick_bytes(data, columns)
         if quick is not None:
             return quick
@@ -115,7 +149,7 @@ def read_text(data: bytes, columns: ColumnMap) -> Table:
     layout = Layout.of(text, columns)
     require_columns(layout.names, columns)
     flags = () if text.endswith("\n") else (UNTERMINATED,)
-    body = layout.body.rstrip("\n")
+    body = _without_last(layout.body.rstrip("\n"), columns.skip_last_lines)
     if not body:
         raise CaptureRefused("no_frames", "there is no row under the header")
     if '"' in body:
@@ -133,6 +167,13 @@ def _quick_bytes(data: bytes, columns: ColumnMap) -> Table | None:
     flags = () if data.endswith(b"\n") else (UNTERMINATED,)
     start, stop = len(head) - len(layout.body), len(data.rstrip(b"\n"))
     return _quick(memoryview(data)[start:stop], layout, columns, flags) if stop > start else None
+
+
+def _without_last(body: str, count: int) -> str:
+    """A body without so many last lines."""
+    for _ in range(count):
+        body = body[: max(0, body.rfind("\n"))]
+    return body.rstrip("\n")
 
 
 def _after_line(text: str, start: int) -> int:
@@ -222,19 +263,39 @@ def _careful(body: str, layout: Layout, columns: ColumnMap, flags: tuple[str, ..
         if len(fields) != width:
             fault = "few" if len(fields) < width else "many"
             message = f"too {fault} fields: {len(fields)} where the header has {width}"
-            broken = CaptureRefused("broken_row", message, row=len(lines) + 1, line=number)
+            broken = CaptureRefused(
+                "broken_row", message, row=len(lines) + 1, line=number, hint=_hint(body, number, layout)
+            )
             break
         lines.append(number)
         for column, values in others.items():
             values.append(as_number(fields[at[column]], columns.decimal))
         last = fields[clock_at].strip()
         if not clock.takes(last):
-            broken = CaptureRefused("not_a_number", f"no frame time (got {last!r})", row=len(lines), line=number)
+            broken = CaptureRefused(
+                "not_a_number", f"no frame time (got {last!r})", row=len(lines), line=number,
+                hint=_hint(body, number, layout),
+            )  # fmt: skip
             break
     if not lines and broken is None:
         raise CaptureRefused("no_frames", "there is no row under the header")
     gaps = {column: np.array(found, dtype=np.float64) for column, found in others.items()}
-    return Table(clock.column(), gaps, lambda row: lines[row - 1], lambda _: last, broken, flags)
+    return Table(
+        clock.column(), gaps, lambda row: lines[row - 1], lambda _: last, broken, flags,
+        lambda line: _hint(body, line, layout),
+    )  # fmt: skip
+
+
+def _hint(body: str, number: int | None, layout: Layout) -> str:
+    """Where a fault stands near the end of many rows, the rest may be a summary that can be left out."""
+    if number is None:
+        return ""
+    total = layout.header_line + body.count("\n") + 1
+    left = total - number + 1
+    if left > _MOST_SUMMARY or total < 10 * left:
+        return ""
+    lines = "line looks" if left == 1 else f"{left} lines look"
+    return f"If the last {lines} like a summary and no frames, leave them out: {left} in “last lines left out”."
 
 
 def _rows(body: str, header_line: int, delimiter: str) -> Iterator[tuple[int, list[str]]]:

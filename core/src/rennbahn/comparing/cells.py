@@ -1,4 +1,4 @@
-"""Cells (a lane in a test) and the noise of their passes, for all figures of a study at once.
+"""Cells (a lane in a test) and the scatter of their passes, for all figures of a study at once.
 
 A sheet holds arrays over figures F, lanes L and tests T. Comparisons pick lanes and tests from it by index, so that a
 ladder of thirty lanes costs a few hundred array operations and not one per margin.
@@ -14,11 +14,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, CELL_SCHOOLS, FIGURES, Study
-from rennbahn.planning.noise import FEWEST_FREEDOM
+from rennbahn.comparing.noise import PairNoise, Scatter
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
+
+#: How much wider the median of n passes scatters than their mean, from n = 3 (reading 29); of many it is sqrt(pi / 2).
+_MEDIANS = (
+    1.160178, 1.092153, 1.197568, 1.135102, 1.213725, 1.159934, 1.222666, 1.176123, 1.228327,
+    1.187516, 1.232228, 1.195972, 1.235079, 1.202499, 1.237252, 1.207689, 1.238963, 1.211916,
+)  # fmt: skip
+_MEDIAN_FACTORS = np.array([1.0, 1.0, 1.0, *_MEDIANS, math.sqrt(math.pi / 2.0)])
 
 
 @dataclass(frozen=True)
@@ -34,46 +41,12 @@ class Cell:
     high: float
 
 
-@dataclass(frozen=True)
-class Noise:
-    """Pooled standard deviation of ln x within cells; None without a cell of two passes.
-
-    `pool` says whose cells: the `scene`'s, or the whole `study`'s where the scene has too few.
-    """
-
-    s: float | None
-    df: int
-    cells: int
-    pool: str
-
-    @property
-    def floor_percent(self) -> float | None:
-        """The noise floor: one standard deviation as percent."""
-        return None if self.s is None else math.expm1(self.s) * 100.0
-
-    def as_json(self) -> dict[str, object]:
-        """Plain data with the noise floor."""
-        return {
-            "s": self.s, "df": self.df, "cells": self.cells, "pool": self.pool,
-            "noise_floor_percent": self.floor_percent,
-        }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Pools:
-    """Noise by figure and scene, arrays of shape (F, G): `s` is NaN without any; `own` where it is the scene's own."""
-
-    s: Floats
-    df: Ints
-    cells: Ints
-    own: Bools
-
-
 class Sheet:
     """The accepted passes of a study as arrays over figures, lanes and tests, in the study's order.
 
     `n`, `mean`, `median`, `sd`, `low`, `high` have shape (F, L, T), NaN or 0 where a cell is empty; `accepted` (L, T)
     counts accepted passes, `capped` (L, T) says where at least half of them are, `sources` (L, T) is a set of bits.
+    `hour` (F, L, T) is the mean hour of the bench over a cell's passes, NaN where one of them has none.
     """
 
     def __init__(self, study: Study) -> None:
@@ -100,19 +73,21 @@ class Sheet:
         np.bitwise_or.at(sources, cell, np.array([bit[one.source] for one in accepted], dtype=np.int64))
         self.sources = sources.reshape(shape)
         values = np.array([[one.figures.get(f, math.nan) for f in self.figures] for one in accepted], dtype=np.float64)
-        self._fill(cell, values.reshape(len(accepted), len(self.figures)), shape)
+        hours = np.array([math.nan if one.clock_h is None else one.clock_h for one in accepted], dtype=np.float64)
+        self._noise: dict[tuple[tuple[str, str], ...], PairNoise] = {}
+        self._fill(cell, values.reshape(len(accepted), len(self.figures)), hours, shape)
 
-    def _fill(self, cell: Ints, values: Floats, shape: tuple[int, int]) -> None:
+    def _fill(self, cell: Ints, values: Floats, hours: Floats, shape: tuple[int, int]) -> None:
         figures = len(self.figures)
         self.n = np.zeros((figures, *shape), dtype=np.int64)
-        self.mean, self.median, self.sd, self.low, self.high, self._squares = (
-            np.full((figures, *shape), math.nan) for _ in range(6)
+        self.mean, self.median, self.sd, self.low, self.high, self.hour, self._yy, self._tt, self._ty = (
+            np.full((figures, *shape), math.nan) for _ in range(9)
         )
         for at in range(figures):
             there = ~np.isnan(values[:, at])
-            own, x = cell[there], values[there, at]
+            own, x, hour = cell[there], values[there, at], hours[there]
             order = np.lexsort((x, own))
-            own, x = own[order], x[order]
+            own, x, hour = own[order], x[order], hour[order]
             if not len(own):
                 continue
             begins = np.flatnonzero(np.diff(own, prepend=-1))
@@ -127,7 +102,12 @@ class Sheet:
             self.sd[at][place] = _sd(off - np.repeat(mean_off, count), begins, count)
             logs = np.log(x / np.repeat(first, count))
             logs -= np.repeat(np.add.reduceat(logs, begins) / count, count)
-            self._squares[at][place] = np.add.reduceat(logs * logs, begins)
+            middle = np.add.reduceat(hour, begins) / count
+            hour = hour - np.repeat(middle, count)
+            self.hour[at][place] = middle
+            self._yy[at][place] = np.add.reduceat(logs * logs, begins)
+            self._tt[at][place] = np.add.reduceat(hour * hour, begins)
+            self._ty[at][place] = np.add.reduceat(hour * logs, begins)
             self.median[at][place] = (x[begins + (count - 1) // 2] + x[begins + count // 2]) / 2.0
             self.low[at][place], self.high[at][place] = first, x[begins + count - 1]
 
@@ -148,39 +128,36 @@ class Sheet:
         ]
 
     @cached_property
-    def pools(self) -> Pools:
-        """Noise of each scene for each figure (reading 13): its own from 8 degrees of freedom on, else the study's."""
-        scenes = len(self.study.scenes)
+    def scatter(self) -> Scatter:
+        """What scatters within cells of two passes and more, by scene; of the average not in capped cells."""
         counting = self.n > 1
         if AVERAGE in self.figure_at:
             counting[self.figure_at[AVERAGE]] &= ~self.capped
-        of_scene = np.zeros((len(self.scene), scenes))
+        of_scene = np.zeros((len(self.scene), len(self.study.scenes)))
         of_scene[np.arange(len(self.scene)), self.scene] = 1.0
-        df = (np.where(counting, self.n - 1, 0).sum(axis=1) @ of_scene).astype(np.int64)
-        cells = (counting.sum(axis=1) @ of_scene).astype(np.int64)
-        squares = np.where(counting, self._squares, 0.0).sum(axis=1) @ of_scene
-        own = df >= FEWEST_FREEDOM
-        df = np.where(own, df, df.sum(axis=1, keepdims=True))
-        cells = np.where(own, cells, cells.sum(axis=1, keepdims=True))
-        squares = np.where(own, squares, squares.sum(axis=1, keepdims=True))
-        s: Floats = np.sqrt(np.where(df > 0, squares, math.nan) / np.maximum(df, 1))
-        return Pools(s, df, cells, own)
+        return Scatter(*(np.where(counting, x, 0.0) @ of_scene for x in (self.n - 1.0, self._yy, self._tt, self._ty)))
 
-    def noise(self, figure: str) -> dict[str, Noise]:
-        """Noise of each scene for a figure, by scene."""
-        at, pools = self.figure_at[figure], self.pools
-        return {scene.id: self.noise_at(at, g, pools) for g, scene in enumerate(self.study.scenes)}
+    def noise_of(self, pairs: tuple[tuple[str, str], ...]) -> PairNoise:
+        """The noise of pairs of lanes over the whole study, whatever group of it is compared; remembered."""
+        if pairs not in self._noise:
+            a, b = (np.array([self.lane_at[pair[side]] for pair in pairs], dtype=np.intp) for side in (0, 1))
+            empty, clocked = self.n == 0, ~np.isnan(self.hour)
+            every = (empty | clocked).all(axis=-1)
+            any_of = clocked.any(axis=-1)
+            has_hours = every[:, a] & every[:, b] & (any_of[:, a] | any_of[:, b])
+            self._noise[pairs] = PairNoise(self.scatter, a, b, has_hours, self.study.method.drift_allowance)
+        return self._noise[pairs]
 
-    def noise_at(self, figure: int, scene: int, pools: Pools) -> Noise:
-        """Noise of one scene for one figure, by their indices."""
-        s = float(pools.s[figure, scene])
-        own = bool(pools.own[figure, scene])
-        return Noise(
-            None if math.isnan(s) else s,
-            int(pools.df[figure, scene]),
-            int(pools.cells[figure, scene]),
-            "scene" if own else "study",
-        )
+
+def median_factor(n: Ints | int, school: str = "median_pass") -> Floats:
+    """How much wider the value of a cell of n passes scatters than their mean (reading 29): 1 under the school `mean`.
+
+    Source: `n Var(median of n independent standard normal values)`, its root.
+    """
+    if school != "median_pass":
+        return np.ones(np.shape(n))
+    factor: Floats = _MEDIAN_FACTORS[np.minimum(n, len(_MEDIAN_FACTORS) - 1)]
+    return factor
 
 
 def cell_value(values: list[float], school: str) -> float:

@@ -16,10 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import stdtr, stdtrit
 
-from rennbahn.comparing.cells import Bools, Floats, Ints, Noise, Sheet
+from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
 from rennbahn.comparing.model import AVERAGE, CAPPED, CELL_SCHOOLS
+from rennbahn.comparing.noise import Noise
+from rennbahn.comparing.settling import OpenMargins, settling_passes
+from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
 from rennbahn.plain import plain
-from rennbahn.planning.passes import MOST_PASSES, passes_for_even, passes_needed, resolvable
 
 VERDICTS = ("ahead", "behind", "even", "open")
 AHEAD, BEHIND, EVEN, OPEN = range(4)
@@ -27,10 +29,6 @@ AHEAD, BEHIND, EVEN, OPEN = range(4)
 TURNED = {"ahead": "behind", "behind": "ahead"}
 #: An ahead or behind with a larger adjusted p could be chance.
 CHANCE = 0.05
-#: The median of many passes scatters wider than their mean by this.
-MEDIAN_FACTOR = math.sqrt(math.pi / 2.0)
-MEDIAN_FROM = 3
-_TWO_SIDED = 0.975
 #: Why a test is left out, by code: which lane it is due to (0 for A, 1 for B), and the reason; 0 is kept.
 _LEFT_OUT: tuple[tuple[int | None, str], ...] = (
     (None, ""), (0, "missing"), (1, "missing"), (None, "sources_differ"),
@@ -48,9 +46,11 @@ class LeftOut:
 
 @dataclass(frozen=True)
 class Margin:
-    """B over A in one test, one figure. Margins are shares (0.05 is 5%), `interval` is that of `b_over_a` at 95%.
+    """B over A in one test, one figure. Margins are shares (0.05 is 5%), `interval` is that of `b_over_a`.
 
-    Of a test left out there is only the reason. `band` is what counts as even, as a share.
+    `raw_b_over_a` is as measured; all others are set right for the drift of the bench, of which `drift_share` is what B
+    gained or lost. `within` tells on which side an even verdict lies that leaves 0 out. Of a test left out there is
+    only the reason. `band` is what counts as even, as a share.
     """
 
     test: str
@@ -59,12 +59,15 @@ class Margin:
     b: float = math.nan
     n_a: int = 0
     n_b: int = 0
+    raw_b_over_a: float = math.nan
+    drift_share: float = 0.0
     b_over_a: float = math.nan
     a_over_b: float = math.nan
     a_behind_b: float = math.nan
     noise: Noise | None = None
     interval: tuple[float, float] | None = None
     verdict: str = "open"
+    within: str | None = None
     p: float | None = None
     p_adjusted: float | None = None
     could_be_chance: bool | None = None
@@ -73,23 +76,23 @@ class Margin:
 
     @property
     def log_ratio(self) -> float:
-        """ln(B/A)."""
-        return math.log(self.b / self.a)
+        """ln of the ratio, set right for drift."""
+        return math.log1p(self.b_over_a)
 
     @property
     def passes_needed(self) -> int | None:
         """Passes a lane that show a true margin of the equal band with probability 0.9."""
-        return passes_needed(self.noise.s, self.band, self.noise.cells) if self.noise else None
+        return passes_needed(self.noise.s, self.band, _freedom(self.noise)) if self.noise else None
 
     @property
     def passes_for_even(self) -> int | None:
         """Passes a lane that show evenness within the band with probability 0.9."""
-        return passes_for_even(self.noise.s, self.band, self.noise.cells) if self.noise else None
+        return passes_for_even(self.noise.s, self.band, _freedom(self.noise)) if self.noise else None
 
     @property
     def resolvable(self) -> float | None:
         """The true margin that the passes there are show with probability 0.9."""
-        return resolvable(self.noise.s, min(self.n_a, self.n_b), self.noise.cells) if self.noise else None
+        return resolvable(self.noise.s, min(self.n_a, self.n_b), _freedom(self.noise)) if self.noise else None
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; of a test left out only `test` and `left_out`."""
@@ -97,7 +100,7 @@ class Margin:
             return {"test": self.test, "left_out": plain(self.left_out)}
         data: dict[str, Any] = plain(self)
         del data["band"]
-        data["noise"] = self.noise.as_json() if self.noise else None
+        data["noise"] = self.noise.used() if self.noise else None
         return data | {
             "passes_needed": self.passes_needed,
             "passes_for_even": self.passes_for_even,
@@ -105,11 +108,22 @@ class Margin:
         }
 
 
+def _freedom(noise: Noise) -> Freedom:
+    return Freedom.of_test(noise.df, noise.own_df)
+
+
 def verdict_of(interval: tuple[float, float] | None, band: float) -> str:
     """The verdict on an interval of the margin (reading 14): `even` first, then `ahead`, `behind`, else `open`."""
     if interval is None:
         return "open"
     return VERDICTS[int(verdicts_of_logs(math.log1p(interval[0]), math.log1p(interval[1]), band))]
+
+
+def within_of(verdict: str, low: float, high: float) -> str | None:
+    """On which side an even verdict lies whose interval leaves 0 out: `ahead` or `behind`, by less than the band."""
+    if verdict != "even":
+        return None
+    return "ahead" if low > 0 else "behind" if high < 0 else None
 
 
 def verdicts_of_logs(low: Floats | float, high: Floats | float, band: float) -> NDArray[np.int8]:
@@ -120,52 +134,6 @@ def verdicts_of_logs(low: Floats | float, high: Floats | float, band: float) -> 
         even = (low >= -edge) & (high <= edge)
         codes: NDArray[np.int8] = np.select([even, low > 0, high < 0], [EVEN, AHEAD, BEHIND], OPEN).astype(np.int8)
     return codes
-
-
-def median_factor(n_a: Ints | int, n_b: Ints | int, school: str) -> Floats:
-    """How much wider the standard error is than that of means (reading 29: from three passes in both lanes on)."""
-    wider = (school == "median_pass") & (np.minimum(n_a, n_b) >= MEDIAN_FROM)
-    factor: Floats = np.where(wider, MEDIAN_FACTOR, 1.0)
-    return factor
-
-
-def further_passes(
-    ratio: float, s: float | None, df: int, n_a: int, n_b: int, band: float, school: str = "mean"
-) -> int | None:
-    """Further passes a lane that would settle an open verdict, all else equal (reading 15). None where none will do."""
-    if s is None:
-        return None
-    one = np.ones(1)
-    found = _further(one * math.log(ratio), one * s, one * df, one * n_a, one * n_b, band, school)
-    return int(found[0]) or None
-
-
-def _further(
-    middle: Floats, s: Floats, df: Floats, n_a: Floats, n_b: Floats, band: float, school: str
-) -> NDArray[np.int64]:
-    """Smallest settling k of many margins at once, shape (M,); 0 where none up to 1,000 will do."""
-    edge = math.log1p(band)
-
-    def settled(k: NDArray[np.int64]) -> Bools:
-        factor = median_factor(n_a + k, n_b + k, school)  # type: ignore[arg-type]
-        error = factor * s * np.sqrt(1.0 / (n_a + k) + 1.0 / (n_b + k))
-        reach = stdtrit(df + 2.0 * k, _TWO_SIDED) * error
-        low, high = middle - reach, middle + reach
-        found: Bools = ((low >= -edge) & (high <= edge)) | (low > 0) | (high < 0)
-        return found
-
-    # Once enough passes make the median wider, more passes only narrow the interval; before that, ask one by one.
-    few = np.maximum(0, MEDIAN_FROM - np.minimum(n_a, n_b)).astype(np.int64)
-    answer = np.zeros(len(middle), dtype=np.int64)
-    for k in range(1, int(few.max(initial=0)) + 1):
-        answer = np.where((answer == 0) & (few >= k) & settled(np.full(len(middle), k)), k, answer)
-    low, high = few + 1, np.full(len(middle), MOST_PASSES + 1)
-    while (low < high).any():
-        at = (low + high) // 2
-        does = settled(at)
-        low, high = np.where(does | (low >= high), low, at + 1), np.where(does, at, high)
-    found: NDArray[np.int64] = np.where(answer > 0, answer, np.where(low <= MOST_PASSES, low, 0))
-    return found
 
 
 def adjusted_p(p: Sequence[float]) -> list[float]:
@@ -182,7 +150,8 @@ class Pairing:
     """Pairs (A, B) of lanes over some tests, every figure, both cell schools.
 
     `kept` (F, P, T) says which tests take part and `code` why the others do not; `a`, `b` (S, F, P, T) are the cells'
-    values and `middle` ln(B/A), 0 where left out; `n_a`, `n_b` (F, P, T).
+    values, `middle` ln(B/A) less `drifted` (F, P, T), 0 where left out; `right` is B set right for drift, which stands
+    for B wherever ratios are taken; `n_a`, `n_b` (F, P, T). `noise` is of the whole study.
     """
 
     def __init__(self, sheet: Sheet, pairs: Sequence[tuple[str, str]], tests: Sequence[int] | None = None) -> None:
@@ -199,10 +168,16 @@ class Pairing:
             np.stack([np.where(self.kept, sheet.values(school)[:, lanes, tests], 1.0) for school in CELL_SCHOOLS])
             for lanes, tests in (grid_a, grid_b)
         )
-        self.middle = np.log(self.b / self.a)
-        pools = sheet.pools
+        self.noise = sheet.noise_of(self.pairs)
         self.scene = sheet.scene[self.tests]
-        self.s, self.df = pools.s[:, self.scene], pools.df[:, self.scene]
+        #: Hours that B's passes lie after A's, where they tell anything; shape (F, P, T).
+        self.later = np.zeros(self.kept.shape)
+        if self.noise.drifting.any():
+            apart = sheet.hour[:, grid_b[0], grid_b[1]] - sheet.hour[:, grid_a[0], grid_a[1]]
+            self.later = np.where(self.kept & self.noise.drifting[..., None], apart, 0.0)
+        self.drifted = self.noise.slope[..., None] * self.later
+        self.middle = np.log(self.b / self.a) - self.drifted
+        self.right = self.b * np.exp(-self.drifted) if self.noise.drifting.any() else self.b
 
     def _codes(self, a: Any, b: Any) -> NDArray[np.int8]:
         """Why each test is left out (reading 33), shape (F, P, T): the code in `_LEFT_OUT` that comes first."""
@@ -225,26 +200,63 @@ class Pairing:
         return codes
 
     @cached_property
-    def quantile(self) -> Floats:
-        """The t quantile of each test's noise, shape (F, T); NaN without any."""
+    def v(self) -> Floats:
+        """Noise variance of each test, shape (F, P, T); NaN without any."""
+        found: Floats = self.noise.v[..., self.scene]
+        return found
+
+    @cached_property
+    def df(self) -> Floats:
+        """Degrees of freedom of that noise, shape (F, P, T)."""
+        found: Floats = self.noise.df[..., self.scene]
+        return found
+
+    @cached_property
+    def drift_var(self) -> Floats:
+        """The part of the variance of ln r that is due to drift, shape (F, P, T)."""
+        found: Floats = self.noise.slope_var[..., None] * self.later**2
+        return found
+
+    def shares(self, school: int) -> tuple[Floats, Floats]:
+        """What each lane adds to the variance of ln r, as shares of v: h k^2 / n, shape (F, P, T) each."""
+        name, noise = CELL_SCHOOLS[school], self.noise
+        n_a, n_b = np.maximum(self.n_a, 1), np.maximum(self.n_b, 1)
+        return (
+            noise.share_a[..., None] * median_factor(n_a, name) ** 2 / n_a,
+            noise.share_b[..., None] * median_factor(n_b, name) ** 2 / n_b,
+        )
+
+    def error_and_df(self, school: int, figure: int, pair: int) -> tuple[Floats, Floats]:
+        """Standard error of ln r of one pair's tests, with its degrees of freedom, shape (T,) each."""
+        u_a, u_b = (share[figure, pair] for share in self._shares[school])
+        variance = self.v[figure, pair] * (u_a + u_b) + self.drift_var[figure, pair]
+        df = self.df[figure, pair]
+        if self.noise.unlike[figure, pair]:
+            df = df / 2.0 * (u_a + u_b) ** 2 / (u_a**2 + u_b**2)
+        return np.sqrt(variance), df
+
+    @cached_property
+    def _shares(self) -> list[tuple[Floats, Floats]]:
+        return [self.shares(school) for school in range(len(CELL_SCHOOLS))]
+
+    def reach(self, school: int, figure: int, pair: int) -> Floats:
+        """Half the interval of ln r at the study's level, shape (T,); NaN where there is none."""
+        error, df = self.error_and_df(school, figure, pair)
+        # Tests share a few pools, and the quantile costs more than all else here.
+        some, back = np.unique(df, return_inverse=True)
         with np.errstate(invalid="ignore"):
-            found: Floats = stdtrit(np.where(self.df > 0, self.df, math.nan), _TWO_SIDED)
-            return found
-
-    def reach(self, school: int, figure: int) -> Floats:
-        """Half the interval of ln r, shape (P, T)."""
-        found: Floats = self.quantile[figure] * self.error(school, figure)
+            quantile = np.where(some >= 1, stdtrit(np.maximum(some, 1.0), 1.0 - self.level / 2.0), math.nan)
+        found: Floats = quantile[back] * error
         return found
 
-    def error(self, school: int, figure: int) -> Floats:
-        """Standard error of ln r, shape (P, T)."""
-        n_a, n_b = np.maximum(self.n_a[figure], 1), np.maximum(self.n_b[figure], 1)
-        found: Floats = median_factor(n_a, n_b, CELL_SCHOOLS[school]) * self.s[figure] * np.sqrt(1.0 / n_a + 1.0 / n_b)
-        return found
+    @property
+    def level(self) -> float:
+        """The level of every interval."""
+        return self.sheet.study.method.level
 
-    def verdicts(self, school: int, figure: int) -> NDArray[np.int8]:
-        """Codes of the verdicts, shape (P, T), meant where a test is kept."""
-        middle, reach = self.middle[school, figure], self.reach(school, figure)
+    def verdicts(self, school: int, figure: int, pair: int) -> NDArray[np.int8]:
+        """Codes of the verdicts on one pair, shape (T,), meant where a test is kept."""
+        middle, reach = self.middle[school, figure, pair], self.reach(school, figure, pair)
         return verdicts_of_logs(middle - reach, middle + reach, self.sheet.study.method.equal_band)
 
     def left_out(self, figure: int, pair: int, test: int) -> LeftOut | None:
@@ -263,26 +275,33 @@ class Pairing:
         at, sheet = self.sheet.figure_at[figure], self.sheet
         method = sheet.study.method
         cell_school = CELL_SCHOOLS.index(school or method.cell_school)
-        middle, error = self.middle[cell_school, at, pair], self.error(cell_school, at)[pair]
-        reach = self.quantile[at] * error
-        low, high = np.expm1(middle - reach), np.expm1(middle + reach)
-        codes = self.verdicts(cell_school, at)[pair]
+        middle, (error, df) = self.middle[cell_school, at, pair], self.error_and_df(cell_school, at, pair)
+        reach = self.reach(cell_school, at, pair)
+        low, high = middle - reach, middle + reach
+        codes = verdicts_of_logs(low, high, method.equal_band)
         kept, sure = self.kept[at, pair], self.kept[at, pair] & ~np.isnan(reach)
         p = np.full(len(kept), math.nan)
         with np.errstate(invalid="ignore", divide="ignore"):
             exact = np.where(middle[sure] == 0, 0.0, -np.inf)
             t = np.where(error[sure] > 0, -np.abs(middle[sure]) / error[sure], exact)
-        p[sure] = 2.0 * stdtr(self.df[at][sure], t)
+        p[sure] = 2.0 * stdtr(df[sure], t)
         adjusted = np.full(len(kept), math.nan)
         adjusted[sure] = adjusted_p(p[sure].tolist())
         further = np.zeros(len(kept), dtype=np.int64)
-        open_ones = sure & (codes == OPEN)
-        further[open_ones] = _further(
-            middle[open_ones], self.s[at][open_ones], self.df[at][open_ones], self.n_a[at, pair][open_ones],
-            self.n_b[at, pair][open_ones], method.equal_band, CELL_SCHOOLS[cell_school],
-        )  # fmt: skip
+        open_ones = np.flatnonzero(sure & (codes == OPEN))
+        if len(open_ones):
+            h_a, h_b = self.noise.share_a[at, pair], self.noise.share_b[at, pair]
+            one = np.ones(len(open_ones))
+            further[open_ones] = settling_passes(
+                OpenMargins(
+                    middle[open_ones], self.v[at, pair, open_ones], df[open_ones], self.n_a[at, pair, open_ones],
+                    self.n_b[at, pair, open_ones], h_a * one, h_b * one, self.drift_var[at, pair, open_ones],
+                ),
+                method.equal_band, CELL_SCHOOLS[cell_school], method.level,
+            )  # fmt: skip
+        noise = {g: self.noise.noise(at, pair, g) for g in set(self.scene.tolist())}
         return [
-            self._margin(at, pair, i, cell_school, codes, sure, (low, high, p, adjusted, further))
+            self._margin(at, pair, i, cell_school, codes, sure, noise, (low, high, p, adjusted, further))
             for i in range(len(kept))
         ]
 
@@ -294,6 +313,7 @@ class Pairing:
         school: int,
         codes: NDArray[np.int8],
         sure: Bools,
+        noise: dict[int, Noise],
         found: tuple[Any, ...],
     ) -> Margin:
         test = self.sheet.study.tests[self.tests[i]].id
@@ -302,12 +322,11 @@ class Pairing:
             return Margin(test, out)
         low, high, p, adjusted, further = (x[i].item() for x in found)
         a, b = self.a[school, figure, pair, i].item(), self.b[school, figure, pair, i].item()
-        verdict, method = VERDICTS[codes[i]], self.sheet.study.method
+        drifted = self.drifted[figure, pair, i].item()
+        # Without a drift the ratio is that of the cells to the last digit.
+        ratio = b / a if not drifted else math.exp(self.middle[school, figure, pair, i].item())
+        verdict = VERDICTS[codes[i]]
         certain = bool(sure[i])
-        chance = None
-        if certain and verdict in ("ahead", "behind"):
-            # Who looks after every pass makes more claims by chance: each must hold at the rule's stricter level.
-            chance = adjusted > CHANCE or (method.looks is not None and not method.looks.holds(p))
         return Margin(
             test=test,
             left_out=None,
@@ -315,15 +334,18 @@ class Pairing:
             b=b,
             n_a=int(self.n_a[figure, pair, i]),
             n_b=int(self.n_b[figure, pair, i]),
-            b_over_a=b / a - 1.0,
-            a_over_b=a / b - 1.0,
-            a_behind_b=1.0 - a / b,
-            noise=self.sheet.noise_at(figure, int(self.scene[i]), self.sheet.pools),
-            interval=(low, high) if certain else None,
+            raw_b_over_a=b / a - 1.0,
+            drift_share=math.expm1(drifted),
+            b_over_a=ratio - 1.0,
+            a_over_b=1.0 / ratio - 1.0,
+            a_behind_b=1.0 - 1.0 / ratio,
+            noise=noise[int(self.scene[i])],
+            interval=(math.expm1(low), math.expm1(high)) if certain else None,
             verdict=verdict,
+            within=within_of(verdict, low, high) if certain else None,
             p=p if certain else None,
             p_adjusted=adjusted if certain else None,
-            could_be_chance=chance,
+            could_be_chance=adjusted > CHANCE if certain and verdict in ("ahead", "behind") else None,
             further_passes=further or None,
-            band=method.equal_band,
+            band=self.sheet.study.method.equal_band,
         )

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 from rennbahn.errors import RennbahnError
+from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
-from rennbahn.planning.sequential import SequentialRule
 
 CELL_SCHOOLS = ("mean", "median_pass")
 SUITE_SCHOOLS = ("geometric", "mean_of_margins", "ratio_of_means", "equal_frames")
 ACCEPTED = "accepted"
 CAPPED = "capped"
 AVERAGE = "average_fps"
+#: No bench drifts faster than this, a share an hour.
+MOST_DRIFT = 0.1
 
 
 def low_figure(low: str, school: str) -> str:
@@ -31,8 +33,9 @@ FIGURES = (AVERAGE, *(low_figure(low, school) for low in LOWS for school in LOW_
 class Method:
     """The schools a study declares. `equal_band` is a share: 0.01 calls lanes within 1% even.
 
-    `looks` is the rule by which passes are added while a verdict is open, where the study has one: each claim must then
-    hold at the rule's stricter level.
+    `looks` is the rule by which passes are added while a verdict is open, where the study has one: every interval is
+    then at the rule's stricter level. `drift_allowance` is the slow drift of the bench that is allowed for, as a share
+    an hour (its 95% bound); 0 allows for none.
     """
 
     equal_band: float = 0.01
@@ -41,10 +44,17 @@ class Method:
     suite_school: str = SUITE_SCHOOLS[0]
     target_hz: float = 60.0
     looks: SequentialRule | None = None
+    drift_allowance: float = 0.0
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.equal_band) and 0 < self.equal_band < 1):
             _refuse("equal_band", f"the equal band must lie between 0 and 1, as 0.01 for 1% (got {self.equal_band})")
+        if not (math.isfinite(self.drift_allowance) and 0 <= self.drift_allowance <= MOST_DRIFT):
+            _refuse(
+                "drift_allowance",
+                f"the drift that is allowed for must lie between 0 and {MOST_DRIFT:g}, as 0.005 for 0.5% an hour "
+                f"(got {self.drift_allowance})",
+            )
         for name, allowed in (
             ("cell_school", CELL_SCHOOLS),
             ("low_school", LOW_SCHOOLS),
@@ -53,12 +63,21 @@ class Method:
             if getattr(self, name) not in allowed:
                 _refuse(name, f"{name} must be one of {', '.join(allowed)} (got {getattr(self, name)!r})")
 
+    @property
+    def level(self) -> float:
+        """The level of every interval and verdict: 0.05, or that of each look where the study is looked at often."""
+        return FALSE_CLAIMS if self.looks is None else self.looks.level
+
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Method:
         """Read the `settings` of a study file; `looks` holds `first` and `limit`."""
         given = dict(data)
+        _known(given, {one.name for one in fields(cls)}, "settings")
         looks = given.pop("looks", None)
-        rule = None if looks is None else SequentialRule(first=int(looks["first"]), limit=int(looks["limit"]))
+        rule = None
+        if looks is not None:
+            _known(looks, {"first", "limit"}, "settings.looks")
+            rule = SequentialRule(first=int(looks["first"]), limit=int(looks["limit"]))
         return cls(**given, looks=rule)
 
 
@@ -93,7 +112,10 @@ class Test:
 
 @dataclass(frozen=True)
 class Pass:
-    """One run of a test in a lane. A status other than `accepted` is the reason why it does not count."""
+    """One run of a test in a lane. A status other than `accepted` is the reason why it does not count.
+
+    `clock_h` is the hour of the bench at which it ran, counted since its session began, where it is known.
+    """
 
     id: str
     lane: str
@@ -102,6 +124,7 @@ class Pass:
     source: str = "frames"
     flags: tuple[str, ...] = ()
     figures: Mapping[str, float] = field(default_factory=dict)
+    clock_h: float | None = None
 
 
 @dataclass(frozen=True)
@@ -134,6 +157,8 @@ class Study:
             for figure, value in one.figures.items():
                 if not (math.isfinite(value) and value > 0):
                     _refuse("passes", f"pass {one.id}: {figure} must be above 0 fps (got {value})")
+            if one.clock_h is not None and not math.isfinite(one.clock_h):
+                _refuse("passes", f"pass {one.id}: clock_h must be an hour of the bench (got {one.clock_h})")
         for pair in self.compare:
             if not set(pair) <= lanes:
                 _refuse("compare", f"{pair[1]} over {pair[0]}: one of these lanes is not there")
@@ -142,6 +167,12 @@ class Study:
     def from_json(cls, data: Mapping[str, Any]) -> Study:
         """Read a study file. Raises :class:`RennbahnError` (`bad_study`) naming what is missing or wrong."""
         try:
+            _known(data, {*(one.name for one in fields(cls)), "settings", "kind"} - {"method"}, "the study")
+            if data.get("kind", "a_b") != "a_b":
+                _refuse("kind", f"only a study of kind a_b can be compared here (got {data['kind']!r})")
+            for part, known in _KEYS.items():
+                for x in data[part]:
+                    _known(x, known, part)
             return cls(
                 name=str(data.get("name", "")),
                 method=Method.from_json(data.get("settings", {})),
@@ -162,6 +193,7 @@ class Study:
                         str(x.get("source", "frames")),
                         tuple(x.get("flags") or ()),
                         {k: float(v) for k, v in (x.get("figures") or {}).items() if v is not None},
+                        None if x.get("clock_h") is None else float(x["clock_h"]),
                     )
                     for number, x in enumerate(data["passes"], start=1)
                 ),
@@ -171,6 +203,25 @@ class Study:
             raise RennbahnError("bad_study", f"the study lacks {error}", field=str(error.args[0])) from None
         except (AttributeError, TypeError, ValueError) as error:
             raise RennbahnError("bad_study", f"the study is not in the form described: {error}") from None
+
+
+#: What each entry of a study file may hold; beside what is compared, facts for other questions than margins.
+_KEYS = {
+    "lanes": {"id", "name", "price", "power_w", "memory_gb"},
+    "scenes": {"id", "game", "name", "kind", "length_s"},
+    "tests": {"id", "scene", "conditions", "group", "resolution", "preset"},
+    "passes": {
+        "id", "lane", "test", "number", "status", "source", "flags", "figures", "clock_h", "session", "control",
+        "reason_code", "power_w", "gpu_busy_ms", "cpu_busy_ms",
+    },
+}  # fmt: skip
+
+
+def _known(data: Mapping[str, Any], known: set[str], where: str) -> None:
+    """Refuse what nobody here reads: a misspelt key would otherwise be taken for absent."""
+    for key in data:
+        if key not in known:
+            _refuse(key, f"{where}: the key {key} is not known here (known: {', '.join(sorted(known))})")
 
 
 def _refuse(field: str, message: str) -> None:

@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from rennbahn.comparing.cells import Cell, Noise, Sheet
+from rennbahn.comparing.cells import Cell, Sheet
 from rennbahn.comparing.margins import VERDICTS, Margin, Pairing
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS, Study, low_figure
+from rennbahn.comparing.noise import LaneNoise, Noise, SlowDrift
 from rennbahn.comparing.suite import Suite, Suites, suite_of, suites_of
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
 from rennbahn.plain import plain
@@ -51,6 +52,19 @@ class Block:
         """Margins of a pair in every test of the group."""
         return self.pairing.margins(figure, pair)
 
+    def noise(self, figure: str, pair: int = 0) -> dict[str, Noise]:
+        """The noise that a pair is judged by, by scene."""
+        at, found = self.sheet.figure_at[figure], self.pairing.noise
+        return {scene.id: found.noise(at, pair, g) for g, scene in enumerate(self.sheet.study.scenes)}
+
+    def drift(self, figure: str, pair: int = 0) -> SlowDrift | None:
+        """The drift of the bench that is taken out of a pair's ratios, where any is."""
+        return self.pairing.noise.drift(self.sheet.figure_at[figure], pair)
+
+    def lane_noise(self, figure: str, pair: int = 0) -> LaneNoise:
+        """How the noise of a pair is shared between its lanes."""
+        return self.pairing.noise.lanes(self.sheet.figure_at[figure], pair)
+
     def suite(self, figure: str, pair: int = 0) -> Suite:
         """The suite of a pair."""
         return suite_of(self.pairing, self.suites, figure, pair)
@@ -85,11 +99,17 @@ class Block:
 class Comparison:
     """Lane B over lane A: margins and suite by figure, agreement by kind (`average_fps`, `low_1`, `low_0.1`).
 
-    Where tests name groups, `groups` has the same of each group.
+    `interval_level` is the level of every interval (0.05, or stricter where the study is looked at often); `noise`,
+    `drift` and `lane_noise` are what the intervals are made with. Where tests name groups, `groups` has the same of
+    each group.
     """
 
     a: str
     b: str
+    interval_level: float
+    noise: dict[str, dict[str, Noise]]
+    drift: dict[str, SlowDrift | None]
+    lane_noise: dict[str, LaneNoise]
     tests: dict[str, list[Margin]]
     suite: dict[str, Suite]
     agreement: dict[str, Agreement]
@@ -101,6 +121,10 @@ class Comparison:
         figures = block.sheet.figures
         return cls(
             *block.pairs[pair],
+            interval_level=block.pairing.level,
+            noise={figure: block.noise(figure, pair) for figure in figures},
+            drift={figure: block.drift(figure, pair) for figure in figures},
+            lane_noise={figure: block.lane_noise(figure, pair) for figure in figures},
             tests={figure: block.margins(figure, pair) for figure in figures},
             suite={figure: block.suite(figure, pair) for figure in figures},
             agreement={kind: block.agreement(kind, pair) for kind in KINDS},
@@ -112,6 +136,10 @@ class Comparison:
         data = {
             "a": self.a,
             "b": self.b,
+            "interval_level": self.interval_level,
+            "noise": {f: {scene: n.as_json() for scene, n in by.items()} for f, by in self.noise.items()},
+            "drift": plain(self.drift),
+            "lane_noise": plain(self.lane_noise),
             "tests": {figure: [m.as_json() for m in found] for figure, found in self.tests.items()},
             "suite": {figure: suite.as_json() for figure, suite in self.suite.items()},
             "agreement": plain(self.agreement),
@@ -119,24 +147,23 @@ class Comparison:
         if self.groups:
             own = {name: found.as_json() for name, found in self.groups.items()}
             for found in own.values():
-                del found["a"], found["b"]
+                for of_the_pair in ("a", "b", "interval_level", "noise", "drift", "lane_noise"):
+                    del found[of_the_pair]
             data["groups"] = own
         return data
 
 
 @dataclass(frozen=True)
 class StudyResult:
-    """Cells and noise by figure, and the comparisons asked for."""
+    """Cells by figure, and the comparisons asked for."""
 
     cells: dict[str, list[Cell]]
-    noise: dict[str, dict[str, Noise]]
     compare: tuple[Comparison, ...]
 
     def as_json(self) -> dict[str, Any]:
         """Plain data, as `rennbahn study --json` prints it."""
         return {
             "cells": plain(self.cells),
-            "noise": {f: {scene: n.as_json() for scene, n in by.items()} for f, by in self.noise.items()},
             "compare": [comparison.as_json() for comparison in self.compare],
         }
 
@@ -148,7 +175,6 @@ def compare_study(study: Study) -> StudyResult:
     by_group = {group: Block(sheet, study.compare, group) for group in study.groups}
     return StudyResult(
         cells={figure: sheet.cells(figure, study.method.cell_school) for figure in sheet.figures},
-        noise={figure: sheet.noise(figure) for figure in sheet.figures},
         compare=tuple(
             Comparison.of(whole, pair, {group: Comparison.of(block, pair) for group, block in by_group.items()} or None)
             for pair in range(len(study.compare))

@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 from scipy.special import stdtrit
 
 from rennbahn.comparing.cells import Floats
-from rennbahn.comparing.margins import VERDICTS, Pairing, median_factor, verdicts_of_logs
+from rennbahn.comparing.margins import VERDICTS, Pairing, verdicts_of_logs, within_of
 from rennbahn.comparing.model import CELL_SCHOOLS, SUITE_SCHOOLS
+from rennbahn.inference.drift import BOUND, untold
+from rennbahn.inference.moderation import STUDY
 from rennbahn.plain import plain
 
 BEYOND_PERCENT = (1, 3, 5, 10)
@@ -23,6 +25,8 @@ OUTLIER = 3.0
 _MAD_TO_SD = 1.4826
 FEWEST_FOR_OUTLIERS = 5
 FEWEST_FOR_INFLUENCE = 3
+#: What other games might give is not told from fewer tests.
+FEWEST_FOR_GAMES = 8
 _TWO_SIDED = 0.975
 
 
@@ -50,10 +54,28 @@ _RATIOS = {
 
 @dataclass(frozen=True)
 class Measured:
-    """Interval of the suite margin from pass noise alone, with its degrees of freedom (not rounded)."""
+    """Interval of the suite margin from pass noise and drift alone, with its degrees of freedom (not rounded).
+
+    Without any scatter there are no degrees of freedom, and the interval is a point.
+    """
 
     df: float | None
     interval: tuple[float, float] | None
+
+
+@dataclass(frozen=True)
+class SuiteDrift:
+    """What slow drift of the bench does to a suite, as shares.
+
+    `share` was taken off the margin, which is `raw` as measured; `left` is how far what is left uncertain of the drift
+    could still move it, either way at 95%. `untold` says that this is most of the interval, and that the passes showed
+    little of the drift: the order in which they were run cannot tell it from lanes.
+    """
+
+    share: float
+    raw: float
+    left: float
+    untold: bool
 
 
 @dataclass(frozen=True)
@@ -81,8 +103,10 @@ class Influence:
 class Suite:
     """One figure over all tests of one pair of lanes. Margins are shares; by suite school where a dict.
 
-    `measured` holds what pass noise leaves open, `games_interval` what other tests might give. In `each_game_once`, for
-    screens, a game with several tests stands once; `games` counts them.
+    `measured` holds what pass noise and drift leave open, `games_interval` what other tests might give (None under
+    eight tests). In `each_game_once`, for screens, a game with several tests stands once (None under eight games);
+    `games` counts them. `within` is as in :class:`~rennbahn.comparing.margins.Margin`. `drift`, for screens, is that of
+    the declared school, None where none is allowed for.
     """
 
     tests: int
@@ -92,17 +116,19 @@ class Suite:
     games_interval: tuple[float, float] | None = None
     verdicts: dict[str, str] | None = None
     verdict: str | None = None
+    within: str | None = None
     spread: Spread | None = None
     influence: Influence | None = None
     games: int = 0
     each_game_once: tuple[float, float] | None = None
+    drift: SuiteDrift | None = None
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; with no test left only `tests` and `left_out`."""
         if not self.tests:
             return {"tests": 0, "left_out": list(self.left_out)}
         data: dict[str, Any] = plain(self)
-        del data["games"], data["each_game_once"]
+        del data["games"], data["each_game_once"], data["drift"]
         return data
 
 
@@ -111,13 +137,15 @@ class Suites:
     """Suites of all pairs, arrays of shape (M, S, F, P): suite school, cell school, figure, pair.
 
     `middle` is ln of the suite ratio, NaN without a test; `low` and `high` the ends of its measured interval in ln, NaN
-    without noise; `df` its degrees of freedom; `codes` the verdicts as in :data:`VERDICTS`; `tests` (F, P) counts.
+    without noise; `df` its degrees of freedom; `drift_var` the part of its variance that is due to drift; `codes` the
+    verdicts as in :data:`VERDICTS`; `tests` (F, P) counts.
     """
 
     middle: Floats
     low: Floats
     high: Floats
     df: Floats
+    drift_var: Floats
     codes: NDArray[np.int8]
     tests: NDArray[np.int64]
 
@@ -127,67 +155,83 @@ def suites_of(pairing: Pairing) -> Suites:
     kept = np.broadcast_to(pairing.kept, pairing.a.shape)
     tests = pairing.kept.sum(axis=-1)
     variance_of = _Variances(pairing)
-    found = [_middle_and_weights(school, pairing, kept) for school in SUITE_SCHOOLS]
+    found = [_middle_and_weights(school, pairing.a, pairing.right, kept) for school in SUITE_SCHOOLS]
     middle = np.stack([one[0] for one in found])
-    variance, df = (np.stack(x) for x in zip(*(variance_of(*one[1]) for one in found), strict=True))
+    variance, df, drift_var = (np.stack(x) for x in zip(*(variance_of(*one[1]) for one in found), strict=True))
     with np.errstate(invalid="ignore"):
-        reach = np.where(variance == 0.0, 0.0, stdtrit(df, _TWO_SIDED) * np.sqrt(variance))
+        reach = np.where(variance == 0.0, 0.0, stdtrit(df, 1.0 - pairing.level / 2.0) * np.sqrt(variance))
     low, high = middle - reach, middle + reach
     codes = verdicts_of_logs(low, high, pairing.sheet.study.method.equal_band)
-    return Suites(middle, low, high, df, codes, tests)
+    return Suites(middle, low, high, df, drift_var, codes, tests)
 
 
-def _middle_and_weights(school: str, pairing: Pairing, kept: Any) -> tuple[Floats, tuple[Floats, Floats]]:
+def _middle_and_weights(school: str, a: Floats, b: Floats, kept: Any) -> tuple[Floats, tuple[Floats, Floats]]:
+    """ln of the suite ratio of B over A, and the weights of both lanes' tests in it; arrays of shape (.., T)."""
     with np.errstate(invalid="ignore", divide="ignore"):
         if school == "geometric":
             count = kept.sum(axis=-1)
-            middle = np.where(kept, pairing.middle, 0.0).sum(axis=-1) / count
+            middle = np.where(kept, np.log(b / a), 0.0).sum(axis=-1) / count
             weight = kept / count[..., None]
             return middle, (weight, weight)
         ratio = _RATIOS[school]
-        over = np.where(kept, ratio.over(pairing.a, pairing.b), 0.0)
-        under = np.where(kept, ratio.under(pairing.a, pairing.b), 0.0)
+        over, under = np.where(kept, ratio.over(a, b), 0.0), np.where(kept, ratio.under(a, b), 0.0)
         all_over, all_under = over.sum(axis=-1, keepdims=True), under.sum(axis=-1, keepdims=True)
         middle = np.log(all_over / all_under)[..., 0]
         return middle, ratio.weights(over / all_over, under / all_under)
 
 
 class _Variances:
-    """Variance of ln of a suite ratio from pass noise, with its degrees of freedom, by weights of the tests."""
+    """Variance of ln of a suite ratio from pass noise and drift, with its degrees of freedom, by weights of tests."""
 
     def __init__(self, pairing: Pairing) -> None:
-        sheet, kept = pairing.sheet, pairing.kept
-        n_a, n_b = np.maximum(pairing.n_a, 1), np.maximum(pairing.n_b, 1)
-        variance = np.where(np.isnan(pairing.s), 0.0, pairing.s**2)[:, None, :]
-        factor = np.stack([median_factor(n_a, n_b, school) ** 2 for school in CELL_SCHOOLS])
-        self.of_a, self.of_b = factor * variance * kept / n_a, factor * variance * kept / n_b
+        noise, kept = pairing.noise, pairing.kept
+        shares = [pairing.shares(school) for school in range(len(CELL_SCHOOLS))]
+        self.of_a, self.of_b = (np.stack([one[side] * kept for one in shares]) for side in (0, 1))
         #: No suite is measured with a test whose noise nobody knows.
-        self.unknown = (kept & np.isnan(pairing.s)[:, None, :]).any(axis=-1)
+        with np.errstate(invalid="ignore"):
+            self.unknown = (kept & ~(pairing.df >= 1)).any(axis=-1) | (kept & np.isnan(pairing.v)).any(axis=-1)
         # Tests of one scene share its pool; all that lean on the study share that one.
         scenes = np.unique(pairing.scene)
-        pools = sheet.pools
         self.of_scene = (pairing.scene[:, None] == scenes[None, :]).astype(np.float64)
-        self.own = pools.own[:, scenes]
-        self.df = np.where(self.own, pools.df[:, scenes], 0).astype(np.float64)
-        self.study_df = np.where(self.own, 0, pools.df[:, scenes]).max(axis=1, initial=0).astype(np.float64)
-        #: Freedom of the pools that take part, for suites without any scatter.
-        there = (kept @ self.of_scene) > 0
-        self.exact_df = (there * self.df[:, None, :]).sum(axis=-1) + (there & ~self.own[:, None, :]).any(
-            axis=-1
-        ) * self.study_df[:, None]
+        self.on_study = noise.pool[..., scenes] == STUDY
+        self.v = np.nan_to_num(noise.v[..., scenes])
+        self.df = np.maximum(np.nan_to_num(noise.df[..., scenes], posinf=np.inf), 1.0)
+        # Those that lean on the study all have its noise.
+        self.study_v = np.where(self.on_study, self.v, 0.0).max(axis=-1, initial=0.0)
+        self.study_df = np.where(self.on_study, self.df, 1.0).max(axis=-1, initial=1.0)
+        self.unlike = noise.unlike
+        self.later, self.slope_var, self.whole_df = (
+            pairing.later * kept,
+            noise.slope_var,
+            np.maximum(noise.freedom, 1.0),
+        )
 
-    def __call__(self, weight_a: Floats, weight_b: Floats) -> tuple[Floats, Floats]:
-        """Variance and degrees of freedom, arrays of shape (S, F, P); NaN where noise is unknown."""
-        by_scene = (self.of_a * weight_a**2 + self.of_b * weight_b**2) @ self.of_scene
-        own = np.where(self.own[:, None, :], by_scene, 0.0)
-        study = np.where(self.own[:, None, :], 0.0, by_scene).sum(axis=-1)
-        variance = own.sum(axis=-1) + study
-        # Welch and Satterthwaite over the distinct noise pools (reading 18).
+    def __call__(self, weight_a: Floats, weight_b: Floats) -> tuple[Floats, Floats, Floats]:
+        """Variance, degrees of freedom and the drift's part, arrays of shape (S, F, P); NaN where noise is unknown."""
+        by_a, by_b = (self.of_a * weight_a**2) @ self.of_scene, (self.of_b * weight_b**2) @ self.of_scene
+        own = ~self.on_study
+        parts, weights = _pool(
+            np.where(own, by_a, 0.0), np.where(own, by_b, 0.0), self.v, self.df, self.unlike[..., None]
+        )
+        study_a, study_b = (np.where(own, 0.0, by).sum(axis=-1) for by in (by_a, by_b))
+        study, study_weight = _pool(study_a, study_b, self.study_v, self.study_df, self.unlike)
+        drift = self.slope_var * (self.later * weight_b).sum(axis=-1) ** 2
+        variance = parts.sum(axis=-1) + study + drift
+        # Welch and Satterthwaite over the distinct noise pools, with the drift as one more (reading 18).
         with np.errstate(invalid="ignore", divide="ignore"):
-            pooled = np.where(own > 0, own**2 / self.df[:, None, :], 0.0).sum(axis=-1)
-            pooled = pooled + np.where(study > 0, study**2 / self.study_df[:, None], 0.0)
-            df = np.where(variance > 0, variance**2 / pooled, self.exact_df)
-        return np.where(self.unknown, math.nan, variance), np.where(self.unknown, math.nan, df)
+            df = variance**2 / (weights.sum(axis=-1) + study_weight + drift**2 / self.whole_df)
+            df = np.where(variance > 0, df, math.nan)
+        return np.where(self.unknown, math.nan, variance), np.where(self.unknown, math.nan, df), drift
+
+
+def _pool(by_a: Floats, by_b: Floats, v: Floats, df: Floats, unlike: NDArray[np.bool_]) -> tuple[Floats, Floats]:
+    """The part of the variance from a pool, and its square over the pool's degrees of freedom."""
+    both = by_a + by_b
+    part = v * both
+    with np.errstate(invalid="ignore", divide="ignore"):
+        freedom = np.where(unlike, df / 2.0 * both**2 / (by_a**2 + by_b**2), df)
+        weight = np.where(part > 0, part**2 / freedom, 0.0)
+    return part, weight
 
 
 def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Suite:
@@ -210,7 +254,10 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
     names = [study.tests[i].id for i in pairing.tests[kept].tolist()]
     games = [of_scene[study.tests[i].scene] for i in pairing.tests[kept].tolist()]
     logs = pairing.middle[place][kept]
+    declared = SUITE_SCHOOLS.index(method.suite_school)
+    low, high = (float(x[declared][place]) for x in (suites.low, suites.high))
     verdicts = {name: VERDICTS[suites.codes[m][place]] for m, name in enumerate(SUITE_SCHOOLS)}
+    verdict = verdicts[method.suite_school]
     return Suite(
         tests=tests,
         left_out=out,
@@ -218,19 +265,38 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
         measured={name: _measured(suites, m, place) for m, name in enumerate(SUITE_SCHOOLS)},
         games_interval=_games_interval(logs),
         verdicts=verdicts,
-        verdict=verdicts[method.suite_school],
-        spread=_spread(names, logs, pairing.verdicts(school, at)[pair][kept]),
-        influence=_influence(names, pairing.a[place][kept], pairing.b[place][kept], method.suite_school),
+        verdict=verdict,
+        within=within_of(verdict, low, high),
+        spread=_spread(names, logs, pairing.verdicts(school, at, pair)[kept]),
+        influence=_influence(names, pairing.a[place][kept], pairing.right[place][kept], method.suite_school),
         games=len(set(games)),
         each_game_once=_games_interval(_by_game(games, logs)),
+        drift=_drift(pairing, suites, place),
+    )
+
+
+def _drift(pairing: Pairing, suites: Suites, place: tuple[int, int, int]) -> SuiteDrift | None:
+    """What drift does to the suite of the declared school."""
+    if not pairing.noise.drifting[place[1:]]:
+        return None
+    school, noise = pairing.sheet.study.method.suite_school, pairing.noise
+    at = (SUITE_SCHOOLS.index(school), *place)
+    raw, _ = _middle_and_weights(school, pairing.a[place], pairing.b[place], pairing.kept[place[1:]])
+    left = BOUND * math.sqrt(float(suites.drift_var[at]))
+    reach = float(suites.high[at] - suites.middle[at])
+    return SuiteDrift(
+        share=math.expm1(float(raw) - float(suites.middle[at])),
+        raw=math.expm1(float(raw)),
+        left=math.expm1(left),
+        # Of two parts of an interval the larger is over 1 / sqrt(2) of it.
+        untold=left > reach / math.sqrt(2.0) and untold(float(noise.slope_var[place[1:]]), noise.allowance),
     )
 
 
 def _measured(suites: Suites, school: int, place: tuple[int, int, int]) -> Measured:
     df, low, high = (float(x[school][place]) for x in (suites.df, suites.low, suites.high))
-    if math.isnan(df):
-        return Measured(None, None)
-    return Measured(df, (math.expm1(low), math.expm1(high)))
+    interval = None if math.isnan(low) else (math.expm1(low), math.expm1(high))
+    return Measured(None if math.isnan(df) else df, interval)
 
 
 def _by_game(games: list[str], logs: Floats) -> Floats:
@@ -241,7 +307,7 @@ def _by_game(games: list[str], logs: Floats) -> Floats:
 
 
 def _games_interval(logs: Floats) -> tuple[float, float] | None:
-    if len(logs) < 2:
+    if len(logs) < FEWEST_FOR_GAMES:
         return None
     middle = float(logs.mean())
     reach = float(stdtrit(len(logs) - 1, _TWO_SIDED)) * float(logs.std(ddof=1)) / math.sqrt(len(logs))

@@ -10,8 +10,9 @@ from dataclasses import dataclass, replace
 
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, CAPPED, Method, low_figure
+from rennbahn.comparing.noise import SlowDrift
 from rennbahn.comparing.study import Comparison
-from rennbahn.comparing.suite import Suite
+from rennbahn.comparing.suite import FEWEST_FOR_GAMES, Suite, SuiteDrift
 from rennbahn.display import percent, signed_percent
 
 #: Passes in each lane from which it can be said how many more would settle a test.
@@ -36,6 +37,74 @@ def interval_words(interval: tuple[float, float]) -> str:
 def _typeset(share: float) -> str:
     """A margin with a true minus, for sentences."""
     return signed_percent(share).replace("-", "−")
+
+
+def level_words(method: Method) -> str:
+    """What every interval is, in words: at 95%, or stricter where the study is looked at after every pass."""
+    return "95% interval" if method.looks is None else f"{percent(1.0 - method.looks.level)}% interval"
+
+
+def level_sentence(method: Method) -> str:
+    """What is behind a level that is stricter; empty at 95%."""
+    if method.looks is None:
+        return ""
+    first, limit = method.looks.first, method.looks.limit
+    return (
+        f"The study may be looked at after {first}, {first + 1}, … {limit} passes a lane and stopped at any of these "
+        f"looks, so every interval is at {percent(1.0 - method.looks.level)}%: all looks together then keep to 95%."
+    )
+
+
+def slow_drift_words(drift: SlowDrift) -> str:
+    """The drift of the bench that was taken off, as a sentence."""
+    rate, low, high = (_typeset(value / 100.0) for value in (drift.percent_per_hour, drift.low, drift.high))
+    return (
+        f"Drift of the bench: {rate}% an hour ({low}% to {high}%), taken off every margin; up to "
+        f"{percent(drift.allowance)}% an hour is allowed for."
+    )
+
+
+def drift_words(drift: SuiteDrift, method: Method) -> str:
+    """What was taken off for the drift of the bench, or how far it could move the answer; empty where it is nothing."""
+    words = []
+    if _shows(drift.share):
+        words.append(f"{_typeset(drift.raw)}% as measured, {_typeset(drift.share)}% of it drift of the bench")
+    if drift.untold and _shows(drift.left):
+        words.append(
+            f"the order of the passes cannot tell drift from lanes: a drift of up to "
+            f"{percent(method.drift_allowance)}% an hour could still move this by {percent(drift.left)}% either way"
+        )
+    return "; ".join(words)
+
+
+def no_drift_words(method: Method, trouble: str) -> str:
+    """Why no drift of the bench was taken off: `unknown` hours, hours that `overlap`, or none is allowed for."""
+    if not method.drift_allowance:
+        return (
+            "No drift of the bench is allowed for: whatever drifted counts as a difference between lanes or as noise."
+        )
+    rate = percent(method.drift_allowance)
+    if trouble == "overlap":
+        return (
+            "The files' times cannot be when they were run, since passes would overlap: no drift could be taken off. "
+            f"A drift of {rate}% an hour would count as a difference between lanes."
+        )
+    return (
+        "Some accepted passes do not say when they ran, so no drift could be taken off. "
+        f"A drift of {rate}% an hour would count as a difference between lanes."
+    )
+
+
+def _shows(share: float) -> bool:
+    """Is a share more than nothing once it is rounded for show?"""
+    return percent(abs(share)) != percent(0.0)
+
+
+def games_interval_words(suite: Suite) -> str:
+    """What the interval over games is, or why there is none."""
+    if suite.games_interval is None:
+        return f"what other games might give is not told from fewer than {FEWEST_FOR_GAMES} tests"
+    return f"other games of this kind might give {interval_words(suite.games_interval)} on average"
 
 
 @dataclass(frozen=True)
@@ -83,18 +152,26 @@ def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name
             "that is",
             "",
         )  # fmt: skip
-    basis = f"95% interval {interval_words(interval)}, {tests}"
+    basis = f"{level_words(method)} {interval_words(interval)}, {tests}"
+    drift = drift_words(suite.drift, method) if suite.drift else ""
+    if drift:
+        basis = f"{basis}; {drift}"
+    here = "this game" if suite.games == 1 else "these games"
     if suite.verdict == "even":
         band = percent(method.equal_band)
-        return Sentence(f"{name_b} and {name_a}: ", "even", f" in {what}, the difference lies within {band}%", basis)
+        if suite.within:
+            lies = f": {name_b} {suite.within}, but within the band of {band}%"
+        else:
+            lies = f", the difference lies within {band}%"
+        return Sentence(f"{name_b} and {name_a}: ", "even", f" in {what} in {here}{lies}", basis)
     if suite.verdict in ("ahead", "behind"):
         of = " of" if suite.verdict == "ahead" else ""
         size = f"{percent(abs(margin))}% {suite.verdict}"
-        return Sentence(f"{name_b}: ", size, f"{of} {name_a} in {what}", basis)
+        return Sentence(f"{name_b}: ", size, f"{of} {name_a} in {what} in {here}", basis)
     return Sentence(
         "It is ", "open",
-        f" how {name_b} and {name_a} compare in {what}: measured {_typeset(margin)}%, and the interval allows "
-        "either direction",
+        f" how {name_b} and {name_a} compare in {what} in {here}: measured {_typeset(margin)}%, and the interval "
+        "allows either direction",
         basis,
     )  # fmt: skip
 
@@ -127,14 +204,14 @@ def finding_sentences(comparison: Comparison, method: Method, leading: str, name
 def verdict_words(margin: Margin, name_a: str) -> str:
     """The verdict on one test, against the baseline, with what would settle an open one."""
     if margin.verdict == "even":
-        return f"even with {name_a}"
+        return f"even with {name_a}" + (f": {margin.within}, within the band" if margin.within else "")
     if margin.verdict == "open":
         if min(margin.n_a, margin.n_b) < FEWEST_TO_SETTLE:
             return "open: a single pass in a lane is too few to say more; run another"
         if margin.further_passes is None:
             return "open: more passes would not settle it"
         passes = "pass" if margin.further_passes == 1 else "passes"
-        return f"open: {margin.further_passes} further {passes} in each lane would settle it"
+        return f"open: {margin.further_passes} further {passes} a lane would settle it in 4 of 5 cases"
     word = f"ahead of {name_a}" if margin.verdict == "ahead" else f"behind {name_a}"
     return f"{word}, but could be chance" if margin.could_be_chance else word
 

@@ -36,13 +36,13 @@ class Settings:
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Settings:
-        """Read `target_hz`, `limited_to_fps`, `known_caps` (each `name`, `fps`, `refresh`).
+        """Read `target_hz`, `limited_to_fps`, `known_caps` (each `name`, `fps`, `refresh`, `variable`).
 
         Raises :class:`RennbahnError` (`bad_settings`) naming the field.
         """
         try:
             caps = tuple(
-                KnownCap(str(c["name"]), float(c["fps"]), bool(c.get("refresh", False)))
+                KnownCap(str(c["name"]), float(c["fps"]), bool(c.get("refresh", False)), bool(c.get("variable", False)))
                 for c in data.get("known_caps") or ()
             )
             limited = data.get("limited_to_fps")

@@ -16,11 +16,14 @@ from rennbahn.capture import Capture
 
 Floats = NDArray[np.float64]
 
-#: A frame is bound by a side that was busy for this share of it.
+#: A frame is bound by a side that was busy for this share of it, or for all but this many ms: what is lost between two
+#: frames is a larger share of a short one.
 BUSY_SHARE = 0.9
+BUSY_BUT_MS = 0.3
 #: Mean utilisation from which a run counts as bound by the card, %.
 BUSY_PCT = 95.0
-HALF_SECOND_MS = 500.0
+#: A hair under a half second keeps a beat that fills it exactly from needing a frame more in some bins.
+HALF_SECOND_MS = 499.95
 #: Rates this close count as held together; the hair keeps times in whole microseconds off the edge.
 CLOSE = 0.004001
 #: A half second counts as faster than the lock beyond this.
@@ -29,6 +32,9 @@ FASTER = 1.004
 FEWEST_BINS = 30
 #: A known cap names a lock within this ratio.
 NAMED_WITHIN = 0.01
+#: A display of variable refresh is kept a little under its rate: a lock from the first to the second share of it.
+JUST_UNDER = (0.93, 0.995)
+UNEXPLAINED = "unexplained"
 DRIFT_BIN_S = 5.0
 FEWEST_DRIFT_BINS = 3
 FEWEST_INTERVAL_BINS = 6
@@ -40,11 +46,15 @@ _GRID_PER_GROUP = 8
 
 @dataclass(frozen=True)
 class KnownCap:
-    """A cap one knows of, in fps. A display `refresh` also stands for its half, third and quarter."""
+    """A cap one knows of, in fps. A display `refresh` also stands for its half, third and quarter.
+
+    One of `variable` refresh also names a lock just under its rate.
+    """
 
     name: str
     fps: float
     refresh: bool = False
+    variable: bool = False
 
 
 @dataclass(frozen=True)
@@ -147,15 +157,20 @@ def _if_any(values: Floats | None) -> Floats | None:
 
 def _bound_by_busy(frame_ms: Floats, gpu: Floats, cpu: Floats | None) -> BoundBy:
     total = len(frame_ms)
-    on_gpu = gpu >= BUSY_SHARE * frame_ms
+    on_gpu = _at_work(gpu, frame_ms)
     counts = {"gpu": int(np.count_nonzero(on_gpu))}
     if cpu is None:
         counts["not_gpu"] = total - counts["gpu"]
     else:
-        counts["cpu"] = int(np.count_nonzero(~on_gpu & (cpu >= BUSY_SHARE * frame_ms)))
+        counts["cpu"] = int(np.count_nonzero(~on_gpu & _at_work(cpu, frame_ms)))
         counts["waiting"] = total - counts["gpu"] - counts["cpu"]
     label = next((name for name, count in counts.items() if 10 * count >= 6 * total), "mixed")
     return BoundBy(label, "busy_times", {name: count / total for name, count in counts.items()})
+
+
+def _at_work(busy: Floats, frame_ms: Floats) -> NDArray[np.bool_]:
+    found: NDArray[np.bool_] = (busy >= BUSY_SHARE * frame_ms) | (busy >= frame_ms - BUSY_BUT_MS)
+    return found
 
 
 def cap(capture: Capture, ordered_ms: Floats, known_caps: Sequence[KnownCap], *, bound_by_hardware: bool) -> Cap:
@@ -171,16 +186,19 @@ def cap(capture: Capture, ordered_ms: Floats, known_caps: Sequence[KnownCap], *,
     else:
         count, total, lock_fps = frame_count, frame_total, frame_fps
     faster = int(np.count_nonzero(bins > FASTER * lock_fps)) if len(bins) >= FEWEST_BINS else None
-    if 10 * count >= 6 * total and not bound_by_hardware:
+    # Nothing outruns a cap; but a limiter that sleeps a little too short at times has its name.
+    outrun = faster is None or 100 * faster > len(bins)
+    name = _cap_name([f for f in (bin_fps, frame_fps) if f], lock_fps, known_caps)
+    if 10 * count >= 6 * total and not bound_by_hardware and not (outrun and name == UNEXPLAINED):
         state = "capped"
-    elif 10 * count >= 3 * total and faster is not None and 100 * faster <= len(bins):
+    elif 10 * count >= 3 * total and not outrun:
         state = "partly"
     else:
         state = "none"
     return Cap(
         state=state,
         lock_fps=None if state == "none" else lock_fps,
-        name=None if state == "none" else _cap_name([f for f in (bin_fps, frame_fps) if f], known_caps),
+        name=None if state == "none" else name,
         share=count / total,
         bin_share=None if bin_fps is None else bin_count / bin_total,
         bin_fps=bin_fps,
@@ -191,7 +209,7 @@ def cap(capture: Capture, ordered_ms: Floats, known_caps: Sequence[KnownCap], *,
 
 
 def half_second_fps(capture: Capture) -> Floats:
-    """Rates of half seconds: a bin takes frames until it holds 500 ms or more; an unfinished last one is left out."""
+    """Rates of half seconds: a bin takes frames until it holds 499.95 ms; an unfinished last one is left out."""
     clock_ms = capture.end_clock_ms
     # Through its buffer an array gives plain floats, several times quicker than by its own indexing.
     clock, count = clock_ms.data, len(clock_ms)
@@ -257,14 +275,27 @@ def _in_dense_places(ordered: Floats, values: Floats, weights: NDArray[np.intp])
     return dense
 
 
-def _cap_name(rates: Sequence[float], known_caps: Sequence[KnownCap]) -> str:
-    best, name = NAMED_WITHIN, "unexplained"
+def _cap_name(rates: Sequence[float], lock_fps: float, known_caps: Sequence[KnownCap]) -> str:
+    """The known cap that explains a lock: the one nearest to the rates, else a variable display a little over it."""
+    under = [known for known in known_caps if known.variable and _within(lock_fps / known.fps, *JUST_UNDER)]
+    best, found = NAMED_WITHIN, None
     for known in known_caps:
         for part in (1, 2, 3, 4) if known.refresh else (1,):
             off = min(abs(rate / (known.fps / part) - 1.0) for rate in rates)
-            if off < best or (off == best and name == "unexplained"):
-                best, name = off, known.name if part == 1 else f"{known.name} / {part}"
-    return name
+            if off < best or (off == best and found is None):
+                best, found = off, (known, part)
+    if found is not None:
+        known, part = found
+        if part == 1 and known.variable and lock_fps / known.fps <= JUST_UNDER[1]:
+            return f"{known.name}, just under"
+        return known.name if part == 1 else f"{known.name} / {part}"
+    if under:
+        return f"{min(under, key=lambda known: abs(lock_fps / known.fps - 1.0)).name}, just under"
+    return UNEXPLAINED
+
+
+def _within(value: float, low: float, high: float) -> bool:
+    return low <= value <= high
 
 
 def drift(capture: Capture) -> Drift:

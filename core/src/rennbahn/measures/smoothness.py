@@ -1,4 +1,4 @@
-"""Steps, budget, stutters, alternation (measures, section 3)."""
+"""Steps, budget, stutters, pauses, alternation (measures, section 3)."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
 from rennbahn.capture import Capture
+from rennbahn.capture.capture import PAUSE_MS
 from rennbahn.measures.heartbeat import Heartbeat, find_heartbeat
 from rennbahn.measures.rates import quantiles
 
@@ -22,9 +23,15 @@ LOCAL_REACH = 15
 STUTTER_RATIO = 1.75
 #: Stutter frames this close belong to one stutter, s.
 STUTTER_GAP_S = 0.25
-#: Share of flips and size that make steps an alternation; independent noise flips 2/3 of the time.
-FLIP_SHARE = 0.85
-FLIP_AMPLITUDE = 0.15
+#: Frames may be delivered in groups of these sizes.
+GROUPS = (2, 3, 4)
+#: How much steps must resemble those a group on, and how large they must be, to make an alternation.
+LIKENESS = 0.6
+LEAST_STEP = 0.1
+#: Delivery in pairs resembles itself two groups on as well: a smaller group this close to the best is the one.
+CLOSE_LIKENESS = 0.1
+#: In an alternating capture a stutter frame is this much longer than the long frame of a group is wont to be.
+LONGER_THAN_GROUP = 1.25
 #: Distance from the limit that still counts as on the beat.
 ON_BEAT = 0.1
 
@@ -51,12 +58,26 @@ class Stutters:
 
 
 @dataclass(frozen=True)
+class Pauses:
+    """Frames of a second or more: how many, when each began, the longest (None without one) and their sum."""
+
+    count: int
+    starts_s: tuple[float, ...]
+    longest_ms: float | None
+    total_ms: float
+
+
+@dataclass(frozen=True)
 class Alternation:
-    """Do frames come long, short, long, short? None under three frames."""
+    """Do frames come in groups, such as long, short, long, short? `period` is the group's size, None without one.
+
+    `flip_share` and `amplitude` stand beside it as figures only, None under three frames.
+    """
 
     flip_share: float | None
     amplitude: float | None
     alternating: bool
+    period: int | None
 
 
 @dataclass(frozen=True)
@@ -72,28 +93,37 @@ class Smoothness:
     on_beat_share: float | None
     local_ms: LocalMs
     stutters: Stutters
+    pauses: Pauses
     alternation: Alternation
     heartbeat: Heartbeat
 
 
-def local_median_ms(frame_ms: Floats) -> Floats:
-    """Moving median over frames i - 15 to i + 15 that exist, of the means of each frame and the one before.
+def local_median_ms(frame_ms: Floats, group: int = 2) -> Floats:
+    """Moving median over frames i - 15 to i + 15 that exist, of the means of the last `group` frames up to each.
 
-    Pair means keep alternating delivery from looking like stutter. Shape (N,) in and out, ms.
+    Such means keep delivery in groups from looking like stutter. Shape (N,) in and out, ms.
     """
-    pairs = frame_ms.copy()
-    pairs[1:] += frame_ms[:-1]
-    pairs[1:] /= 2.0
-    count, reach = len(pairs), LOCAL_REACH
+    means = frame_ms.copy()
+    for back in range(1, min(group, len(frame_ms))):
+        means[back:] += frame_ms[:-back]
+    means[group - 1 :] /= group
+    for first in range(1, min(group - 1, len(frame_ms))):
+        means[first] /= first + 1
+    return _moving_median(means)
+
+
+def _moving_median(values: Floats) -> Floats:
+    """Median over values i - 15 to i + 15 that exist."""
+    count, reach = len(values), LOCAL_REACH
     if count > 2 * reach:
-        local: Floats = median_filter(pairs, size=2 * reach + 1, mode="nearest")
+        local: Floats = median_filter(values, size=2 * reach + 1, mode="nearest")
         ends = np.concatenate((np.arange(reach), np.arange(count - reach, count)))
     else:
         local, ends = np.empty(count), np.arange(count)
     # At the ends the window is shorter: what does not exist sorts behind what does.
     window = ends[:, None] + np.arange(-reach, reach + 1)
     there = (window >= 0) & (window < count)
-    ordered = np.sort(np.where(there, pairs[np.clip(window, 0, count - 1)], np.inf), axis=1)
+    ordered = np.sort(np.where(there, values[np.clip(window, 0, count - 1)], np.inf), axis=1)
     size, row = there.sum(axis=1), np.arange(len(ends))
     local[ends] = (ordered[row, (size - 1) // 2] + ordered[row, size // 2]) / 2.0
     return local
@@ -108,8 +138,9 @@ def smoothness(capture: Capture, median_ms: float, target_hz: float, limited_to_
     step_ms = dict(zip((50, 99), quantiles(steps, np.array([50.0, 99.0])).tolist(), strict=True)) if len(steps) else {}
     over = frame_ms > OVER_BUDGET * budget
     spells_ms = _spells_ms(frame_ms, over)
-    local = local_median_ms(frame_ms)
-    stutters = _stutters(frame_ms, capture.end_clock_s, local, budget)
+    alternation = _alternation(changes, steps, step_ms.get(50, 0.0), median_ms)
+    local = local_median_ms(frame_ms, alternation.period or 2)
+    stutters = _stutters(frame_ms, capture.end_clock_s, local, budget, alternation.period)
     on_beat = None
     if limited_to_fps is not None:
         beat = 1000.0 / limited_to_fps
@@ -124,7 +155,8 @@ def smoothness(capture: Capture, median_ms: float, target_hz: float, limited_to_
         on_beat_share=on_beat,
         local_ms=LocalMs(tuple(local[:3].tolist()), tuple(local[-3:].tolist()), float(local.mean())),
         stutters=stutters,
-        alternation=_alternation(changes, step_ms.get(50, 0.0) / median_ms),
+        pauses=_pauses(frame_ms, capture.end_clock_s),
+        alternation=alternation,
         heartbeat=find_heartbeat(np.array(stutters.starts_s)),
     )
 
@@ -140,10 +172,11 @@ def _spells_ms(frame_ms: Floats, over: NDArray[np.bool_]) -> Floats:
     return spells
 
 
-def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float) -> Stutters:
-    frames = np.flatnonzero(frame_ms > STUTTER_RATIO * local)
+def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float, period: int | None) -> Stutters:
+    frames = np.flatnonzero((frame_ms > STUTTER_RATIO * local) & (frame_ms - local > budget / 2.0))
+    if period is not None and len(frames):
+        frames = frames[frame_ms[frames] > LONGER_THAN_GROUP * _long_frames(frame_ms, period)[frames]]
     lost = frame_ms[frames] - local[frames]
-    frames, lost = frames[lost > budget / 2.0], lost[lost > budget / 2.0]
     duration_s = float(clock_s[-1])
     if not len(frames):
         return Stutters(0, 0, 0.0, None, 0.0, ())
@@ -160,10 +193,38 @@ def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float) -
     )
 
 
-def _alternation(changes: Floats, amplitude: float) -> Alternation:
+def _long_frames(frame_ms: Floats, period: int) -> Floats:
+    """How long the long frame of a group is wont to be: the moving median of the longest of the last frames."""
+    longest = frame_ms.copy()
+    for back in range(1, period):
+        np.maximum(longest[back:], frame_ms[:-back], out=longest[back:])
+    return _moving_median(longest)
+
+
+def _pauses(frame_ms: Floats, clock_s: Floats) -> Pauses:
+    at = np.flatnonzero(frame_ms >= PAUSE_MS)
+    if not len(at):
+        return Pauses(0, (), None, 0.0)
+    starts = np.where(at > 0, clock_s[at - 1], 0.0)
+    return Pauses(len(at), tuple(starts.tolist()), float(frame_ms[at].max()), float(frame_ms[at].sum()))
+
+
+def _alternation(changes: Floats, ordered: Floats, median_step: float, median_ms: float) -> Alternation:
+    """Do the steps resemble those a group on (reading 38)? `ordered` are their sizes, rising."""
     if len(changes) < 2:
-        return Alternation(None, None, False)
+        return Alternation(None, None, False, None)
     flips = int(np.count_nonzero(changes[1:] * changes[:-1] < 0))
-    pairs = len(changes) - 1
-    alternating = 100 * flips >= round(100 * FLIP_SHARE) * pairs and amplitude >= FLIP_AMPLITUDE
-    return Alternation(flips / pairs, amplitude, alternating)
+    # Clipped, so that spikes, and trains of them in a part of the capture, do not decide.
+    clip = float(quantiles(ordered, np.array([75.0]))[0])
+    clipped = np.clip(changes, -clip, clip)
+    power = float(clipped @ clipped)
+    likeness = [
+        float(clipped[:-size] @ clipped[size:]) / power if power and size < len(clipped) else 0.0 for size in GROUPS
+    ]
+    alternating = max(likeness) >= LIKENESS and float(np.abs(clipped).mean()) / median_ms >= LEAST_STEP
+    period = None
+    if alternating:
+        period = next(
+            size for size, like in zip(GROUPS, likeness, strict=True) if like >= max(likeness) - CLOSE_LIKENESS
+        )
+    return Alternation(flips / (len(changes) - 1), median_step / median_ms, alternating, period)

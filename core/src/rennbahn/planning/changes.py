@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from rennbahn.planning.fairness import SetupDescription, label_of, things_of, written
 from rennbahn.planning.schedule import ChangeKind, Costs, LaneChange
+from rennbahn.planning.settings import Kind, named, words_of
 
 #: Kinds that are swapped from outside, without opening the machine.
 _QUICK = frozenset({"display", "adapter"})
 _INSTALLED = frozenset({"driver", "system", "build"})
-#: Settings that live in firmware: they take a reboot.
-_IN_FIRMWARE = ("memory", "timing", "firmware", "boot", "core", "resizable")
-#: What the room and the table do is noted, not changed.
-_NOTED = ("room", "ambient")
+#: Words of settings that live in firmware: they take a reboot.
+_FIRMWARE = frozenset({"firmware", "boot", "bios", "uefi", "smt", "cores", "kerne", "resizable"})
+#: Kinds of setting that live there too; those of the processor are set there, those of the card are not.
+_IN_FIRMWARE: frozenset[Kind] = frozenset({"memory_profile", "link"})
+_OF_PROCESSOR: frozenset[Kind] = frozenset({"power_limit", "voltage", "clock", "curve", "tuning"})
 
 
 def lane_change(a: SetupDescription, b: SetupDescription, costs: Costs) -> LaneChange:
@@ -37,9 +39,14 @@ def _step(key: str, costs: Costs) -> tuple[ChangeKind, float] | None:
     sort, _, name = key.partition(":")
     if sort == "part":
         return _part_step(name.split(":")[0], costs)
-    if any(word in name for word in _NOTED):
+    meant = named(name)
+    # What the room does is noted, not changed.
+    if meant is not None and meant.kind == "room":
         return None
-    if any(word in name for word in _IN_FIRMWARE):
+    in_firmware = meant is not None and (
+        meant.kind in _IN_FIRMWARE or (meant.kind in _OF_PROCESSOR and meant.owner in ("processor", "memory"))
+    )
+    if in_firmware or _FIRMWARE & set(words_of(name)):
         return "reboot", costs.reboot_s
     return "setting", costs.setting_s
 

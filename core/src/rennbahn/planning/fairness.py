@@ -11,26 +11,18 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from rennbahn.parts import KINDS
-from rennbahn.parts.facts import FactValue
-from rennbahn.planning.weighing import Weight, weigh_part, weigh_setting
+from rennbahn.planning.settings import Kind, named, same_value, words_of
+from rennbahn.planning.weighing import RANK, PartDescription, Weight, weigh_part, weigh_setting
 
 #: Key of the finding that two lanes differ in nothing.
 NOTHING = "nothing"
 #: Key of the finding that the factor is not among the differences.
 NO_FACTOR = "no-factor"
+#: Key of the finding that no lane says something that should be recorded.
+UNSAID = "unsaid"
 CONDITION = "condition"
 _LABELS = {kind.id: kind.label for kind in KINDS}
 _ORDER = {kind.id: position for position, kind in enumerate(KINDS)}
-_RANK: dict[Weight, int] = {"spoils": 0, "mind": 1, "harmless": 2}
-
-
-@dataclass(frozen=True)
-class PartDescription:
-    """A part as the check sees it."""
-
-    kind: str
-    name: str
-    facts: Mapping[str, FactValue] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -39,6 +31,49 @@ class SetupDescription:
 
     parts: tuple[PartDescription, ...] = ()
     settings: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Required:
+    """Something that every lane should say: by a part of a kind, by a fact of one, or by a setting of a meaning."""
+
+    label: str
+    part: str = ""
+    fact: str = ""
+    setting: Kind | None = None
+    words: tuple[str, ...] = ()
+
+    def said_in(self, setup: SetupDescription) -> bool:
+        """Does a setup say it?"""
+        parts = [one for one in setup.parts if one.kind == self.part]
+        if any(not self.fact or self.fact in one.facts for one in parts):
+            return True
+        for name, value in setup.settings.items():
+            meant = named(name)
+            if value and ((meant is not None and meant.kind == self.setting) or set(self.words) & set(words_of(name))):
+                return True
+        return False
+
+
+_BUILD = Required("Game build", part="build", words=("build", "builds", "spielversion", "spielstand"))
+_ALWAYS = (
+    Required("Driver", part="driver", words=("driver", "treiber")),
+    Required("Power plan or mode", setting="power_plan"),
+    Required("Sync", setting="sync"),
+    Required("Frame limit", setting="frame_limit"),
+    Required("Memory profile", part="memory", fact="mt_per_s", setting="memory_profile"),
+    Required("Display path", setting="display_path"),
+    Required("Background programs", setting="background"),
+    _BUILD,
+)
+#: What should be recorded, by kind of study. The lanes of a scaling study are one setup under several conditions.
+REQUIRED: Mapping[str, tuple[Required, ...]] = {
+    "a_b": _ALWAYS,
+    "ladder": _ALWAYS,
+    "sweep": _ALWAYS,
+    "grid": _ALWAYS,
+    "scaling": tuple(one for one in _ALWAYS if one.label in ("Driver", "Sync", "Game build")),
+}
 
 
 @dataclass(frozen=True)
@@ -105,10 +140,14 @@ class Objection:
 
 @dataclass(frozen=True)
 class Fairness:
-    """The check of a whole study. It is fair once every objection's key is accepted."""
+    """The check of a whole study. It is fair once every objection's key is accepted.
+
+    `unsaid` names what should be recorded and is in no lane.
+    """
 
     pairings: tuple[Pairing, ...]
     objections: tuple[Objection, ...]
+    unsaid: tuple[str, ...] = ()
 
     def unanswered(self, accepted: Collection[tuple[str, str, str]]) -> tuple[Objection, ...]:
         """Objections that nobody accepted as they are: `accepted` holds key, what it was about, and its weight then.
@@ -118,16 +157,25 @@ class Fairness:
         return tuple(one for one in self.objections if (one.key, one.about, one.weight) not in accepted)
 
 
-def check_fairness(lanes: Sequence[LaneDescription], baseline: str, factors: Iterable[str]) -> Fairness:
+def check_fairness(
+    lanes: Sequence[LaneDescription], baseline: str, factors: Iterable[str], required: Sequence[Required] = ()
+) -> Fairness:
     """Hold every lane against the baseline.
 
     `factors` names what the study asks about, by kind of part (`Graphics card`, `card`), name of a setting, or
-    `condition`; upper and lower case are alike.
+    `condition`; upper and lower case are alike. Of what is `required`, that which no lane says is asked for.
     """
     asked = {_plain(factor) for factor in factors}
     base = next(lane for lane in lanes if lane.id == baseline)
     pairings = tuple(_pairing(base, lane, asked) for lane in lanes if lane.id != baseline)
-    return Fairness(pairings, _objections(pairings, {lane.id: lane.name for lane in lanes}))
+    silent = tuple(one.label for one in required if not any(one.said_in(lane.setup) for lane in lanes))
+    objections = _objections(pairings, {lane.id: lane.name for lane in lanes})
+    if silent:
+        about = f"not recorded in any lane: {', '.join(silent)}"
+        reason = "what no lane says may differ all the same: look it up, or say why it cannot be known"
+        unsaid = Objection(UNSAID, tuple(lane.id for lane in lanes), "Not recorded", "mind", reason, about)
+        objections = tuple(sorted((*objections, unsaid), key=lambda one: RANK[one.weight]))
+    return Fairness(pairings, objections, silent)
 
 
 def factor_matches(factor: str, key: str) -> bool:
@@ -177,11 +225,11 @@ def difference_between(
     key: str, a: tuple[PartDescription, ...] | str | None, b: tuple[PartDescription, ...] | str | None, label: str
 ) -> Difference | None:
     """How much two states of one thing differ; None where they are the same."""
-    if a == b or (isinstance(a, str) and isinstance(b, str) and _plain(a) == _plain(b)):
+    if a == b or (isinstance(a, str) and isinstance(b, str) and same_value(a, b)):
         return None
     if key.startswith("part:"):
         kind = key.split(":")[1]
-        weight, reason = weigh_part(kind, _plain_parts(a), _plain_parts(b))
+        weight, reason = weigh_part(kind, _parts(a), _parts(b))
     elif key == CONDITION:
         weight, reason = "spoils", "the game is told something else"
     else:
@@ -190,7 +238,7 @@ def difference_between(
 
 
 def _pairing(base: LaneDescription, lane: LaneDescription, asked: set[str]) -> Pairing:
-    left, right = _with_condition(base), _with_condition(lane)
+    left, right = _aligned(_with_condition(base), _with_condition(lane))
     factor: list[Difference] = []
     others: list[Difference] = []
     same: list[Same] = []
@@ -203,8 +251,26 @@ def _pairing(base: LaneDescription, lane: LaneDescription, asked: set[str]) -> P
             factor.append(_as_factor(found))
         else:
             others.append(found)
-    others.sort(key=lambda one: _RANK[one.weight])
+    others.sort(key=lambda one: RANK[one.weight])
     return Pairing(base.id, lane.id, tuple(factor), tuple(others), tuple(same))
+
+
+def _aligned(
+    left: dict[str, tuple[PartDescription, ...] | str], right: dict[str, tuple[PartDescription, ...] | str]
+) -> tuple[dict[str, tuple[PartDescription, ...] | str], dict[str, tuple[PartDescription, ...] | str]]:
+    """Settings that mean the same by other names stand under one: the name that comes first by the alphabet."""
+    apart = [
+        [key for key in one if key.startswith("setting:") and key not in other]
+        for one, other in ((left, right), (right, left))
+    ]
+    meanings = [{key: found for key in keys if (found := named(key.partition(":")[2])) is not None} for keys in apart]
+    for key, meant in meanings[0].items():
+        twins = [other for other, own in meanings[1].items() if own == meant]
+        if len(twins) == 1 and list(meanings[0].values()).count(meant) == 1:
+            first = min(key, twins[0])
+            left = {first if one == key else one: value for one, value in left.items()}
+            right = {first if one == twins[0] else one: value for one, value in right.items()}
+    return left, right
 
 
 def _as_factor(found: Difference) -> Difference:
@@ -219,7 +285,7 @@ def _objections(pairings: Sequence[Pairing], names: Mapping[str, str]) -> tuple[
         if earlier is None:
             found[key] = Objection(key, (lane,), label, weight, reason, about)
             return
-        graver = _RANK[weight] < _RANK[earlier.weight]
+        graver = RANK[weight] < RANK[earlier.weight]
         worst, why = (weight, reason) if graver else (earlier.weight, earlier.reason)
         said = earlier.about if about in earlier.about else f"{earlier.about}; {about}"
         found[key] = Objection(key, (*earlier.lanes, lane), label, worst, why, said)
@@ -235,7 +301,7 @@ def _objections(pairings: Sequence[Pairing], names: Mapping[str, str]) -> tuple[
         for one in pairing.differences:
             about = f"{one.a or 'nothing'} / {one.b or 'nothing'}"
             object_to(one.key, pairing.b, one.label, one.weight, one.reason, about)
-    return tuple(sorted(found.values(), key=lambda one: _RANK[one.weight]))
+    return tuple(sorted(found.values(), key=lambda one: RANK[one.weight]))
 
 
 def _with_condition(lane: LaneDescription) -> dict[str, tuple[PartDescription, ...] | str]:
@@ -248,8 +314,8 @@ def _part_key(part: PartDescription) -> str:
     return f"part:{part.kind}:{_plain(str(game))}" if game else f"part:{part.kind}"
 
 
-def _plain_parts(parts: tuple[PartDescription, ...] | str | None) -> tuple[Mapping[str, FactValue], ...]:
-    return tuple(part.facts for part in parts) if isinstance(parts, tuple) else ()
+def _parts(thing: tuple[PartDescription, ...] | str | None) -> tuple[PartDescription, ...]:
+    return thing if isinstance(thing, tuple) else ()
 
 
 def _text(thing: tuple[PartDescription, ...] | str | None) -> str:

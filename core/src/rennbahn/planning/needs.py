@@ -2,46 +2,42 @@
 
 A plan leans on the leading figure. Lows scatter more than averages and may need dozens of passes for a percent; instead
 of asking for the absurd, the plan says what the other figures can resolve at the number it asks for.
+
+Findings draw the noise of each scene towards the others', so what an interval will be depends on how all scenes happen
+to scatter. A plan therefore runs the rule of the findings on some hundred studies that might come of it, drawn evenly
+and always the same, and asks what holds over them. What was learned of a scene is believed as far as it was learned.
 """
 
 from __future__ import annotations
 
-import math
-from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from functools import cached_property, lru_cache
+from itertools import pairwise
 
-from rennbahn.planning.noise import FEWEST_FREEDOM, Pooled
-from rennbahn.planning.passes import FEWEST_PASSES, passes_for_even, passes_needed, quantiles, resolvable
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import chdtri, ndtr, stdtrit
 
-Source = Literal["scene", "all_scenes", "guess"]
+from rennbahn.inference.moderation import STUDY, moderated
+from rennbahn.inference.power import FEWEST_PASSES, MOST_PASSES
+from rennbahn.planning.noise import Estimate
+
+Floats = NDArray[np.float64]
 
 #: More passes than this are never proposed for one test; the plan then says what they can tell.
 SENSIBLE_PASSES = 12
-
-#: Noise of the average by kind of scene, as a standard deviation of ln fps, until passes teach better: a built-in
-#: benchmark repeats within half a percent, live play within two or three.
-GUESSED_NOISE = {"benchmark": 0.004, "replay": 0.005, "scripted": 0.007, "route": 0.010, "live": 0.025}
-#: How much more than the average the lows scatter, as a guess.
-GUESSED_FACTOR = {"average_fps": 1.0, "low_1": 2.5, "low_0.1": 6.0}
-
-
-@dataclass(frozen=True)
-class Estimate:
-    """Noise to plan with: `s` as a standard deviation of ln fps.
-
-    `source` says whose: the scene's own passes', all scenes' because it was run too seldom, or guessed because it was
-    never run twice.
-    """
-
-    s: float
-    source: Source
-
-    @property
-    def percent(self) -> float:
-        """The noise floor: one standard deviation as percent."""
-        return math.expm1(self.s) * 100.0
+#: Every finding is of two lanes.
+_LANES = 2
+#: Studies that might come of a plan. Each scene's scatter takes every one of so many equally likely values once.
+_STUDIES = 400
+_MIDDLES = (np.arange(_STUDIES) + 0.5) / _STUDIES
+_SIGNIFICANCE = 0.975
+_POWER = 0.9
+#: Passes a lane at which it is worked out what a margin must reach; between them it is read off in 1 / n.
+_GRID = (3, 4, 5, 6, 8, 11, 16, 25, 60, 1000)
+#: Halvings that find a reach to ten digits.
+_HALVINGS = 40
 
 
 @dataclass(frozen=True)
@@ -60,23 +56,6 @@ class Need:
     enough: bool
 
 
-def learned(own: Pooled | None, everything: Pooled, kind: str, figure: str) -> Estimate:
-    """Noise to plan a scene with: its own from 8 degrees of freedom on, else that of all scenes, else the guess.
-
-    The same threshold decides in findings whose noise a scene is judged by.
-    """
-    if own is None or own.s is None:
-        return guessed(kind, figure)
-    if own.df >= FEWEST_FREEDOM:
-        return Estimate(own.s, "scene")
-    return guessed(kind, figure) if everything.s is None else Estimate(everything.s, "all_scenes")
-
-
-def guessed(kind: str, figure: str) -> Estimate:
-    """The stated guess for a scene of a kind that has not been run twice yet."""
-    return Estimate(GUESSED_NOISE.get(kind, GUESSED_NOISE["route"]) * GUESSED_FACTOR[figure], "guess")
-
-
 @dataclass(frozen=True)
 class Asked:
     """A test to be planned: its scene, the noise of each figure there, and its passes in each lane."""
@@ -87,55 +66,164 @@ class Asked:
 
 
 @dataclass(frozen=True)
-class Needs:
-    """What each test needs, in order, and the margin that all of them together can tell of the leading figure."""
+class Judged:
+    """How scenes would be judged in studies that might come of a plan, arrays of shape (studies, scenes).
 
-    tests: tuple[Need, ...]
-    suite_resolvable: float | None
-
-
-def needs_of(asked: Sequence[Asked], lanes: int, leading: str, margin: float, band: float) -> Needs:
-    """What a study of `lanes` lanes needs to show `margin` in its leading figure.
-
-    A scene whose cells are too few to be judged by themselves is planned with the cells of the whole study, as findings
-    will judge it.
+    `edge` is what a margin must exceed, in true standard errors; `doubt` what true standard errors are of those planned
+    with. `v`, `df`, `on_study` (scenes,) are what is typical: noise variance, its freedom, whether it is the study's.
     """
-    of_scene = Counter(one.scene for one in asked)
-    found = []
-    for one in asked:
-        own = lanes * of_scene[one.scene]
-        cells = own if (FEWEST_PASSES - 1) * own >= FEWEST_FREEDOM else lanes * len(asked)
-        found.append(need_of(one.estimates, leading, margin, band, cells, one.passes))
-    freedom = sum((one.passes - 1) * lanes for one in asked)
-    suite = suite_resolvable([(one.estimates[leading].s, one.passes) for one in asked], freedom)
-    return Needs(tuple(found), suite)
+
+    edge: Floats
+    doubt: Floats
+    v: Floats
+    df: Floats
+    on_study: NDArray[np.bool_]
+
+    def reach_to_show(self) -> Floats:
+        """Planned standard errors that a margin must lie from 0 to be shown with probability 0.9, by scene."""
+        return self._reach(lambda lies: ndtr(lies - self.edge))
+
+    def reach_for_even(self) -> Floats:
+        """Planned standard errors that the band must span for equal lanes to be shown even with probability 0.9."""
+        return self._reach(lambda lies: np.maximum(2.0 * ndtr(lies - self.edge) - 1.0, 0.0))
+
+    def _reach(self, chance: Callable[[Floats], Floats]) -> Floats:
+        low = np.zeros(self.edge.shape[1])
+        high: Floats = (self.edge.max(axis=0, initial=0.0) + 6.0) / self.doubt.min(axis=0, initial=1.0)
+        for _ in range(_HALVINGS):
+            middle = (low + high) / 2.0
+            enough = chance(middle * self.doubt).mean(axis=0) >= _POWER
+            low, high = np.where(enough, low, middle), np.where(enough, middle, high)
+        return high
 
 
-def need_of(estimates: Mapping[str, Estimate], leading: str, margin: float, band: float, cells: int, n: int) -> Need:
-    """What a test needs to show `margin` in its leading figure.
+class Expected:
+    """What findings of a pair of lanes will make of the noise of planned tests, for one figure (reading 13)."""
 
-    `estimates` by figure; `cells` is how many cells of the study will pool their noise with this test's; `n` passes are
-    planned in each of its cells.
+    def __init__(self, asked: Sequence[Asked], figure: str) -> None:
+        self.tests = tuple(asked)
+        estimates = {one.scene: one.estimates[figure] for one in asked}
+        self.scenes = tuple(estimates)
+        self.at = {scene: at for at, scene in enumerate(self.scenes)}
+        #: Standard deviations to plan with, by scene.
+        self.s = np.array([one.s for one in estimates.values()])
+        self._known = [one.df for one in estimates.values()]
+        self._tests_of = np.bincount([self.at[one.scene] for one in asked], minlength=len(estimates))
+        own = np.zeros(len(estimates))
+        for one in asked:
+            own[self.at[one.scene]] += _LANES * max(one.passes - 1, 0)
+        #: Degrees of freedom of each scene's own cells in a pair of lanes, as planned.
+        self.freedom = own
+
+    @cached_property
+    def planned(self) -> Judged:
+        """How scenes would be judged with the passes planned."""
+        return self._judged(self.freedom)
+
+    @lru_cache(maxsize=32)  # noqa: B019 - lives as long as the plan that asks
+    def at_passes(self, n: int) -> Judged:
+        """How scenes would be judged if every test were run n times a lane."""
+        return self._judged(np.asarray(_LANES * self._tests_of * (n - 1.0), dtype=np.float64))
+
+    def _judged(self, freedom: Floats) -> Judged:
+        rng = np.random.default_rng(0)
+        count = len(self.scenes)
+        chi = np.stack([rng.permutation(_chi_squares(int(df))) for df in freedom], axis=1)
+        doubt = np.stack(
+            [
+                rng.permutation(np.sqrt(_chi_squares(max(1, round(df))) / max(1, round(df))))
+                if df is not None
+                else np.ones(_STUDIES)
+                for df in self._known
+            ],
+            axis=1,
+        )
+        found = moderated(chi * self.s**2, np.broadcast_to(freedom, chi.shape))
+        some, back = np.unique(found.df, return_inverse=True)
+        with np.errstate(invalid="ignore"):
+            quantile = np.where(some >= 1, stdtrit(np.maximum(some, 1.0), _SIGNIFICANCE), np.inf)
+        spread = np.where(found.v > 0, np.sqrt(found.v), 0.0) / self.s
+        edge = np.where(np.isnan(found.v), np.inf, quantile[back].reshape(-1, count) * spread)
+        return Judged(
+            edge=edge,
+            doubt=doubt,
+            v=np.nan_to_num(found.v).mean(axis=0),
+            df=np.median(found.df, axis=0),
+            on_study=(found.pool == STUDY).mean(axis=0) > 1 / 2,
+        )
+
+
+@lru_cache(maxsize=256)
+def _chi_squares(df: int) -> Floats:
+    """Equally likely values of chi square."""
+    if df < 1:
+        return np.zeros(_STUDIES)
+    found: Floats = chdtri(df, 1.0 - _MIDDLES)
+    return found
+
+
+def needs_of(asked: Sequence[Asked], leading: str, margin: float, band: float) -> list[Need]:
+    """What each test of a study needs to show `margin` (a share) in its leading figure, in order.
+
+    Passes needed are those at which every test of the study were run as often.
     """
-    own = estimates[leading]
-    needed = passes_needed(own.s, margin, cells)
+    if not asked:
+        return []
+    expected = {figure: Expected(asked, figure) for figure in asked[0].estimates}
+    own = expected[leading]
+    needed = _smallest(own, np.log1p(margin), Judged.reach_to_show)
+    for_even = _smallest(own, np.log1p(band), Judged.reach_for_even)
+    reach = {figure: found.planned.reach_to_show() for figure, found in expected.items()}
+    return [
+        _need(
+            one,
+            leading,
+            needed[own.at[one.scene]],
+            for_even[own.at[one.scene]],
+            {
+                figure: _resolvable(one, reach[figure][found.at[one.scene]] * found.s[found.at[one.scene]])
+                for figure, found in expected.items()
+            },
+        )
+        for one in asked
+    ]
+
+
+def _need(
+    one: Asked, leading: str, needed: int | None, for_even: int | None, resolvable: Mapping[str, float | None]
+) -> Need:
     return Need(
-        estimate=own,
+        estimate=one.estimates[leading],
         needed=needed,
-        for_even=passes_for_even(own.s, band, cells),
+        for_even=for_even,
         proposed=min(needed or SENSIBLE_PASSES, SENSIBLE_PASSES),
-        resolvable={figure: resolvable(one.s, n, cells) for figure, one in estimates.items()},
-        enough=needed is not None and n >= needed,
+        resolvable=resolvable,
+        enough=needed is not None and one.passes >= needed,
     )
 
 
-def suite_resolvable(tests: Sequence[tuple[float, int]], freedom: int) -> float | None:
-    """The margin (a share) that the geometric mean over all tests shows with probability 0.9.
-
-    `tests` gives noise and passes of each test; `freedom` is the degrees of freedom behind their noise. None without
-    tests, passes or freedom.
-    """
-    if not tests or freedom < 1 or any(n < 1 for _, n in tests):
+def _resolvable(one: Asked, reach: float) -> float | None:
+    if not np.isfinite(reach) or one.passes < _LANES:
         return None
-    error = math.sqrt(math.fsum(s * s * 2.0 / n for s, n in tests)) / len(tests)
-    return math.expm1(quantiles(freedom) * error)
+    return float(np.expm1(reach * np.sqrt(2.0 / one.passes)))
+
+
+def _smallest(expected: Expected, edge: float, reach: Callable[[Judged], Floats]) -> list[int | None]:
+    """The smallest number of passes at which a scene's margin reaches far enough, by scene; None over the most."""
+    most = np.arange(FEWEST_PASSES, MOST_PASSES + 1)
+    answer: list[int | None] = [None] * len(expected.scenes)
+    missing = np.ones(len(answer), dtype=np.bool_)
+    before = reach(expected.at_passes(_GRID[0]))
+    for low, high in pairwise(_GRID):
+        after = reach(expected.at_passes(high)) if missing.any() else before
+        n = most[(most >= low) & (most <= high)]
+        part = (1.0 / n - 1.0 / low) / (1.0 / high - 1.0 / low)
+        for g in np.flatnonzero(missing).tolist():
+            wanted = (before[g] + part * (after[g] - before[g])) * expected.s[g] * np.sqrt(2.0 / n)
+            enough = np.flatnonzero(wanted <= edge)
+            if len(enough):
+                answer[g], missing[g] = int(n[enough[0]]), False
+        if not missing.any():
+            break
+        before = after
+    return answer

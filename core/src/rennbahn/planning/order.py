@@ -16,23 +16,58 @@ from rennbahn.planning.schedule import OrderName, PlannedPass, Work
 def ordered(work: Work, order: OrderName, seed: int = 0, by_hand: Sequence[str] = ()) -> list[PlannedPass]:
     """All passes of `work`, each once, in an order.
 
-    - `lane_by_lane`: all of one lane, then the next.
+    - `lane_by_lane`: all of one lane, then the next; the passes of a test follow each other.
+    - `in_rounds`: all of one lane, then the next; within a lane all tests once, then again, so that a drift shows
+      between passes of the same cell.
     - `alternating`: the lanes in turn, forward and back (A B B A), every test once a turn; tests run backward on the
       way back, so that every cell has the same mean time where passes are even in number.
     - `by_game`: the same within each game before the next game is loaded; games begin with lanes in turn.
     - `random`: rounds of every test in every lane, lanes and games shuffled within each round from `seed`.
     - `by_hand`: pass ids in `by_hand`; passes it does not name follow in the order of `alternating`.
+
+    Control passes stand where their lane begins and ends in any order but one by hand.
     """
     if order == "by_hand":
         return _by_hand(work, by_hand)
+    games = _games(work)
+    own = [one for one in work.passes if not one.control]
     if order == "lane_by_lane":
-        games = _games(work)
-        return sorted(work.passes, key=lambda one: (one.lane, games[work.tests[one.test].game], one.test, one.number))
-    if order == "by_game":
-        return _by_game(work)
-    if order == "random":
-        return _random(work, np.random.default_rng(seed))
-    return _turns(work, work.passes, 0)
+        found = sorted(own, key=lambda one: (one.lane, games[work.tests[one.test].game], one.test, one.number))
+    elif order == "in_rounds":
+        rounds = enumerate(_rounds(own))
+        turn = {one.id: number for number, members in rounds for one in members}
+        found = sorted(own, key=lambda one: (one.lane, turn[one.id], games[work.tests[one.test].game], one.test))
+    elif order == "by_game":
+        found = _by_game(work, own)
+    elif order == "random":
+        found = _random(work, own, np.random.default_rng(seed))
+    else:
+        found = _turns(work, own, 0)
+    return _with_controls(work, found)
+
+
+def _with_controls(work: Work, found: list[PlannedPass]) -> list[PlannedPass]:
+    """Each lane's control passes before its first pass and after its last, the earlier half of them before."""
+    controls: dict[int, list[PlannedPass]] = {}
+    for one in sorted((one for one in work.passes if one.control), key=lambda one: one.number):
+        controls.setdefault(one.lane, []).append(one)
+    if not controls:
+        return found
+    first: dict[int, int] = {}
+    last: dict[int, int] = {}
+    for at, one in enumerate(found):
+        first.setdefault(one.lane, at)
+        last[one.lane] = at
+    placed: list[PlannedPass] = []
+    for at, one in enumerate(found):
+        own = controls.get(one.lane, [])
+        if first[one.lane] == at:
+            placed += own[: (len(own) + 1) // 2]
+        placed.append(one)
+        if last[one.lane] == at:
+            placed += own[(len(own) + 1) // 2 :]
+    # A lane of nothing but control passes has no first pass to stand before.
+    return placed + [one for lane, own in controls.items() if lane not in first for one in own]
 
 
 def _games(work: Work) -> dict[str, int]:
@@ -68,19 +103,19 @@ def _turns(work: Work, passes: Iterable[PlannedPass], first: int) -> list[Planne
     return found
 
 
-def _by_game(work: Work) -> list[PlannedPass]:
+def _by_game(work: Work, passes: Sequence[PlannedPass]) -> list[PlannedPass]:
     found: list[PlannedPass] = []
     for game, position in _games(work).items():
-        own = [one for one in work.passes if work.tests[one.test].game == game]
+        own = [one for one in passes if work.tests[one.test].game == game]
         found += _turns(work, own, position % max(len(work.lanes), 1))
     return found
 
 
-def _random(work: Work, rng: np.random.Generator) -> list[PlannedPass]:
+def _random(work: Work, passes: Sequence[PlannedPass], rng: np.random.Generator) -> list[PlannedPass]:
     """Within a round the lanes are shuffled, and within a lane the games; tests of one game stay together."""
     games = _games(work)
     found: list[PlannedPass] = []
-    for members in _rounds(work.passes):
+    for members in _rounds(passes):
         lanes = rng.permutation(len(work.lanes))
         shuffled = [rng.permutation(len(games)) for _ in work.lanes]
         found += sorted(

@@ -9,9 +9,9 @@ from typing import Literal
 from rennbahn.errors import RennbahnError
 
 ChangeKind = Literal["start", "swap", "driver", "reboot", "setting", "load", "restart", "menu", "resolution", "warm_up"]
-OrderName = Literal["lane_by_lane", "alternating", "by_game", "random", "by_hand"]
+OrderName = Literal["lane_by_lane", "in_rounds", "alternating", "by_game", "random", "by_hand"]
 
-ORDERS: tuple[OrderName, ...] = ("lane_by_lane", "alternating", "by_game", "random")
+ORDERS: tuple[OrderName, ...] = ("lane_by_lane", "in_rounds", "alternating", "by_game", "random")
 #: Changes that are made, as against time that merely passes.
 COUNTED: tuple[ChangeKind, ...] = ("swap", "driver", "reboot", "setting", "load", "restart", "menu", "resolution")
 _LONGEST_S = 86_400.0
@@ -73,12 +73,16 @@ class PlannedLane:
 
 @dataclass(frozen=True)
 class PlannedPass:
-    """One pass to be run: numbers of its lane and test in the plan, and its number in its cell."""
+    """One pass to be run: numbers of its lane and test in the plan, and its number in its cell.
+
+    A `control` pass is one more pass of its cell, run where its lane begins or ends, so that a drift shows.
+    """
 
     id: str
     lane: int
     test: int
     number: int
+    control: bool = False
 
 
 @dataclass(frozen=True)

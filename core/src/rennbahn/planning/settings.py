@@ -14,7 +14,7 @@ from typing import Literal
 Kind = Literal[
     "power_limit", "voltage", "clock", "curve", "tuning", "frame_limit", "sync", "variable_refresh",
     "frame_generation", "upscaling", "memory_profile", "link", "display_path", "power_source", "power_plan",
-    "overlay", "recorder", "room", "fan", "game",
+    "overlay", "recorder", "background", "room", "fan", "game",
 ]  # fmt: skip
 Owner = Literal["card", "processor", "memory", ""]
 
@@ -50,7 +50,16 @@ _OWNERS: Mapping[Owner, frozenset[str]] = {
 }
 #: Of each kind the sets of words that mean it: all words of one set are there. The first kind that fits is meant.
 _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
-    ("game", ("ambient occlusion", "umgebungsverdeckung")),
+    ("game", (
+        "ambient occlusion", "umgebungsverdeckung", "ray tracing", "raytracing", "path tracing", "texture quality",
+        "textures", "texturen", "preset", "quality preset", "graphics preset", "detailstufe",
+        "grafikeinstellungen", "graphics settings", "resolution", "auflösung", "antialiasing", "anti aliasing",
+        "kantenglättung",
+    )),
+    ("fan", (
+        "fan curve", "fan profile", "fan speed", "fan mode", "lüfter kurve", "lüfter profil", "pump curve",
+        "pump speed",
+    )),
     ("room", (
         "room", "raum", "zimmer", "ambient", "raumtemperatur", "zimmertemperatur",
         "umgebungstemperatur",
@@ -71,7 +80,8 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
         "frame limit", "frame cap", "limiter", "fps limit", "fps cap", "framerate limit", "frame rate limit",
         "framerate cap", "frame rate cap", "max fps", "maximum fps", "fps max", "max framerate", "max frame rate",
         "maximum frame rate", "rate limit", "bildratenlimit", "bildratenbegrenzung", "bildbegrenzung",
-        "fps limiter", "fps begrenzung", "framelimit", "framecap", "background fps",
+        "framerate target", "frame rate target", "fps target", "target fps", "target framerate", "bildlimit",
+        "bildrate begrenzt", "fps limiter", "fps begrenzung", "framelimit", "framecap", "background fps",
     )),
     ("memory_profile", (
         "memory profile", "ram profile", "speicherprofil", "memory preset", "ram profil", "speicher profil",
@@ -87,7 +97,7 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
     )),
     ("power_source", (
         "battery", "mains", "akku", "netzteil", "netzbetrieb", "power source", "plugged in", "stromquelle",
-        "power supply mode", "akkubetrieb",
+        "power supply mode", "akkubetrieb", "stromversorgung", "on mains", "charger", "ladegerät",
     )),
     ("power_limit", (
         "power limit", "power target", "pl1", "pl2", "pl4", "ppt", "tdp", "tgp", "tbp", "power cap", "max power",
@@ -98,12 +108,14 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
     ("power_plan", (
         "power plan", "power mode", "energy plan", "performance mode", "energiesparplan", "energieplan",
         "leistungsmodus", "energiemodus", "performance profile", "power profile", "leistungsprofil",
-        "energieprofil", "energy profile", "energy mode",
+        "energieprofil", "energy profile", "energy mode", "energieoptionen", "power options", "performance plan",
+        "power scheme", "energieschema", "power saving", "energiesparmodus", "eco mode", "energy saver",
+        "energy saving", "stromsparmodus", "energiesparen",
     )),
     ("clock", (
         "clock", "clocks", "takt", "core clock", "boost clock", "ratio", "multiplier", "multiplikator", "frequency",
         "frequenz", "clock offset", "taktversatz", "core offset", "memory offset", "max boost", "kerntakt",
-        "boosttakt", "turbo",
+        "boosttakt", "turbo", "boost", "overdrive",
     )),
     ("tuning", (
         "tuned", "tuning", "overclock", "overclocking", "overclocked", "übertaktet", "übertaktung", "offset",
@@ -120,12 +132,21 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
     ("display_path", (
         "port", "display on", "display port", "display path", "monitor on", "monitor output", "output", "anschluss",
         "monitoranschluss", "bildausgang", "bildschirm an", "monitor an", "mux", "mux switch", "display cable",
-        "video output", "display connection", "graphics switch", "grafikumschaltung", "switchable graphics",
+        "display connected", "monitor connected", "display attached", "monitor attached", "monitor angeschlossen",
+        "bildschirm angeschlossen", "angeschlossen an", "connected to", "monitor cable", "video output",
+        "display connection", "graphics switch", "grafikumschaltung", "switchable graphics",
     )),
-    ("overlay", ("overlay", "overlays", "einblendung", "einblendungen", "on screen display", "osd")),
+    ("overlay", (
+        "overlay", "overlays", "hud", "performance display", "einblendung", "einblendungen", "on screen display", "osd",
+    )),
     ("recorder", (
         "recorder", "recording", "instant replay", "aufnahme", "aufzeichnung", "capture software", "streaming",
-        "background recording", "bildschirmaufnahme", "screen capture",
+        "background recording", "game capture", "bildschirmaufnahme", "screen capture",
+    )),
+    ("background", (
+        "background", "background programs", "background apps", "background tasks", "hintergrund",
+        "hintergrundprogramme", "hintergrunddienste", "autostart", "services", "dienste", "other programs",
+        "andere programme", "running programs", "antivirus", "virenscanner", "virenschutz",
     )),
     ("fan", ("fan", "fans", "lüfter", "lüfterprofil", "lüfterkurve", "pump", "pumpe", "gebläse")),
 )  # fmt: skip
@@ -145,6 +166,8 @@ _UNITS: Mapping[str, tuple[float, str]] = {
 }  # fmt: skip
 #: Units in which a thousand is written more often than three decimals.
 _OF_THOUSANDS = {"W", "MHz", "rpm", "fps", "Hz"}
+#: Digits of names such as PL1, kept from being read as amounts.
+_LETTERS = str.maketrans("0123456789", "abcdefghij")
 _NONE = frozenset({"off", "none", "aus", "keine", "keiner", "kein", "disabled", "deaktiviert", "no", "nein", "0", ""})
 _STOCK = frozenset(
     {"stock", "default", "standard", "auto", "automatic", "automatisch", "factory", "as delivered", "werkseinstellung",
@@ -190,6 +213,29 @@ def _number(text: str, unit: str) -> float:
         last = max(text.rfind("."), text.rfind(","))
         return float(re.sub(r"[ ,.'’]", "", text[:last]) + "." + text[last + 1 :])
     return float(text.replace(",", "."))
+
+
+def same_value(a: str, b: str) -> bool:
+    """Do two values say the same: by the same words, as off and none, or by the same amounts, as 0.3 kW and 300 W?"""
+    if " ".join(a.casefold().split()) == " ".join(b.casefold().split()):
+        return True
+    if (is_off(a) and is_off(b)) or (is_stock(a) and is_stock(b)):
+        return True
+    left, right = amounts_of(a), amounts_of(b)
+    if not left or len(left) != len(right) or not all(one.unit for one in (*left, *right)):
+        return False
+    alike = all(
+        (one.unit, one.relative) == (other.unit, other.relative)
+        and abs(one.number - other.number) <= 1e-9 * max(abs(one.number), abs(other.number), 1.0)
+        for one, other in zip(left, right, strict=True)
+    )
+    return alike and _without_amounts(a) == _without_amounts(b)
+
+
+def _without_amounts(text: str) -> list[str]:
+    """The words of a value beside its amounts; PL1 and the like are kept."""
+    kept = re.sub(r"\b[A-Za-z]{2,}\d+\b", lambda found: found.group().translate(_LETTERS), text)
+    return words_of(_AMOUNT.sub(" ", kept))
 
 
 def is_off(value: str) -> bool:

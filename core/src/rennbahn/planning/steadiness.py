@@ -10,11 +10,16 @@ from rennbahn.planning.fairness import Difference, SetupDescription, difference_
 
 @dataclass(frozen=True)
 class RunWith:
-    """What one pass was run with; passes are given in the order they were run."""
+    """What one pass was run with; passes are given in the order they were run.
+
+    `machine` is what stays one through all its changes: lanes that share a setup share it, and what changes between
+    their passes has changed within the study.
+    """
 
     lane: str
     game: str
     setup: SetupDescription
+    machine: str = ""
 
 
 @dataclass(frozen=True)
@@ -30,17 +35,19 @@ class Drifted:
 
 
 def watch(passes: Iterable[RunWith]) -> tuple[Drifted, ...]:
-    """Changes within each lane, in the order they came. A game's build counts only where that game is run."""
+    """Changes within each lane or machine, in the order they came. A game's build counts only where it is run."""
     last: dict[tuple[str, str], SetupDescription] = {}
     found: list[Drifted] = []
     for position, one in enumerate(passes):
         for sort in ("", one.game):
-            before = last.get((one.lane, sort))
-            if before is not None and before is not one.setup:
-                found += [
-                    Drifted(one.lane, position, change) for change in _changes(before, one.setup, one.game, bool(sort))
-                ]
-            last[one.lane, sort] = one.setup
+            seen: set[str] = set()
+            for own in dict.fromkeys((f"lane {one.lane}", f"machine {one.machine or one.lane}")):
+                before = last.get((own, sort))
+                if before is not None and before is not one.setup:
+                    changes = _changes(before, one.setup, one.game, bool(sort))
+                    found += [Drifted(one.lane, position, change) for change in changes if change.key not in seen]
+                    seen |= {change.key for change in changes}
+                last[own, sort] = one.setup
     return tuple(found)
 
 

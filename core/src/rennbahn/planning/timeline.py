@@ -1,24 +1,22 @@
-"""Passes in their order laid out in time: what to change, when, what fits before the deadline, and what drift does.
+"""Passes in their order laid out in time: what to change, when, and what fits before the deadline.
 
-Time is in seconds from the plan's beginning; the core knows no calendar. Drift acts over hours at the bench: what lies
-between two sessions does not count.
+Time is in seconds from the plan's beginning; the core knows no calendar.
 """
 
 from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import accumulate
 
 import numpy as np
+from numpy.typing import NDArray
 
 from rennbahn.planning.order import ordered
-from rennbahn.planning.schedule import COUNTED, ChangeKind, OrderName, PlannedPass, Session, Work
+from rennbahn.planning.schedule import COUNTED, ChangeKind, Costs, OrderName, PlannedPass, Session, Work
 
-#: The slow drift that orders are held against: a share of the rate an hour.
-DRIFT_PER_HOUR = 0.01
 _DAY_S = 86_400.0
 
 
@@ -44,18 +42,6 @@ class Slot:
 
 
 @dataclass(frozen=True)
-class DriftBias:
-    """What a drift of 1% an hour would add to the margins over the baseline lane, as shares.
-
-    `worst` is the largest of any test in any lane, with its sign; `suite` the largest of the lanes' geometric means
-    over tests.
-    """
-
-    worst: float
-    suite: float
-
-
-@dataclass(frozen=True)
 class Timeline:
     """A plan laid out. `dropped` are tests (numbers in the plan) left out to meet the deadline, first dropped first.
 
@@ -67,7 +53,6 @@ class Timeline:
     total_s: float
     end_s: float
     counts: Mapping[ChangeKind, int]
-    drift: DriftBias
     dropped: tuple[int, ...] = ()
     unplaceable: tuple[PlannedPass, ...] = ()
     fits: bool = True
@@ -81,7 +66,8 @@ class _Bench:
     work: Work
     lane: int | None = None
     game: str | None = None
-    told: tuple[str, str] = ("", "")
+    #: What each game was told last: it keeps its settings when it is put away.
+    told: dict[str, tuple[str, str]] = field(default_factory=dict)
 
     def changes_to(self, one: PlannedPass) -> list[Change]:
         """What must be done before a pass, from how the bench stands."""
@@ -93,38 +79,35 @@ class _Bench:
         # A machine that was opened, restarted or given a driver has no game running any more.
         stopped = any(change.kind in ("swap", "driver", "reboot") for change in found)
         told = work.told(one.lane, one.test)
-        if self.game != test.game or stopped:
+        before = self.told.get(test.game, ("", ""))
+        fresh = self.game != test.game or stopped
+        if fresh:
             found.append(Change("load", f"load {test.game}", costs.load_s))
-            if told != self.told:
-                found.append(self._tell(told))
-            fresh = True
-        else:
-            fresh = False
-            if told != self.told:
-                found.append(self._tell(told))
-                if test.needs_restart and told[1] != self.told[1]:
-                    found.append(Change("restart", f"restart {test.game} for its settings", costs.restart_s))
-                    fresh = True
+        if told != before:
+            found.append(_tell(before, told, costs))
+            if test.needs_restart and told[1] != before[1]:
+                found.append(Change("restart", f"restart {test.game} for its settings", costs.restart_s))
+                fresh = True
         if fresh and test.warm_ups:
             runs = "one uncounted run" if test.warm_ups == 1 else f"{test.warm_ups} uncounted runs"
             found.append(Change("warm_up", f"warm up: {runs}", test.warm_ups * test.length_s))
         return found
 
-    def _tell(self, told: tuple[str, str]) -> Change:
-        costs = self.work.costs
-        if told[0] != self.told[0]:
-            extra = costs.menu_s if told[1] != self.told[1] else 0.0
-            return Change("resolution", f"set {' '.join(told).strip()}", costs.resolution_s + extra)
-        return Change("menu", f"set {told[1]}", costs.menu_s)
-
     def stand_at(self, one: PlannedPass) -> None:
         """The bench after a pass."""
         self.lane, self.game = one.lane, self.work.tests[one.test].game
-        self.told = self.work.told(one.lane, one.test)
+        self.told[self.game] = self.work.told(one.lane, one.test)
 
     def put_away(self) -> None:
-        """The machine is off between sessions; its lane stays built."""
-        self.game, self.told = None, ("", "")
+        """The machine is off between sessions; its lane stays built, and games remember what they were told."""
+        self.game = None
+
+
+def _tell(before: tuple[str, str], told: tuple[str, str], costs: Costs) -> Change:
+    if told[0] != before[0]:
+        extra = costs.menu_s if told[1] != before[1] else 0.0
+        return Change("resolution", f"set {' '.join(told).strip()}", costs.resolution_s + extra)
+    return Change("menu", f"set {told[1]}", costs.menu_s)
 
 
 def plan(
@@ -139,29 +122,54 @@ def plan(
     """Order the passes and lay them out; where the deadline is too near, drop whole tests, least urgent first.
 
     A test is dropped from all lanes at once, so that no lane ends with fewer passes than another. Among tests of equal
-    priority the last named goes first.
+    priority the last named goes first. One that still fits in the end is taken back in, the most urgent first.
     """
     whole = lay_out(work, ordered(work, order, seed, by_hand), sessions, order)
     if deadline_s is None or (whole.end_s <= deadline_s and not whole.unplaceable):
         return whole
+    limit_s = deadline_s
     present = sorted({one.test for one in work.passes})
     leaving = sorted(present, key=lambda test: (-work.tests[test].priority, -test))
 
-    def without(count: int) -> Timeline:
-        gone = set(leaving[:count])
+    def without(gone: Collection[int]) -> Timeline:
         rest = replace(work, passes=tuple(one for one in work.passes if one.test not in gone))
         return lay_out(rest, ordered(rest, order, seed, by_hand), sessions, order)
+
+    def in_time(tried: Timeline) -> bool:
+        return tried.end_s <= limit_s and not tried.unplaceable
 
     low, high = 0, len(leaving)
     while high - low > 1:
         middle = (low + high) // 2
-        tried = without(middle)
-        if tried.end_s <= deadline_s and not tried.unplaceable:
+        if in_time(without(set(leaving[:middle]))):
             high = middle
         else:
             low = middle
-    best = without(high)
-    return replace(best, dropped=tuple(leaving[:high]), fits=bool(best.slots) and not best.unplaceable)
+    dropped = leaving[:high]
+    best = without(set(dropped))
+    # A long test may have gone where a short one among the dropped still fits: the most urgent is asked first.
+    least = _least_seconds(work)
+    for test in reversed(leaving[:high]):
+        room_s = _room(sessions, limit_s) - best.total_s
+        if least[test] > room_s:
+            continue
+        tried = without({other for other in dropped if other != test})
+        if in_time(tried):
+            dropped, best = [other for other in dropped if other != test], tried
+    return replace(best, dropped=tuple(dropped), fits=bool(best.slots) and not best.unplaceable)
+
+
+def _least_seconds(work: Work) -> dict[int, float]:
+    """What the passes of each test take at the very least."""
+    found: Counter[int] = Counter()
+    for one in work.passes:
+        found[one.test] += 1
+    return {test: count * (work.tests[test].length_s + work.costs.between_s) for test, count in found.items()}
+
+
+def _room(sessions: Sequence[Session], limit_s: float) -> float:
+    """Seconds of sessions before the deadline."""
+    return math.fsum(min(one.length_s, max(0.0, limit_s - one.start_s)) for one in sessions)
 
 
 def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Session], order: OrderName) -> Timeline:
@@ -206,47 +214,19 @@ def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Sessio
         total_s=spent,
         end_s=slots[-1].end_s if slots else 0.0,
         counts={kind: counts.get(kind, 0) for kind in COUNTED},
-        drift=drift_bias(work, slots, sessions),
         unplaceable=tuple(unplaceable),
         fits=not unplaceable,
         order=order,
     )
 
 
-def drift_bias(
-    work: Work, slots: Sequence[Slot], sessions: Sequence[Session], per_hour: float = DRIFT_PER_HOUR
-) -> DriftBias:
-    """What a linear drift of the rate would add to margins over the first lane.
-
-    Each cell's rate is the mean of 1 + `per_hour` x hours over its passes' middles; the bias of a test is the ratio of
-    its two cells, less 1. Tests with a single lane have none.
-    """
-    if not slots or len(work.lanes) < 2:
-        return DriftBias(0.0, 0.0)
-    lengths = np.array([session.length_s for session in sessions])
+def hours_of(slots: Sequence[Slot], sessions: Sequence[Session]) -> NDArray[np.float64]:
+    """Hours of the bench at the middle of each pass, counted since its session began; shape (N,)."""
     starts = np.array([session.start_s for session in sessions])
-    before = np.concatenate(([0.0], np.cumsum(lengths)))[:-1]
-    at = np.array([slot.session for slot in slots])
+    at = np.array([slot.session for slot in slots], dtype=np.intp)
     middle = np.array([(slot.begin_s + slot.end_s) / 2.0 for slot in slots])
-    hours = (middle - starts[at] + before[at]) / 3600.0
-    lane = np.array([slot.one.lane for slot in slots])
-    test = np.array([slot.one.test for slot in slots])
-    cell = lane * len(work.tests) + test
-    size = len(work.lanes) * len(work.tests)
-    count = np.bincount(cell, minlength=size).reshape(len(work.lanes), -1)
-    total = np.bincount(cell, weights=1.0 + per_hour * (hours - hours.min()), minlength=size)
-    with np.errstate(invalid="ignore"):
-        rate = total.reshape(len(work.lanes), -1) / count
-        logs = np.log(rate[1:] / rate[0])
-    logs = np.where((count[1:] > 0) & (count[0] > 0), logs, np.nan)
-    known = ~np.isnan(logs)
-    if not known.any():
-        return DriftBias(0.0, 0.0)
-    worst = float(logs.flat[np.nanargmax(np.abs(logs))])
-    tests = known.sum(axis=1)
-    suites = np.where(known, logs, 0.0).sum(axis=1)[tests > 0] / tests[tests > 0]
-    suite = float(suites[np.argmax(np.abs(suites))])
-    return DriftBias(math.expm1(worst), math.expm1(suite))
+    hours: NDArray[np.float64] = (middle - starts[at]) / 3600.0 if len(slots) else middle
+    return hours
 
 
 def daily_sessions(count: int, hours: float) -> tuple[Session, ...]:

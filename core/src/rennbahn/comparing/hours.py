@@ -1,0 +1,47 @@
+"""The hours of the bench: when in its session each pass ran (reading 34)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+#: A bench that rested longer than this began a new session, s: it was off, or has cooled down.
+REST_S = 7200.0
+#: Files say to a second or two when they were written; passes that overlap by more were not run at these times, s.
+SLACK_S = 5.0
+
+
+@dataclass(frozen=True)
+class Run:
+    """When a pass began, in seconds on any clock, and how long it took. None where nobody knows."""
+
+    began_s: float | None
+    length_s: float
+
+
+@dataclass(frozen=True)
+class Hours:
+    """Hours of each pass, in the order given, None where they are not known; and what is wrong with them.
+
+    `trouble` is `unknown` where some pass does not say when it ran, `overlap` where passes would have run at once: such
+    times are those of copied files, and none of them counts.
+    """
+
+    of: tuple[float | None, ...]
+    trouble: Literal["", "unknown", "overlap"] = ""
+
+
+def bench_hours(runs: Sequence[Run]) -> Hours:
+    """Hours from where each pass's session began to the middle of the pass."""
+    known = sorted((run.began_s, at) for at, run in enumerate(runs) if run.began_s is not None)
+    found: list[float | None] = [None] * len(runs)
+    session_s = before_s = float("-inf")
+    for began_s, at in known:
+        if began_s < before_s - SLACK_S:
+            return Hours((None,) * len(runs), "overlap")
+        if began_s > before_s + REST_S:
+            session_s = began_s
+        before_s = began_s + runs[at].length_s
+        found[at] = (began_s + runs[at].length_s / 2.0 - session_s) / 3600.0
+    return Hours(tuple(found), "unknown" if len(known) < len(runs) else "")

@@ -1,0 +1,173 @@
+"""What an order of passes can tell while the bench drifts: the intervals that findings would leave (reading 34).
+
+Findings take a slow drift out of their margins as far as the passes show it. How far that is follows from when each
+pass runs, so it can be known before the first one does.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import stdtrit
+
+from rennbahn.inference.drift import BOUND, tightness, untold
+from rennbahn.inference.power import reach_to_show
+from rennbahn.planning.needs import Expected
+from rennbahn.planning.schedule import OrderName, PlannedPass, Session, Work
+from rennbahn.planning.timeline import Timeline, hours_of, plan
+
+Floats = NDArray[np.float64]
+
+#: The slow drift that a study allows for if nobody says otherwise: half a percent of the rate an hour.
+USUAL_DRIFT = 0.005
+#: Control passes of a lane: one where it begins and one where it ends.
+CONTROLS = 2
+#: Control passes are proposed where they narrow the interval by this share or more.
+_WORTH_IT = 0.1
+
+
+@dataclass(frozen=True)
+class Ran:
+    """A pass that was run and counts: numbers of its lane and test in the plan, and its hour of the bench."""
+
+    lane: int
+    test: int
+    hour: float
+
+
+@dataclass(frozen=True)
+class Method:
+    """What findings judge by: the leading figure's expected noise, the drift that is allowed for, the level."""
+
+    expected: Expected
+    allowance: float = USUAL_DRIFT
+    level: float = 0.05
+
+
+@dataclass(frozen=True)
+class Telling:
+    """What a plan leaves open, as shares, of the lane that is told worst against the baseline.
+
+    `test` is half the interval of a test (the median over tests), `suite` that of the geometric mean; `resolvable` is
+    the suite margin that is shown with probability 0.9. `drift` is how far what stays uncertain of the drift could
+    still move the suite, either way; `untold` where that is most of its interval, and the
+    passes show little of it.
+    """
+
+    test: float
+    suite: float
+    resolvable: float
+    drift: float
+    untold: bool
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Control passes worth having: of which test (its number in the plan), what they cost and what they leave open."""
+
+    test: int
+    seconds: float
+    telling: Telling
+
+
+def telling(
+    work: Work, timeline: Timeline, sessions: Sequence[Session], method: Method, ran: Sequence[Ran] = ()
+) -> Telling | None:
+    """What passes laid out, and those that ran already, can tell. None where no lane meets the baseline twice."""
+    lanes, tests = len(work.lanes), len(work.tests)
+    slots = timeline.slots
+    lane = np.array([slot.one.lane for slot in slots] + [one.lane for one in ran], dtype=np.intp)
+    test = np.array([slot.one.test for slot in slots] + [one.test for one in ran], dtype=np.intp)
+    hours = np.concatenate((hours_of(slots, sessions), [one.hour for one in ran]))
+    cell, size = lane * tests + test, lanes * tests
+    n: Floats = np.bincount(cell, minlength=size).reshape(lanes, tests).astype(np.float64)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean: Floats = np.bincount(cell, weights=hours, minlength=size).reshape(lanes, tests) / n
+        off = hours - mean.reshape(-1)[cell]
+    spread: Floats = np.bincount(cell, weights=off * off, minlength=size).reshape(lanes, tests).astype(np.float64)
+    found = [
+        one
+        for other in range(1, lanes)
+        if (one := _of_pair(n[[0, other]], mean[[0, other]], spread[[0, other]], method)) is not None
+    ]
+    return max(found, key=lambda one: one.suite, default=None)
+
+
+def _of_pair(n: Floats, hour: Floats, spread: Floats, method: Method) -> Telling | None:
+    """Of one lane over the baseline, from counts, mean hours and squares of hours of cells, shape (2, T) each."""
+    expected, noise = method.expected, method.expected.planned
+    kept = (n > 0).all(axis=0)
+    scene = np.array([expected.at[one.scene] for one in expected.tests], dtype=np.intp)
+    if not kept.any() or not (n[:, kept] > 1).any() or (noise.v[scene[kept]] <= 0).any():
+        return None
+    slope_var = 0.0
+    if method.allowance > 0:
+        shown = float((spread.sum(axis=0)[kept] / noise.v[scene[kept]]).sum())
+        slope_var = 1.0 / (shown + tightness(method.allowance))
+    later, own = (hour[1] - hour[0])[kept], scene[kept]
+    parts = noise.v[own] * (1.0 / n[:, kept]).sum(axis=0)
+    df = np.maximum(noise.df[own], 1.0)
+    reach = stdtrit(df, 1.0 - method.level / 2.0) * np.sqrt(parts + slope_var * later**2)
+    drift = slope_var * float(later.mean()) ** 2
+    # Welch and Satterthwaite over pools (reading 18): scenes that lean on the study share one.
+    pool = np.where(noise.on_study[own], len(expected.scenes), own)
+    by_pool = np.bincount(pool, weights=parts / len(own) ** 2)
+    freedom = np.ones(len(by_pool))
+    freedom[pool] = df
+    variance = float(by_pool.sum()) + drift
+    suite_df = variance**2 / float((by_pool**2 / freedom).sum() + drift**2 / max(expected.freedom.sum(), 1.0))
+    error = math.sqrt(variance)
+    return Telling(
+        test=math.expm1(float(np.median(reach))),
+        suite=math.expm1(float(stdtrit(suite_df, 1.0 - method.level / 2.0)) * error),
+        resolvable=math.expm1(reach_to_show(round(suite_df, 2), method.level) * error),
+        drift=math.expm1(BOUND * math.sqrt(drift)),
+        untold=drift > variance / 2.0 and untold(slope_var, method.allowance),
+    )
+
+
+def with_controls(work: Work, test: int) -> Work:
+    """The same work with control passes of one test in every lane."""
+    more = tuple(
+        PlannedPass(f"control-{lane}-{number}", lane, test, number, control=True)
+        for lane in sorted({one.lane for one in work.passes})
+        for number in range(1, CONTROLS + 1)
+    )
+    return replace(work, passes=work.passes + more)
+
+
+def propose_control(
+    work: Work,
+    order: OrderName,
+    sessions: Sequence[Session],
+    method: Method,
+    ran: Sequence[Ran] = (),
+    *,
+    seed: int = 0,
+) -> Proposal | None:
+    """The control passes that help an order most, where they are worth their time and there are none yet.
+
+    The quietest test shows a drift best; of equals the shortest.
+    """
+    everywhere = [
+        test
+        for test in range(len(work.tests))
+        if len({one.lane for one in work.passes if one.test == test}) == len(work.lanes)
+    ]
+    if not everywhere or len(work.lanes) < 2 or any(one.control for one in work.passes):
+        return None
+    expected = method.expected
+    quiet = [float(expected.s[expected.at[one.scene]]) for one in expected.tests]
+    best = min(everywhere, key=lambda test: (quiet[test], work.tests[test].length_s))
+    before = plan(work, order, sessions, seed=seed)
+    now = telling(work, before, sessions, method, ran)
+    more = with_controls(work, best)
+    after = plan(more, order, sessions, seed=seed)
+    then = telling(more, after, sessions, method, ran)
+    if now is None or then is None or then.test > now.test * (1.0 - _WORTH_IT):
+        return None
+    return Proposal(best, after.total_s - before.total_s, then)
