@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -88,9 +89,14 @@ class Caller:
             found["parts"] = [{"kind": part["kind"], "name": part["name"]} for part in parts]
         return {name: found[name] for name in _EDITS[kind].model_fields}
 
-    def hand_in(self, study: int, name: str, content: bytes, status: int = 201) -> Any:
-        """Hand in one file."""
-        response = self.client.post(f"/api/studies/{study}/files", {"file": SimpleUploadedFile(name, content)})
+    def hand_in(
+        self, study: int, name: str, content: bytes, status: int = 201, *, written_at: datetime | None = None
+    ) -> Any:
+        """Hand in one file, which may say when it was written."""
+        body: dict[str, Any] = {"file": SimpleUploadedFile(name, content)}
+        if written_at is not None:
+            body["written_at"] = written_at.isoformat()
+        response = self.client.post(f"/api/studies/{study}/files", body)
         return self._read(response, status)
 
     def _read(self, response: Any, status: int) -> Any:
@@ -116,11 +122,21 @@ def accepting(objection: dict[str, Any], reason: str) -> dict[str, Any]:
     return {"key": objection["key"], "about": objection["about"], "reason": reason}
 
 
+#: What every lane should say beside what the tests are about, as settings.
+RECORDED = [
+    {"name": name, "value": value}
+    for name, value in {
+        "Driver": "41.2", "Power plan": "balanced", "Frame limit": "none", "Memory profile": "1", "Monitor on": "card",
+        "Background programs": "none", "Game builds": "frozen",
+    }.items()
+]  # fmt: skip
+
+
 def setup(name: str, fins: str) -> dict[str, Any]:
     return {
         "name": name,
         "parts": [{"kind": "card", "name": "Ostrane V5"}, {"kind": "cooler", "name": fins}],
-        "settings": [{"name": "Sync", "value": "off"}],
+        "settings": [{"name": "Sync", "value": "off"}, *RECORDED],
     }
 
 
@@ -184,9 +200,19 @@ class Bench:
         """A capture file."""
         return write_log(run_pass(self.demand, rig or Rig(), np.random.default_rng(seed)))
 
-    def record(self, lane: int, test: int, number: int | None = None, *, seed: int = 1, rig: Rig | None = None) -> int:
+    def record(
+        self,
+        lane: int,
+        test: int,
+        number: int | None = None,
+        *,
+        seed: int = 1,
+        rig: Rig | None = None,
+        written_at: datetime | None = None,
+    ) -> int:
         """Hand in a capture and take it as a pass; gives the pass."""
-        arrival = self.tester.hand_in(self.id, f"{lane}-{test}-{seed}.csv", self.log(seed, rig))
+        log = self.log(seed, rig)
+        arrival = self.tester.hand_in(self.id, f"{lane}-{test}-{seed}.csv", log, written_at=written_at)
         place = {"arrival_id": arrival["id"], "lane_id": self.lane(lane), "test_id": self.test(test), "number": number}
         taken = self.tester.post(f"/studies/{self.id}/take", {"columns": arrival["columns"], "assignments": [place]})
         assert taken[0]["refusal"] is None, taken

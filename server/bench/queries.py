@@ -11,7 +11,8 @@ from problems import NotFound
 from rennbahn.parts import KINDS, Fact, derived, fact_words, kind_named
 from rennbahn.plain import plain
 from rennbahn.planning.cautions import cautions_of
-from rennbahn.planning.fairness import PartDescription, SetupDescription
+from rennbahn.planning.fairness import SetupDescription
+from rennbahn.planning.weighing import PartDescription
 
 from bench.models import Part, Rig, Setup, SetupVersion, SheetTick
 from bench.schemas import DerivedOut, FactOut, KindOut, PartOut, PartRef, PartUsed, RigOut, SettingIn, SetupOut, TickOut

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import timedelta
 
 import numpy as np
 from bench.schemas import RigIn, SettingIn, SetupIn
@@ -139,10 +141,16 @@ class _Story:
         place = [scenario.GAMES.index(game), lane.position, happening.number, len(self.script.question)]
         rng = np.random.default_rng([scenario.SEED, *place])
         rig = RIGS[self.script.question](game) if lane.position else scenario.STANDARD
+        position = self.script.games.index(game)
+        minutes = self.script.minutes(position, lane.position, happening.number)
+        # The room and the machine warm over the day, and everything runs a little slower.
+        slower = 1.0 - self.script.drift * minutes / 60.0
+        rig = replace(rig, cpu_speed=rig.cpu_speed * slower, gpu_speed=rig.gpu_speed * slower)
         dialect: Dialect = self.script.dialects[lane.position]
         log = write_log(run_pass(game.demand, rig, rng, happening.upset), dialect)
         words = f"{lane.name} {game.name} {happening.number}".lower().replace(" ", "-")
-        return receive(self.tester, study.pk, SimpleUploadedFile(f"{words}.csv", log))
+        ended = self.script.began + timedelta(minutes=minutes)
+        return receive(self.tester, study.pk, SimpleUploadedFile(f"{words}.csv", log), ended)
 
     def _take(self, study: Study, lane: Lane, test: Test, arrived: list[tuple[Arrival, Happening]]) -> None:
         columns = self.columns.get(lane.pk) or arrival_out(arrived[0][0]).columns

@@ -18,6 +18,7 @@ from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import create_study
 
 from demo.hardware import CARDS, TURM, refs
+from demo.scenario import RECORDED
 
 LADDER = "Which card does a dorm room need?"
 SWEEP = "How low can the power limit go before anyone notices?"
@@ -43,6 +44,10 @@ def plan(**changes: object) -> PlanIn:
     return PlanIn(**{"starts_on": MONDAY, "day_starts": time(9), "hours_a_day": 7.5, **changes})  # type: ignore[arg-type]
 
 
+def _recorded() -> list[SettingIn]:
+    return [SettingIn(name=name, value=value) for name, value in RECORDED]
+
+
 def tell_ladder(lead: User, rig_id: int) -> Study:
     """Six cards at three resolutions: more than three afternoons hold."""
     lanes = [
@@ -53,7 +58,7 @@ def tell_ladder(lead: User, rig_id: int) -> Study:
                 name=f"{TURM}, {card.name}",
                 rig_id=rig_id,
                 parts=refs(card.name, _DRIVERS[card.maker]),
-                settings=[SettingIn(name="Sync", value="off"), SettingIn(name="Room", value="22 °C")],
+                settings=[SettingIn(name="Room", value="22 °C"), *_recorded()],
             ),
         )
         for card in CARDS
@@ -96,8 +101,8 @@ def tell_sweep(lead: User, rig_id: int) -> Study:
                 settings=[
                     SettingIn(name="Fan profile", value="standard"),
                     SettingIn(name="Power limit", value=f"{watts} W"),
-                    SettingIn(name="Sync", value="off"),
                     SettingIn(name="Room", value="22 °C"),
+                    *_recorded(),
                 ],
             ),
         )

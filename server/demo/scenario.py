@@ -8,6 +8,7 @@ one that did not run, one still missing, a verdict that stays open.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
 
 from rennbahn.simulation import Dialect, Rig, Scene, Upset
 from scenes.schemas import LeansOn
@@ -17,7 +18,14 @@ PASSWORD = "neun-liter-demo"  # noqa: S105
 #: Name, role.
 PEOPLE = (("mara", "lead"), ("tomke", "tester"), ("ilse", "viewer"))
 
-SETTINGS = (("Fan profile", "standard"), ("Power limit", "160 W"), ("Sync", "off"), ("Room", "22 °C"))
+#: What is written down of every machine, so that nobody has to ask.
+RECORDED = (
+    ("Sync", "off"), ("Frame limit", "none"), ("Power plan", "balanced"), ("Memory profile", "profile 1"),
+    ("Monitor on", "card"), ("Background programs", "none"), ("Game builds", "frozen on 1 September"),
+)  # fmt: skip
+SETTINGS = (
+    ("Fan profile", "standard"), ("Power limit", "160 W"), RECORDED[0], ("Room", "22 °C"), *RECORDED[1:],
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -79,6 +87,8 @@ GAMES = (
 )  # fmt: skip
 
 CONDITION = "1440 high"
+#: From the end of one pass to that of the next, with what lies between them.
+MINUTES_A_PASS = 4.5
 #: In this game the quiet profile lets frames hitch: the average hardly sees it, the lows do.
 HITCHING = "Velvet Quarry"
 
@@ -145,6 +155,20 @@ class StudyScript:
     dialects: tuple[Dialect, Dialect] = (COMMA, SEMICOLON)
     #: Differences between the lanes that were accepted, with the reason, by the check's key.
     accepted: dict[str, str] = field(default_factory=dict)
+    #: When the first pass ran, whether lanes were run one after the other, and how far the bench drifted an hour.
+    began: datetime = datetime(2026, 9, 8, 9, 15, tzinfo=UTC)
+    lane_after_lane: bool = False
+    drift: float = 0.0
+
+    def minutes(self, game: int, lane: int, number: int) -> float:
+        """When a pass ends, in minutes from when the first one began: in rounds, or there and back."""
+        rounds = min(number, 4) - 1
+        if self.lane_after_lane:
+            turn, place = lane * 4 + rounds, game
+        else:
+            turn = 2 * rounds + (lane if rounds % 2 == 0 else 1 - lane)
+            place = game if rounds % 2 == 0 else len(self.games) - 1 - game
+        return MINUTES_A_PASS * (turn * len(self.games) + place + 1)
 
 
 FANS = StudyScript(
@@ -154,6 +178,8 @@ FANS = StudyScript(
     games=GAMES,
     run=len(GAMES),
     finished=True,
+    lane_after_lane=True,
+    drift=0.0022,
     happenings=(
         Happening("Ninth Ferry", 1, 2, Upset(busy_from_s=8.0, busy_for_s=9.0, slowdown=2.2),
                   "a system update ran in the background from second 8", "rejected"),
@@ -176,6 +202,8 @@ STICKS = StudyScript(
     games=GAMES[:12],
     run=8,
     finished=False,
+    began=datetime(2026, 9, 10, 10, 5, tzinfo=UTC),
+    drift=0.001,
     happenings=(
         Happening("Ember Allotment", 1, 2, Upset(cold_start_s=7.0), state="recorded"),
         Happening("Velvet Quarry", 1, 3, reason="", state="waiting"),

@@ -22,7 +22,8 @@ def findings_csv(study_id: int, asked: Asked) -> str:
     sheet = csv.writer(out)
     head = [
         "game", "scene", "condition", "figure", f"{a} fps (baseline)", f"{b} fps", f"{b} over {a} %",
-        "interval low %", "interval high %", f"{a} over {b} %", f"passes {a}", f"passes {b}", "verdict",
+        "interval low %", "interval high %", f"{a} over {b} %", f"passes {a}", f"passes {b}",
+        "as measured, before drift was taken off %", "verdict",
     ]  # fmt: skip
     sheet.writerow([safe_cell(name) for name in head])
     # Full values: a table is for further work. The screen rounds.
@@ -35,16 +36,17 @@ def findings_csv(study_id: int, asked: Asked) -> str:
         over = [_number(suite[part]) for part in ("margin", "low", "high")]
         reverse = None if suite["margin"] is None else 1.0 / (1.0 + suite["margin"]) - 1.0
         said = safe_cell(suite["sentence"]["text"])
+        raw = _number(suite["drift"]["raw"] if suite["drift"] else suite["margin"])
         sheet.writerow(
-            ["all tests", "", "", name, "", "", *over, _number(reverse), suite["tests"], suite["tests"], said]
+            ["all tests", "", "", name, "", "", *over, _number(reverse), suite["tests"], suite["tests"], raw, said]
         )
     for one in found["rejected"]:
         words = safe_cell(f"{PassState(one['state']).label.lower()}: {one['reason']}")
         where = [safe_cell(one[part]) for part in ("test", "lane")]
-        sheet.writerow(["left out", where[0], f"pass {one['number']}", where[1], *[""] * 8, words])
+        sheet.writerow(["left out", where[0], f"pass {one['number']}", where[1], *[""] * 9, words])
     for one in found["caveats"]:
         words = f"{one['label']}: {one['about']}: {one['reason']}"
-        sheet.writerow(["caveat", *[""] * 11, safe_cell(words)])
+        sheet.writerow(["caveat", *[""] * 12, safe_cell(words)])
     return out.getvalue()
 
 
@@ -55,7 +57,8 @@ def _number(share: float | None) -> str:
 
 def _margin_cells(margin: dict[str, Any]) -> list[str]:
     if margin["left_out"] is not None:
-        return [*[""] * 8, safe_cell(f"left out: {margin['left_out']['words']}")]
+        return [*[""] * 9, safe_cell(f"left out: {margin['left_out']['words']}")]
     levels = ["" if margin[lane] is None else repr(margin[lane]) for lane in ("a", "b")]
     over = [_number(margin[name]) for name in ("b_over_a", "low", "high", "a_over_b")]
-    return [*levels, *over, str(margin["n_a"]), str(margin["n_b"]), safe_cell(margin["words"])]
+    counts = [str(margin["n_a"]), str(margin["n_b"])]
+    return [*levels, *over, *counts, _number(margin["raw_b_over_a"]), safe_cell(margin["words"])]

@@ -18,7 +18,16 @@ from rennbahn.comparing.cells import Sheet, cell_value
 from rennbahn.comparing.margins import TURNED, VERDICTS, Margin
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS, low_figure
 from rennbahn.comparing.suite import Suite
-from rennbahn.comparing.words import reason_words, suite_sentence, verdict_words
+from rennbahn.comparing.words import (
+    games_interval_words,
+    level_sentence,
+    level_words,
+    no_drift_words,
+    reason_words,
+    slow_drift_words,
+    suite_sentence,
+    verdict_words,
+)
 from rennbahn.plain import plain
 from studies.models import COUNTING, NEEDS_REASON, Lane, Pass, PassState, Study, Test
 from studies.queries import group_key, groups_of, with_lanes_and_tests
@@ -53,7 +62,13 @@ class _Answer:
         self.lanes, self.all_tests = list(study.lanes.all()), list(study.tests.all())
         self.rule = rule_for(study)
         self.method = comparing.Method(
-            study.equal_band, study.cell_school, study.low_school, study.suite_school, study.target_hz, self.rule
+            study.equal_band,
+            study.cell_school,
+            study.low_school,
+            study.suite_school,
+            study.target_hz,
+            self.rule,
+            study.drift_allowance,
         )
         self.figures = {key: kind if kind == AVERAGE else low_figure(kind[4:], study.low_school)
                         for key, kind in KINDS.items()}  # fmt: skip
@@ -61,7 +76,8 @@ class _Answer:
         self.group = self._chosen_group(asked.group)
         self.baseline, self.other = self._chosen_lanes(asked)
         self.tests = [test for test in self.all_tests if group_key(test.condition) == self.group]
-        self.passes = counted_passes(study)
+        counted = counted_passes(study)
+        self.passes, self.hours_trouble = counted.passes, counted.trouble
         self.sheet = Sheet(self._core_study())
         self.pair = (str(self.baseline.pk), str(self.other.pk))
         self.blocks = {group.key: Block(self.sheet, (self.pair,), group.key) for group in self.groups}
@@ -130,9 +146,25 @@ class _Answer:
                 if accepted[test.pk, lane.pk] < test.passes_wanted
             ],
             "caveats": [one.dict() for one in caveats_of(study)],
-            "stop_level": self.rule.level if self.rule else None,
+            "interval_level": self.method.level,
+            "interval_words": level_words(self.method),
+            "level_sentence": level_sentence(self.method),
+            "bench_drift": self._bench_drift(),
             "stale": stale_count(study.pk),
         }  # fmt: skip
+
+    def _bench_drift(self) -> dict[str, Any]:
+        """The slow drift of the bench in the leading figure, and what could be done about it."""
+        figure = self.figures["average" if self.study.leading == AVERAGE else "low_1"]
+        found = self.block.drift(figure) if figure in self.sheet.figure_at else None
+        words = slow_drift_words(found) if found else no_drift_words(self.method, self.hours_trouble)
+        return {
+            "percent_per_hour": found.percent_per_hour if found else None,
+            "low": found.low if found else None,
+            "high": found.high if found else None,
+            "trouble": self.hours_trouble if self.method.drift_allowance and self.passes else "",
+            "words": words if self.passes else "",
+        }
 
     def _tests(self) -> list[dict[str, Any]]:
         """Tests of the group from the largest margin of the leading figure to the smallest, what is left out last."""
@@ -161,8 +193,10 @@ class _Answer:
         low, high = found.interval or (None, None)
         return {
             "left_out": None, "a": found.a, "b": found.b, "n_a": found.n_a, "n_b": found.n_b,
+            "raw_b_over_a": found.raw_b_over_a, "drift_share": found.drift_share,
             "b_over_a": found.b_over_a, "a_over_b": found.a_over_b, "a_behind_b": found.a_behind_b,
-            "low": low, "high": high, "verdict": found.verdict, "words": verdict_words(found, self.baseline.name),
+            "low": low, "high": high, "verdict": found.verdict, "within": found.within,
+            "words": verdict_words(found, self.baseline.name),
             "could_be_chance": found.could_be_chance, "further_passes": found.further_passes,
             "resolvable": found.resolvable,
             "noise": {"floor_percent": noise.floor_percent, "df": noise.df, "pool": noise.pool} if noise else None,
@@ -194,7 +228,10 @@ class _Answer:
             "margin": suite.margins[self.method.suite_school],
             "margins": suite.margins,
             "low": low, "high": high, "games_low": games_low, "games_high": games_high,
+            "games_words": games_interval_words(suite),
             "verdict": suite.verdict,
+            "within": suite.within,
+            "drift": plain(suite.drift) if suite.drift else None,
             "verdicts": suite.verdicts or {},
             "beyond": spread.beyond,
             "wins": spread.wins, "losses": spread.losses, "even": spread.even, "open": spread.open,
@@ -302,13 +339,15 @@ def out_words(code: str, words: str) -> str:
 
 #: What a margin and a suite say where there is nothing to say.
 _MARGIN: dict[str, Any] = {
-    "left_out": None, "a": None, "b": None, "n_a": 0, "n_b": 0, "b_over_a": None, "a_over_b": None,
-    "a_behind_b": None, "low": None, "high": None, "verdict": None, "words": "", "could_be_chance": None,
+    "left_out": None, "a": None, "b": None, "n_a": 0, "n_b": 0, "raw_b_over_a": None, "drift_share": None,
+    "b_over_a": None, "a_over_b": None, "a_behind_b": None, "low": None, "high": None, "verdict": None,
+    "within": None, "words": "", "could_be_chance": None,
     "further_passes": None, "resolvable": None, "noise": None,
 }  # fmt: skip
 _SUITE: dict[str, Any] = {
     "games": 0, "margin": None, "margins": {}, "low": None, "high": None, "games_low": None, "games_high": None,
-    "verdict": None, "verdicts": {}, "beyond": {}, "wins": 0, "losses": 0, "even": 0, "open": 0,
+    "games_words": "", "verdict": None, "within": None, "drift": None, "verdicts": {}, "beyond": {},
+    "wins": 0, "losses": 0, "even": 0, "open": 0,
     "median_margin": None, "outliers": [], "mover": None, "agreement": {}, "depends_on_method": False,
 }  # fmt: skip
 

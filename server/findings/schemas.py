@@ -16,27 +16,30 @@ class LeftOut(Out):
 
 
 class NoiseOut(Out):
-    """Pass noise: the floor in percent, and whose passes it was pooled over."""
+    """Pass noise: the floor in percent, and whose passes it stands on."""
 
     floor_percent: float | None
-    df: int
+    df: float
     pool: str
 
 
 class MarginOut(Out):
-    """One figure in one test, both ways round."""
+    """One figure in one test, both ways round. All but `raw_b_over_a` are set right for drift."""
 
     left_out: LeftOut | None
     a: float | None = None
     b: float | None = None
     n_a: int = 0
     n_b: int = 0
+    raw_b_over_a: float | None = None
+    drift_share: float | None = None
     b_over_a: float | None = None
     a_over_b: float | None = None
     a_behind_b: float | None = None
     low: float | None = None
     high: float | None = None
     verdict: str | None = None
+    within: str | None = None
     words: str = ""
     could_be_chance: bool | None = None
     further_passes: int | None = None
@@ -75,6 +78,25 @@ class SentenceOut(Out):
     text: str
 
 
+class SuiteDrift(Out):
+    """What drift of the bench does to a suite, as shares: what was taken off, the margin as measured, what is left."""
+
+    share: float
+    raw: float
+    left: float
+    untold: bool
+
+
+class BenchDrift(Out):
+    """The drift of the bench that was taken off, in percent an hour, or why none was."""
+
+    percent_per_hour: float | None
+    low: float | None
+    high: float | None
+    trouble: str
+    words: str
+
+
 class SuiteOut(Out):
     """One figure over the tests of a group."""
 
@@ -88,7 +110,10 @@ class SuiteOut(Out):
     high: float | None = None
     games_low: float | None = None
     games_high: float | None = None
+    games_words: str = ""
     verdict: str | None = None
+    within: str | None = None
+    drift: SuiteDrift | None = None
     verdicts: dict[str, str] = {}
     beyond: dict[str, dict[str, int]] = {}
     wins: int = 0
@@ -218,7 +243,10 @@ class FindingsOut(Out):
     rejected: list[PassNote]
     missing: list[MissingNote]
     caveats: list[CaveatOut]
-    #: The p that claims must stay under where passes are added while a verdict is open.
-    stop_level: float | None
+    #: The level of every interval: 0.05, or stricter where passes are added while a verdict is open.
+    interval_level: float
+    interval_words: str
+    level_sentence: str
+    bench_drift: BenchDrift
     #: Captures whose figures are being made anew.
     stale: int

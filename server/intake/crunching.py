@@ -57,6 +57,7 @@ class Proposed:
     rows: list[list[str]]
     reasons: list[str]
     look: str
+    questions: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -83,9 +84,11 @@ class CrunchedSamples:
 def propose(content: bytes) -> Proposed:
     """What a file seems to be. Raises :class:`CaptureRefused` where it is no capture at all."""
     proposal = propose_columns(content)
-    columns = proposal.columns.as_json() if proposal.columns else None
+    likely = proposal.columns or proposal.guess
+    columns = likely.as_json() if likely else None
     # Files of one logger may differ in how much stands before the header, never in the header itself.
-    dialect = {name: value for name, value in (columns or {}).items() if name not in ("map", "skip_lines")}
+    own = ("map", "skip_lines", "skip_last_lines")
+    dialect = {name: value for name, value in (columns or {}).items() if name not in own}
     look = hashlib.sha256(repr((proposal.names, sorted(dialect.items()))).encode()).hexdigest()
     return Proposed(
         columns,
@@ -93,6 +96,7 @@ def propose(content: bytes) -> Proposed:
         [[text[:60] for text in row[:200]] for row in proposal.rows],
         list(proposal.reasons),
         look,
+        list(proposal.questions),
     )
 
 

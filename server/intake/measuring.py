@@ -40,7 +40,8 @@ def settings_from(study: Study, run_as: dict[str, Any] | None) -> dict[str, Any]
     run_as = run_as or {"limited_to_fps": None, "known_caps": []}
     caps = list(run_as["known_caps"])
     if study.display_hz:
-        caps.append({"name": "display refresh", "fps": study.display_hz, "refresh": True})
+        display = {"name": "display refresh", "fps": study.display_hz, "refresh": True}
+        caps.append(display | ({"variable": True} if study.display_variable else {}))
     return {"target_hz": study.target_hz, "limited_to_fps": run_as["limited_to_fps"], "known_caps": caps}
 
 

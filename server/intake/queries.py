@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -12,6 +14,7 @@ from rennbahn import capture as core
 from rennbahn.capture.envelope import envelope
 from rennbahn.capture.naming import Place, places_of
 from rennbahn.capture.pack import unpack
+from rennbahn.comparing.hours import Hours, Run, bench_hours
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
 from studies.models import COUNTING, Pass, PassState, Study, StudyState
@@ -83,6 +86,7 @@ def _arrival_out(
         names=arrival.proposal.get("names", []),
         rows=arrival.proposal.get("rows", []),
         reasons=arrival.proposal.get("reasons", []),
+        questions=[] if saved else arrival.proposal.get("questions", []),
         columns=ColumnMap(**columns) if columns else None,
         saved_as=saved.name if saved else "",
         refusal=Refusal(**arrival.refusal) if arrival.refusal else None,
@@ -95,9 +99,11 @@ def _arrival_out(
 
 
 def own_map(arrival: Arrival, columns: dict[str, Any]) -> dict[str, Any]:
-    """A column map with the header where it stands in this file: files of a logger differ in what is above it."""
-    own = (arrival.proposal.get("columns") or {}).get("skip_lines")
-    return columns if own is None else columns | {"skip_lines": own}
+    """A column map with header and end as in this file: files of a logger differ in what stands around the rows."""
+    own = arrival.proposal.get("columns") or {}
+    if own.get("skip_lines") is None:
+        return columns
+    return columns | {name: own[name] for name in ("skip_lines", "header_lines", "skip_last_lines") if name in own}
 
 
 #: What a list shows of each pass, in the order of `_row`.
@@ -183,7 +189,30 @@ def pass_detail(pass_id: int) -> PassDetail:
         run_as=one.run_as,
         setup=str(one.setup_version) if one.setup_version else "",
         trouble=capture.trouble if capture else "",
+        bench_hour=_bench_hour(one),
     )
+
+
+def _bench_hour(one: Pass) -> float | None:
+    """The hour of the bench at which a pass ran, since its session began, among all passes that say when they ran."""
+    if one.ran_at is None:
+        return None
+    ran = list(
+        Pass.objects.filter(test__study=one.test.study_id, ran_at__isnull=False, capture__isnull=False)
+        .order_by("pk")
+        .values_list("pk", *RAN_COLUMNS)
+    )
+    hours = hours_of([own for _, *own in ran])
+    return {pk: hour for (pk, *_), hour in zip(ran, hours.of, strict=True)}.get(one.pk)
+
+
+#: Of passes, what :func:`hours_of` needs: when it ran, and how long it took by its capture or else by its scene.
+RAN_COLUMNS = ("ran_at", "capture__length_s", "test__scene__length_s")
+
+
+def hours_of(ran: Sequence[Sequence[Any]]) -> Hours:
+    """Hours of the bench of passes, from their :data:`RAN_COLUMNS`."""
+    return bench_hours([Run(at.timestamp() if at else None, long_s or scene_s) for at, long_s, scene_s in ran])
 
 
 def _file_out(file: PassFile) -> FileOut:
@@ -278,10 +307,19 @@ def _original(found: QuerySet[Original], what: str) -> tuple[str, bytes]:
     return one.arrival.name, bytes(one.content)
 
 
-def counted_passes(study: Study) -> list[comparing.Pass]:
+@dataclass(frozen=True)
+class Counted:
+    """The passes of a study as the core compares them; `trouble` says what is wrong with the hours of the accepted."""
+
+    passes: list[comparing.Pass]
+    trouble: str
+
+
+def counted_passes(study: Study) -> Counted:
     """The passes of a study as the core compares them, in one query and without decoding a document.
 
-    Of passes that are out, the status is the reason; warm-ups and controls take no part.
+    Of passes that are out, the status is the reason; warm-ups take no part. Each accepted pass has its hour of the
+    bench, where it is known when it ran.
     """
     columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
     rows = (
@@ -289,13 +327,16 @@ def counted_passes(study: Study) -> list[comparing.Pass]:
         .exclude(state=PassState.PLANNED)
         .order_by("test__position", "lane__position", "number")
         .values_list(
-            "id", "lane_id", "test_id", "state", "reason_code", "capture__current__cap",
+            "id", "lane_id", "test_id", "state", "reason_code", *RAN_COLUMNS, "capture__current__cap",
             "reported__average_fps", "reported__low_1_fps", "reported__low_01_fps", "reported__read_from", *columns,
         )
     )  # fmt: skip
     names = tuple(FIGURE_COLUMNS)
-    found = []
-    for pk, lane, test, state, code, cap, average, low_1, low_01, read_from, *values in rows:
+    found: list[comparing.Pass] = []
+    ran: list[tuple[int, tuple[Any, ...]]] = []
+    for pk, lane, test, state, code, began, long_s, scene_s, cap, average, low_1, low_01, read_from, *values in rows:
+        if state == PassState.ACCEPTED:
+            ran.append((len(found), (began, long_s, scene_s)))
         if read_from:
             figures, source = _reported_figures(average, low_1, low_01), "own_report"
         else:
@@ -312,7 +353,10 @@ def counted_passes(study: Study) -> list[comparing.Pass]:
                 figures,
             )
         )
-    return found
+    hours = hours_of([own for _, own in ran])
+    for (at, _), hour in zip(ran, hours.of, strict=True):
+        found[at] = replace(found[at], clock_h=hour)
+    return Counted(found, hours.trouble)
 
 
 def _reported_figures(average: float | None, low_1: float | None, low_01: float | None) -> dict[str, float]:

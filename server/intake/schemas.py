@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import Field, StringConstraints, model_validator
 from quick import Out
+from rennbahn.capture.columns import MOST_HEADER_LINES, MOST_LAST_LINES
 from strict import ONE_LINE, In, Whole
 
 
@@ -19,7 +20,10 @@ class ColumnUse(In):
 
 
 class ColumnMap(In):
-    """How to read one kind of file. Without `skip_lines` the header is where it stands in each file."""
+    """How to read one kind of file. Without `skip_lines` the header is where it stands in each file.
+
+    `header_lines` is 2 where a line of units or groups belongs to the header; `skip_last_lines` are left out.
+    """
 
     format: str = "delimited"
     compression: str | None = None
@@ -27,6 +31,8 @@ class ColumnMap(In):
     decimal: str | None = None
     encoding: str | None = None
     skip_lines: int | None = Field(default=None, ge=0, le=10_000)
+    header_lines: int | None = Field(default=None, ge=1, le=MOST_HEADER_LINES)
+    skip_last_lines: int | None = Field(default=None, ge=0, le=MOST_LAST_LINES)
     map: list[ColumnUse] = Field(max_length=40)
 
 
@@ -52,6 +58,8 @@ class ArrivalOut(Out):
     names: list[str]
     rows: list[list[str]]
     reasons: list[str]
+    #: What a person has to settle before the map is believed.
+    questions: list[str]
     columns: ColumnMap | None
     saved_as: str
     refusal: Refusal | None
@@ -285,4 +293,6 @@ class PassDetail(Out):
     measured: list[EarlierFigures]
     run_as: dict[str, Any] | None
     setup: str
+    #: Hours since its session at the bench began; none where that is not known.
+    bench_hour: float | None
     trouble: str

@@ -337,7 +337,10 @@ def proposal_of(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | N
         found = bounded(crunching.propose, content)
     except CaptureRefused as error:
         return {}, "", _refusal(error).dict()
-    data = {"columns": found.columns, "names": found.names, "rows": found.rows, "reasons": found.reasons}
+    data = {
+        "columns": found.columns, "names": found.names, "rows": found.rows, "reasons": found.reasons,
+        "questions": found.questions,
+    }  # fmt: skip
     return data, found.look, None
 
 

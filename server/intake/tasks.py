@@ -15,7 +15,8 @@ from procrastinate.exceptions import AlreadyEnqueued, UniqueViolation
 from procrastinate.jobs import Status
 from rennbahn import MEASURES_VERSION
 from rennbahn.errors import RennbahnError
-from studies.models import Study, StudyState
+from studies.models import Pass, Study, StudyState
+from studies.news import decided
 
 from intake import crunching
 from intake.bounded import BoundedProcess
@@ -43,6 +44,11 @@ def measure_study(study_id: int) -> int:
     with BoundedProcess() as process:
         for pk in ids:
             _measure_one(process, pk)
+    if ids:
+        # What scenes teach stands on these figures.
+        scenes = set(Pass.objects.filter(capture__in=ids).values_list("test__scene", flat=True))
+        with transaction.atomic():
+            decided.send(Study, study=study, scenes=scenes)
     return len(ids)
 
 

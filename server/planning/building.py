@@ -8,10 +8,10 @@ from dataclasses import dataclass, fields
 from bench.queries import described, description_of, parts_named
 from problems import Problem
 from rennbahn.planning.changes import lane_change
-from rennbahn.planning.fairness import Fairness, LaneDescription, SetupDescription, check_fairness
+from rennbahn.planning.fairness import REQUIRED, Fairness, LaneDescription, SetupDescription, check_fairness
 from rennbahn.planning.schedule import Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Work
 from scenes.models import Condition, Scene
-from studies.models import Lane, Pass, PassState, Study, Test
+from studies.models import Lane, Pass, PassRole, PassState, Study, Test
 
 from planning.schemas import SketchIn
 
@@ -42,7 +42,7 @@ def fairness_of(study: Study) -> Fairness:
         )
         for lane in lanes
     ]
-    return check_fairness(described_lanes, str(lanes[0].pk), factors_of(study))
+    return check_fairness(described_lanes, str(lanes[0].pk), factors_of(study), REQUIRED[study.kind])
 
 
 def factors_of(study: Study) -> list[str]:
@@ -57,12 +57,15 @@ def work_of(study: Study, costs: Costs) -> Work:
     at_lane = {lane.pk: position for position, lane in enumerate(lanes)}
     at_test = {test.pk: position for position, test in enumerate(tests)}
     planned = Pass.objects.filter(test__study=study, state=PassState.PLANNED).values_list(
-        "pk", "lane_id", "test_id", "number"
+        "pk", "lane_id", "test_id", "number", "role"
     )
     return Work(
         tests=tuple(_planned_test(test) for test in tests),
         lanes=tuple(PlannedLane(str(lane.pk), lane.name, told_by(lane.condition)) for lane in lanes),
-        passes=tuple(PlannedPass(str(pk), at_lane[lane], at_test[test], number) for pk, lane, test, number in planned),
+        passes=tuple(
+            PlannedPass(str(pk), at_lane[lane], at_test[test], number, role == PassRole.CONTROL)
+            for pk, lane, test, number, role in planned
+        ),
         changes=changes_between([description_of(lane.setup_version) for lane in lanes], costs),
         costs=costs,
     )

@@ -78,9 +78,11 @@ def changed_within(study: Study) -> list[ChangedOut]:
     counting = Pass.objects.filter(
         test__study=study, setup_version__isnull=False, state__in=(PassState.RECORDED, PassState.ACCEPTED)
     )
-    pairs = set(counting.values_list("setup_version", "lane").order_by().distinct())
-    versions = {version for version, _ in pairs}
-    if len(versions) <= len({lane for _, lane in pairs}):
+    found = set(counting.values_list("setup_version", "setup_version__setup", "lane").order_by().distinct())
+    setups = {version: setup for version, setup, _ in found}
+    versions = set(setups)
+    # Neither did a lane change its setup, nor do lanes that share one have two versions of it.
+    if len({lane for *_, lane in found}) == len(found) and len(set(setups.values())) == len(versions):
         return []
     run = list(
         counting.select_related("lane", "test__scene__game", "test__condition")
@@ -88,7 +90,15 @@ def changed_within(study: Study) -> list[ChangedOut]:
         .order_by("when", "pk")
     )
     described = {version.pk: description_of(version) for version in whole_versions().filter(pk__in=versions)}
-    runs = [RunWith(str(p.lane_id), p.test.scene.game.name, described[p.setup_version_id or 0]) for p in run]
+    runs = [
+        RunWith(
+            str(p.lane_id),
+            p.test.scene.game.name,
+            described[p.setup_version_id or 0],
+            machine=str(setups[p.setup_version_id or 0]),
+        )
+        for p in run
+    ]
     return [
         ChangedOut(
             lane=run[one.before].lane.name,

@@ -8,13 +8,14 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 from scenes.models import Scene
-from studies.models import Study
+from studies.models import Study, Test
 
 
 class Order(models.TextChoices):
     """In which order passes are run."""
 
     LANE_BY_LANE = "lane_by_lane", "Lane after lane"
+    IN_ROUNDS = "in_rounds", "Lane after lane, in rounds"
     ALTERNATING = "alternating", "Lanes in turn, there and back"
     BY_GAME = "by_game", "Lanes in turn within each game"
     RANDOM = "random", "Shuffled within rounds"
@@ -29,7 +30,8 @@ class Plan(models.Model):
     """What a study's plan rests on. Times are the bench's own: no time zone is meant.
 
     `margin` is the smallest margin that matters, as a share. `costs` holds what differs from the core's defaults, in
-    seconds. `sequence` is the order by hand, as pass ids. `weekdays` count from Monday, 0.
+    seconds. `sequence` is the order by hand, as pass ids. `weekdays` count from Monday, 0. `control_test` is run where
+    each lane begins and ends, so that a drift of the bench shows.
     """
 
     study = models.OneToOneField(Study, on_delete=models.CASCADE, related_name="plan", primary_key=True)
@@ -44,6 +46,7 @@ class Plan(models.Model):
     hours_a_day = models.FloatField(default=8.0)
     weekdays = models.JSONField(default=_working_days)
     deadline = models.DateTimeField(null=True, blank=True)
+    control_test = models.ForeignKey(Test, on_delete=models.SET_NULL, null=True, blank=True, related_name="+")
 
     class Meta:
         constraints = [

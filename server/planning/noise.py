@@ -13,7 +13,7 @@ from django.db import transaction
 from django.db.models import Count, Sum
 from intake.measuring import FIGURE_COLUMNS
 from rennbahn.comparing.model import AVERAGE, low_figure
-from rennbahn.planning.noise import Pooled, Squares, pooled, squares_within
+from rennbahn.planning.noise import Estimate, Pooled, Squares, learned, pooled, squares_within
 from scenes.models import Scene
 from studies.models import COUNTING, Pass, PassState
 
@@ -25,19 +25,22 @@ KINDS = (AVERAGE, "low_1", "low_0.1")
 
 @dataclass(frozen=True)
 class Known:
-    """Noise of a scene by kind of figure, and what it stands on."""
+    """Noise of a scene by kind of figure, and what it stands on.
+
+    `noise` is what its own passes say; `estimates` what they say beside all other scenes, where it was ever run twice.
+    """
 
     noise: Mapping[str, Pooled]
+    estimates: Mapping[str, Estimate]
     passes: int
     studies: int
 
 
 @dataclass(frozen=True)
 class Learned:
-    """Noise of each scene, and of all together by kind of figure."""
+    """Noise of each scene."""
 
     scenes: Mapping[int, Known]
-    everything: Mapping[str, Pooled]
 
 
 def figure_of(kind: str, low_school: str) -> str:
@@ -103,23 +106,27 @@ def learn_all() -> None:
 
 
 def learned_noise(low_school: str, scenes: Iterable[int] | None = None) -> Learned:
-    """Noise of scenes (all of them without a list), and of all together, in two queries."""
+    """Noise of scenes (all of them without a list), each beside all others, in one query."""
     kinds = {figure_of(kind, low_school): kind for kind in KINDS}
-    rows = SceneTotal.objects.filter(figure__in=kinds)
-    sums = rows.values_list("figure").annotate(Sum("squares"), Sum("df"), Sum("cells")).order_by()
-    every = {kinds[figure]: pooled(Squares(*found)) for figure, *found in sums}
-    own = rows if scenes is None else rows.filter(scene__in=list(scenes))
-    found: dict[int, dict[str, Pooled]] = {}
+    squares: dict[str, dict[int, Squares]] = {kind: {} for kind in KINDS}
     stands_on: dict[int, tuple[int, int]] = {}
-    for row in own.order_by("scene"):
-        found.setdefault(row.scene_id, {})[kinds[row.figure]] = pooled(Squares(row.squares, row.df, row.cells))
-        before = stands_on.get(row.scene_id, (0, 0))
-        stands_on[row.scene_id] = (max(before[0], row.passes), max(before[1], row.studies))
-    nothing = Pooled(None, 0, 0)
+    rows = SceneTotal.objects.filter(figure__in=kinds).order_by("scene")
+    for scene, figure, total, df, cells, passes, studies in rows.values_list(
+        "scene", "figure", "squares", "df", "cells", "passes", "studies"
+    ):
+        squares[kinds[figure]][scene] = Squares(total, df, cells)
+        before = stands_on.get(scene, (0, 0))
+        stands_on[scene] = (max(before[0], passes), max(before[1], studies))
+    found = {kind: learned(own) for kind, own in squares.items()}
+    wanted = stands_on if scenes is None else [scene for scene in scenes if scene in stands_on]
+    nothing = Squares(0.0, 0, 0)
     return Learned(
-        scenes={
-            scene: Known({kind: noise.get(kind, nothing) for kind in KINDS}, *stands_on[scene])
-            for scene, noise in found.items()
-        },
-        everything={kind: every.get(kind, nothing) for kind in KINDS},
+        {
+            scene: Known(
+                {kind: pooled(squares[kind].get(scene, nothing)) for kind in KINDS},
+                {kind: own[scene] for kind, own in found.items() if scene in own},
+                *stands_on[scene],
+            )
+            for scene in wanted
+        }
     )

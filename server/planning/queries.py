@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import asdict
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, replace
 
 from django.contrib.auth.models import AnonymousUser, User
+from intake.queries import RAN_COLUMNS, hours_of
 from people.access import require
 from people.models import Role
 from problems import NotFound
+from rennbahn.comparing.model import AVERAGE
+from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
 from rennbahn.plain import plain
-from rennbahn.planning.needs import Asked, Estimate, Need, learned, needs_of
+from rennbahn.planning.needs import Asked, Expected, Need, needs_of
+from rennbahn.planning.noise import guessed
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
-from rennbahn.planning.sequential import SequentialRule
+from rennbahn.planning.telling import Method, Ran, Telling, propose_control, telling
 from rennbahn.planning.timeline import Slot, Timeline, plan
+from rennbahn.planning.words import untold_words
 from seen import mark_of
 from studies.composing import check_size
-from studies.models import Study, StudyState, Test
+from studies.models import COUNTING, Pass, PassState, Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
 from turns import Turns
 
@@ -25,11 +30,12 @@ from planning import calendar
 from planning.building import costs_of, fairness_of, sketched, work_of
 from planning.calendar import BenchTime
 from planning.fair import changed_within, objections_out, pairings_out
-from planning.models import Plan
+from planning.models import Order, Plan
 from planning.noise import KINDS, learned_noise
 from planning.schemas import (
     BlockOut,
     ChangeOut,
+    ControlOut,
     DroppedOut,
     NeedOut,
     ObjectionOut,
@@ -42,6 +48,7 @@ from planning.schemas import (
     SessionOut,
     SketchIn,
     SketchOut,
+    TellingOut,
 )
 
 #: Passes of a sketch that is laid out while one types.
@@ -64,9 +71,10 @@ def whole_plan(study_id: int) -> PlanOut:
     chosen = laid_out(work, kept, kept.order, when)
     # The order by hand is compared with the others only where it was chosen.
     compared = [laid_out(work, kept, order, when) if order != kept.order else chosen for order in ORDERS]
-    dropped = {int(work.tests[test].id) for test in chosen.dropped}
-    needs, suite = _needs(study, kept, dropped)
+    asked = _asked(study)
+    judge = _Judge(study, kept, work, when, asked)
     fairness = fairness_of(study)
+    told = judge.tells(chosen)
     return PlanOut(
         **plan_in(kept).dict(),
         study_id=study.pk,
@@ -74,14 +82,18 @@ def whole_plan(study_id: int) -> PlanOut:
         seen=plan_mark(kept),
         pairings=pairings_out(fairness),
         objections=objections_out(study, fairness),
+        unsaid=list(fairness.unsaid),
         changed=changed_within(study),
-        needs=needs,
+        needs=_needs(study, kept, asked),
         leading=study.leading,
-        suite_resolvable=suite,
+        suite_resolvable=told.resolvable if told else None,
+        drift_allowance=study.drift_allowance,
+        drift_words=untold_words(told, study.drift_allowance) if told else "",
+        control=judge.control(chosen),
         rule=_rule_out(kept),
         all_costs=asdict(costs),
-        outlines=[outline(one, when) for one in compared],
-        chosen=outline(chosen, when),
+        outlines=[outline(one, when, told if one is chosen else judge.tells(one)) for one in compared],
+        chosen=outline(chosen, when, told),
         sessions=_sessions(chosen, when),
         blocks=_blocks(work, chosen),
         dropped=[DroppedOut(test_id=int(work.tests[t].id), priority=work.tests[t].priority) for t in chosen.dropped],
@@ -100,9 +112,10 @@ def one_study(study_id: int) -> Study:
 
 def plan_in(kept: Plan) -> PlanIn:
     """A plan's own settings."""
-    names = [name for name in PlanIn.model_fields if name != "deadline"]
+    names = [name for name in PlanIn.model_fields if name not in ("deadline", "control_test")]
     deadline = kept.deadline.replace(tzinfo=None) if kept.deadline else None
-    return PlanIn(**{name: getattr(kept, name) for name in names}, deadline=deadline)
+    own = {name: getattr(kept, name) for name in names}
+    return PlanIn(**own, deadline=deadline, control_test=kept.control_test_id)
 
 
 def plan_mark(kept: Plan) -> str:
@@ -155,7 +168,7 @@ def noise_of_scenes() -> list[SceneNoiseOut]:
             passes=known.passes,
             cells=known.noise[KINDS[0]].cells,
             studies=known.studies,
-            percent={kind: Estimate(one.s, "scene").percent for kind, one in known.noise.items() if one.s is not None},
+            percent={kind: one.percent for kind, one in known.estimates.items()},
         )
         for scene, known in learned_noise("percentile").scenes.items()
     ]
@@ -175,12 +188,18 @@ def sketch(user: User | AnonymousUser, data: SketchIn) -> SketchOut:
 def _sketch(data: SketchIn) -> SketchOut:
     found = sketched(data)
     when = BenchTime(dt.date(2000, 1, 3), dt.time(9), 8.0, range(7))
+    tests = found.work.tests
     small = 0 < len(found.work.passes) <= LARGEST_SKETCH
     timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if small else []
     fairness = found.fairness
+    # Nothing is known of these scenes yet: orders are told apart by what passes along a route would scatter.
+    asked = [Asked(f"{t.game}, {t.scene}", {AVERAGE: guessed("route", AVERAGE)}, data.passes_wanted) for t in tests]
+    judge = Method(Expected(asked, AVERAGE)) if timelines else None
     return SketchOut(
         passes=len(found.work.passes),
-        outlines=[outline(one, when) for one in timelines],
+        outlines=[
+            outline(one, when, telling(found.work, one, when.sessions(), judge) if judge else None) for one in timelines
+        ],
         pairings=pairings_out(fairness) if fairness else [],
         objections=[ObjectionOut(**plain(one)) for one in fairness.objections] if fairness else [],
     )
@@ -192,16 +211,15 @@ def rule_for(study: Study) -> SequentialRule | None:
     return None if most is None else SequentialRule(most)
 
 
-def outline(timeline: Timeline, when: BenchTime) -> OutlineOut:
-    """A timeline in a few numbers."""
+def outline(timeline: Timeline, when: BenchTime, told: Telling | None) -> OutlineOut:
+    """A timeline in a few numbers, and what it can tell."""
     return OutlineOut(
         order=timeline.order,
         passes=len(timeline.slots),
         total_s=timeline.total_s,
         ends=when.moment(timeline.end_s) if timeline.slots else None,
         counts={str(kind): number for kind, number in timeline.counts.items()},
-        drift_worst=timeline.drift.worst,
-        drift_suite=timeline.drift.suite,
+        tells=TellingOut(**plain(told)) if told else None,
         dropped=len(timeline.dropped),
         fits=timeline.fits,
     )
@@ -218,30 +236,73 @@ def _late(timeline: Timeline) -> bool:
     return bool(timeline.dropped) or not timeline.fits
 
 
-def _needs(study: Study, kept: Plan, dropped: Collection[int]) -> tuple[list[NeedOut], float | None]:
-    """What each test needs, and what all tests that will be run together can tell of the leading figure."""
+def _asked(study: Study) -> list[Asked]:
+    """The tests of a study with what is known of their noise."""
     tests = list(study.tests.all())
     noise = learned_noise(study.low_school, {test.scene_id for test in tests})
-    asked = []
+    found = []
     for test in tests:
         own = noise.scenes.get(test.scene_id)
-        estimates = {
-            kind: learned(own.noise[kind] if own else None, noise.everything[kind], test.scene.kind, kind)
-            for kind in KINDS
-        }
-        asked.append(Asked(str(test.scene_id), estimates, test.passes_wanted))
-    lanes = len(study.lanes.all())
-    found = needs_of(asked, lanes, study.leading, kept.margin, study.equal_band)
-    run = [one for test, one in zip(tests, asked, strict=True) if test.pk not in dropped]
-    suite = needs_of(run, lanes, study.leading, kept.margin, study.equal_band).suite_resolvable
-    needs = [_need_out(test, need) for test, need in zip(tests, found.tests, strict=True)]
-    return needs, suite
+        estimates = {kind: (own and own.estimates.get(kind)) or guessed(test.scene.kind, kind) for kind in KINDS}
+        found.append(Asked(str(test.scene_id), estimates, test.passes_wanted))
+    return found
+
+
+class _Judge:
+    """What orders of a study's passes can tell, with those that ran already."""
+
+    def __init__(self, study: Study, kept: Plan, work: Work, when: BenchTime, asked: list[Asked]) -> None:
+        rule = rule_for(study)
+        level = rule.level if rule else FALSE_CLAIMS
+        self.method = Method(Expected(asked, study.leading), study.drift_allowance, level)
+        self.kept, self.work, self.sessions = kept, work, when.sessions()
+        self.ran = _ran(study, work)
+
+    def tells(self, timeline: Timeline) -> Telling | None:
+        """What an order can tell."""
+        return telling(self.work, timeline, self.sessions, self.method, self.ran)
+
+    def control(self, chosen: Timeline) -> ControlOut | None:
+        """The control passes that would help the chosen order most, of a test that is run in it."""
+        if self.kept.order == Order.BY_HAND:
+            return None
+        order: OrderName = self.kept.order  # type: ignore[assignment]
+        run = replace(self.work, passes=tuple(one for one in self.work.passes if one.test not in chosen.dropped))
+        found = propose_control(run, order, self.sessions, self.method, self.ran, seed=self.kept.seed)
+        if found is None:
+            return None
+        test = int(self.work.tests[found.test].id)
+        return ControlOut(test_id=test, seconds=found.seconds, tells=TellingOut(**plain(found.telling)))
+
+
+def _ran(study: Study, work: Work) -> list[Ran]:
+    """Accepted passes whose hour of the bench is known."""
+    at_lane = {int(lane.id): at for at, lane in enumerate(work.lanes)}
+    at_test = {int(test.id): at for at, test in enumerate(work.tests)}
+    rows = list(
+        Pass.objects.filter(
+            test__study=study, state=PassState.ACCEPTED, role__in=COUNTING, ran_at__isnull=False
+        ).values_list("lane_id", "test_id", *RAN_COLUMNS)
+    )
+    hours = hours_of([own for _, _, *own in rows])
+    return [
+        Ran(at_lane[lane], at_test[test], hour)
+        for (lane, test, *_), hour in zip(rows, hours.of, strict=True)
+        if hour is not None
+    ]
+
+
+def _needs(study: Study, kept: Plan, asked: Sequence[Asked]) -> list[NeedOut]:
+    """What each test needs."""
+    found = needs_of(asked, study.leading, kept.margin, study.equal_band)
+    return [_need_out(test, need) for test, need in zip(study.tests.all(), found, strict=True)]
 
 
 def _need_out(test: Test, need: Need) -> NeedOut:
     facts = plain(need)
+    own = need.estimate
     facts.pop("estimate")
-    return NeedOut(test_id=test.pk, source=need.estimate.source, noise_percent=need.estimate.percent, **facts)
+    return NeedOut(test_id=test.pk, source=own.source, noise_percent=own.percent, known_df=own.df, **facts)
 
 
 def _sessions(timeline: Timeline, when: BenchTime) -> list[SessionOut]:

@@ -11,7 +11,7 @@ from quick import Out
 from strict import ONE_LINE, Day, Edit, In, Moment, TimeOfDay
 
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
-OrderName = Literal["lane_by_lane", "alternating", "by_game", "random", "by_hand"]
+OrderName = Literal["lane_by_lane", "in_rounds", "alternating", "by_game", "random", "by_hand"]
 #: A text of a draft, which may still be empty.
 Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), ONE_LINE]
 
@@ -92,7 +92,8 @@ class CaveatOut(Out):
 
 
 class NeedOut(Out):
-    """What a test needs. `source` says whether its noise is the scene's own, that of all scenes, or a guess.
+    """What a test needs. `source` says whose its noise is: the `scene`'s own, `drawn` towards other scenes', that of
+    `all_scenes`, or a `guess`; `known_df` with how many degrees of freedom it was learned.
 
     `resolvable` by figure is the margin that the planned passes can show, as a share.
     """
@@ -100,6 +101,7 @@ class NeedOut(Out):
     test_id: int
     source: str
     noise_percent: float
+    known_df: float | None
     needed: int | None
     for_even: int | None
     proposed: int
@@ -108,7 +110,7 @@ class NeedOut(Out):
 
 
 class RuleOut(Out):
-    """The rule of adding passes while a verdict is open. `level` is the p that a claim must stay under at each look."""
+    """The rule of adding passes while a verdict is open. `level` is that of every interval, at each look."""
 
     first: int
     limit: int
@@ -129,6 +131,7 @@ class PlanIn(In):
     hours_a_day: float = Field(default=8.0, gt=0, le=24)
     weekdays: list[Annotated[int, Field(ge=0, le=6)]] = Field(default=[0, 1, 2, 3, 4], min_length=1, max_length=7)
     deadline: Moment | None = None
+    control_test: int | None = None
 
     @field_validator("deadline", "day_starts")
     @classmethod
@@ -187,16 +190,35 @@ class DroppedOut(Out):
     priority: int
 
 
+class TellingOut(Out):
+    """What an order leaves open under the drift that is allowed for, as shares: half the interval of a test and of the
+    suite, the suite margin that it shows nine times in ten, how far the drift could still move the suite.
+    """
+
+    test: float
+    suite: float
+    resolvable: float
+    drift: float
+    untold: bool
+
+
+class ControlOut(Out):
+    """Control passes worth having: of which test, what they cost, what they would leave open."""
+
+    test_id: int
+    seconds: float
+    tells: TellingOut
+
+
 class OutlineOut(Out):
-    """An order in a few numbers. Drift is what 1% an hour would add to margins, as a share."""
+    """An order in a few numbers."""
 
     order: str
     passes: int
     total_s: float
     ends: datetime | None
     counts: dict[str, int]
-    drift_worst: float
-    drift_suite: float
+    tells: TellingOut | None
     dropped: int
     fits: bool
 
@@ -209,10 +231,15 @@ class PlanOut(PlanIn):
     seen: str
     pairings: list[PairingOut]
     objections: list[ObjectionOut]
+    #: What should be recorded and is in no lane.
+    unsaid: list[str]
     changed: list[ChangedOut]
     needs: list[NeedOut]
     leading: str
     suite_resolvable: float | None
+    drift_allowance: float
+    drift_words: str
+    control: ControlOut | None
     rule: RuleOut | None
     all_costs: dict[str, float]
     outlines: list[OutlineOut]

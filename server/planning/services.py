@@ -10,7 +10,9 @@ from django.utils import timezone
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.planning.telling import CONTROLS
 from seen import check_seen
+from studies.composing import plan_controls
 from studies.models import Pass, Study
 from studies.record import last_said, note
 from studies.services import open_study
@@ -39,7 +41,9 @@ def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
         if after == before and not kept._state.adding:
             return kept
         for name, value in after.items():
-            setattr(kept, name, value)
+            setattr(kept, f"{name}_id" if name == "control_test" else name, value)
+        if before["control_test"] != after["control_test"]:
+            plan_controls(study, after["control_test"], CONTROLS)
         kept.deadline = data.deadline.replace(tzinfo=dt.UTC) if data.deadline else None
         kept.weekdays = sorted(set(data.weekdays))
         kept.save()

@@ -5,6 +5,7 @@ Called within the transaction of a service, which checks who asks and leaves the
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 
 from bench.models import SetupVersion
@@ -15,7 +16,7 @@ from problems import Conflict, Problem
 from rennbahn.planning.levels import level_of
 from scenes.services import condition_named, scene_named
 
-from studies.models import COUNTING, Lane, Level, Pass, PassState, Study, StudyKind, Test
+from studies.models import COUNTING, Lane, Level, Pass, PassRole, PassState, Study, StudyKind, Test
 from studies.schemas import LaneIn, StudyIn, TestIn
 
 Caller = User | AnonymousUser
@@ -169,7 +170,7 @@ def plan_passes(study: Study, tests: Sequence[Test], fewer: Collection[int] = ()
     found = Pass.objects.filter(test__in=tests).values_list("lane_id", "test_id", "number", "state", "pk", "role")
     for lane_id, test_id, number, state, pk, role in found.order_by("number"):
         last[lane_id, test_id] = number
-        if role in COUNTING:
+        if role != PassRole.CONTROL and role in COUNTING:
             numbers.setdefault((lane_id, test_id), []).append((number, state, pk))
     new: list[Pass] = []
     gone: list[int] = []
@@ -186,6 +187,31 @@ def plan_passes(study: Study, tests: Sequence[Test], fewer: Collection[int] = ()
             new += [Pass(lane=lane, test=test, number=first + i) for i in range(max(0, missing))]
     _take_out(Pass.objects.filter(pk__in=gone))
     Pass.objects.bulk_create(new)
+
+
+def plan_controls(study: Study, test_id: int | None, each: int) -> None:
+    """Plan so many control passes of one test in every lane, in place of those that were planned; of None, no more.
+
+    Raises :class:`Problem` where the test is not of this study.
+    """
+    _take_out(Pass.objects.filter(test__study=study, role=PassRole.CONTROL))
+    if test_id is None:
+        return
+    test = study.tests.filter(pk=test_id).first()
+    if test is None:
+        raise Problem(
+            "strange_test", "The control test is none of this study's.", field="control_test", hint="Choose another."
+        )
+    last: dict[int, int] = {}
+    done: Counter[int] = Counter()
+    for lane_id, number, role in Pass.objects.filter(test=test).values_list("lane_id", "number", "role"):
+        last[lane_id] = max(last.get(lane_id, 0), number)
+        done[lane_id] += role == PassRole.CONTROL
+    Pass.objects.bulk_create(
+        Pass(lane=lane, test=test, number=last.get(lane.pk, 0) + 1 + at, role=PassRole.CONTROL)
+        for lane in study.lanes.all()
+        for at in range(max(0, each - done[lane.pk]))
+    )
 
 
 def _take_out(planned: QuerySet[Pass]) -> None:

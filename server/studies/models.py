@@ -7,8 +7,10 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
+from rennbahn.comparing.model import MOST_DRIFT
 from rennbahn.comparing.words import PASS_REASONS
 from rennbahn.measures import LOW_SCHOOLS
+from rennbahn.planning.telling import USUAL_DRIFT
 from scenes.models import Condition, Scene
 
 
@@ -79,6 +81,10 @@ class Study(models.Model):
     equal_band = models.FloatField(default=0.01)
     target_hz = models.FloatField(default=60.0)
     display_hz = models.FloatField(null=True, blank=True)
+    #: The display follows the rate: it is kept a little under its own on purpose, and such a lock is its cap.
+    display_variable = models.BooleanField(default=False)
+    #: The slow drift of the bench that is allowed for, as a share an hour (its 95% bound); 0 allows for none.
+    drift_allowance = models.FloatField(default=USUAL_DRIFT)
 
     objects = StandingStudies()
     with_removed = models.Manager["Study"]()
@@ -95,6 +101,9 @@ class Study(models.Model):
             models.CheckConstraint(condition=Q(cell_school__in=CELL_SCHOOLS), name="study_cell_school_known"),
             models.CheckConstraint(condition=Q(equal_band__gt=0, equal_band__lt=1), name="study_band_is_a_share"),
             models.CheckConstraint(condition=Q(target_hz__gt=0), name="study_target_above_0"),
+            models.CheckConstraint(
+                condition=Q(drift_allowance__gte=0, drift_allowance__lte=MOST_DRIFT), name="study_drift_is_a_share"
+            ),
             models.CheckConstraint(condition=Q(passes_wanted__gte=1), name="study_has_passes"),
         ]
 
@@ -201,8 +210,8 @@ class PassRole(models.TextChoices):
     REPEAT = "repeat", "Repeat"
 
 
-#: Roles of passes that count once they are accepted.
-COUNTING = (PassRole.COUNTED, PassRole.REPEAT)
+#: Roles of passes that count once they are accepted. A control pass is one more pass of its cell.
+COUNTING = (PassRole.COUNTED, PassRole.REPEAT, PassRole.CONTROL)
 
 
 class Pass(models.Model):

@@ -8,6 +8,8 @@ from typing import Annotated, Literal
 from bench.schemas import SetupIn, SetupOut
 from pydantic import Field, StringConstraints
 from quick import Out
+from rennbahn.comparing.model import MOST_DRIFT
+from rennbahn.planning.telling import USUAL_DRIFT
 from scenes.schemas import Name
 from strict import ONE_LINE, Edit, In
 
@@ -17,7 +19,10 @@ Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)
 
 
 class Method(In):
-    """How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even."""
+    """How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even.
+
+    `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour.
+    """
 
     leading: Literal["average_fps", "low_1"] = "average_fps"
     low_school: Literal["percentile", "slowest_frames", "slowest_time"] = "percentile"
@@ -26,6 +31,8 @@ class Method(In):
     equal_band: float = Field(default=0.01, gt=0, lt=1)
     target_hz: float = Field(default=60.0, gt=0, le=2000)
     display_hz: float | None = Field(default=None, gt=0, le=2000)
+    display_variable: bool = False
+    drift_allowance: float = Field(default=USUAL_DRIFT, ge=0, le=MOST_DRIFT)
 
 
 class MethodEdit(Method, Edit):

@@ -25,7 +25,7 @@ def test_setups_name_their_parts_in_the_order_of_a_sheet(lead: Caller) -> None:
     lead.post("/setups", setup("Box", "Plain 40"), status=201)
     (found,) = lead.get("/setups")
     assert [part["kind"] for part in found["parts"]] == ["card", "cooler"]
-    assert found["settings"] == [{"name": "Sync", "value": "off"}]
+    assert found["settings"] == setup("Box", "Plain 40")["settings"]
     assert {part["name"]: part["setups"] for part in lead.get("/parts")} == {"Ostrane V5": 1, "Plain 40": 1}
     taken = lead.post("/setups", setup("box", "Plain 40"), status=409)
     assert taken["code"] == "setup_exists"

@@ -139,7 +139,7 @@ def test_the_plans_tell_their_story(mara: Caller) -> None:
     assert sweep["rule"]["limit"] == 6
     assert [one["factor"][0]["label"] for one in sweep["pairings"]] == ["Power limit"] * 4
     sources = [one["source"] for one in sweep["needs"]]
-    assert set(sources) == {"scene", "all_scenes", "guess"}, "learned from other studies, but not of a capped average"
+    assert set(sources) == {"scene", "drawn", "guess"}, "learned from other studies, but not of a capped average"
     assert all(one["ready_at"] for one in mara.get("/studies"))
 
 

@@ -49,7 +49,7 @@ def test_findings_are_the_cores(bench: Bench) -> None:
     assert suite.margins is not None
     assert found["average"]["margin"] == suite.margins["geometric"]
     assert found["average"]["sentence"]["text"].startswith("Tall fins: ")
-    assert " ahead of plain fins in average fps (95% interval +" in found["average"]["sentence"]["text"]
+    assert " ahead of plain fins in average fps in these games (95% interval +" in found["average"]["sentence"]["text"]
     wanted = {m.test: m for m in comparison.tests["average_fps"]}
     for test in found["tests"]:
         margin = wanted[str(test["test_id"])]

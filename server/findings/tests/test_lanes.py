@@ -118,6 +118,8 @@ def test_a_difference_of_one_lane_prints_with_all_of_them(lead: Caller) -> None:
     study = lead.post("/studies", study_body(kind="ladder", factor="card", lanes=lanes), status=201)
     caveats = lead.get(f"/studies/{study['id']}/findings")["caveats"]
     assert [(one["label"], one["about"], one["accepted"]) for one in caveats] == [
-        ("Driver", "nothing / 43 beta", False)
+        ("Driver", "nothing / 43 beta", False),
+        ("Not recorded", caveats[1]["about"], False),
     ]
+    assert caveats[1]["about"].startswith("not recorded in any lane: Power plan or mode, ")
     assert caveats[0]["reason"] == "it is written down for one lane only: say what the other has"

@@ -300,3 +300,24 @@ def test_editing_a_game_changes_nothing_about_what_was_run(bench: Bench, jobs: J
     bench.lead.save(f"/games/{game['id']}", {"engine_cap_fps": 60})
     jobs.work()
     assert (bench.tester.get(f"/studies/{bench.id}/passes"), bench.lead.get(f"/studies/{bench.id}/audit")) == before
+
+
+def test_what_is_not_sure_is_asked_and_a_summary_left_out_once_it_is_confirmed(bench: Bench) -> None:
+    """A log whose last lines are a summary: the map that leaves them out is a proposal with a question."""
+    log = bench.log(3) + b"Average FPS: 104\n1% low: 81\n"
+    arrival = bench.tester.hand_in(bench.id, "with a summary.csv", log)
+    assert "look like a summary" in arrival["questions"][0]
+    assert arrival["columns"]["skip_last_lines"] == 2
+    place = {"arrival_id": arrival["id"], "lane_id": bench.lane(0), "test_id": bench.test(0)}
+    whole = {**arrival["columns"], "skip_last_lines": None}
+    (refused,) = bench.tester.post(f"/studies/{bench.id}/take", {"columns": whole, "assignments": [place]})
+    assert refused["refusal"]["reason"] in ("broken_row", "not_a_number")
+    assert refused["refusal"]["line"] is not None
+    assert "leave them out: 2 in" in refused["refusal"]["hint"]
+    body = {"columns": arrival["columns"], "assignments": [place], "save_as": "summing logger"}
+    (taken,) = bench.tester.post(f"/studies/{bench.id}/take", body)
+    assert taken["refusal"] is None
+    # The next one of its kind has a line less at its end: it is known, and nothing is asked again.
+    again = bench.tester.hand_in(bench.id, "another.csv", bench.log(4) + b"Average FPS: 99\n")
+    assert (again["saved_as"], again["questions"]) == ("summing logger", [])
+    assert again["columns"]["skip_last_lines"] == 1

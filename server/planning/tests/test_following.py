@@ -16,14 +16,15 @@ from rennbahn.simulation import Rig, Scene
 from studies.models import Pass
 from studies.schemas import TestIn
 from studies.services import set_tests
-from testkit import Bench, Caller, edit_body, study_body
+from testkit import RECORDED, Bench, Caller, edit_body, study_body
 
 PLAN = {"starts_on": "2026-01-05"}
 
 
 def scaling(lead: Caller, tester: Caller, *conditions: str) -> Bench:
     """One setup under several conditions, in two scenes."""
-    box = {"name": "Box", "parts": [{"kind": "card", "name": "V5"}], "settings": []}
+    said = [*RECORDED, {"name": "Sync", "value": "off"}]
+    box = {"name": "Box", "parts": [{"kind": "card", "name": "V5"}], "settings": said}
     setup = lead.post("/setups", box, status=201)["id"]
     lanes = [{"name": name, "setup_id": setup, "condition": name} for name in conditions]
     tests = [{**test, "condition": conditions[0]} for test in study_body()["tests"][:2]]

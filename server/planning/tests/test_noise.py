@@ -33,8 +33,11 @@ def test_every_decision_teaches(bench: Bench) -> None:
     after = learned_noise("percentile").scenes[scene]
     assert after.noise["average_fps"].df == 3
     assert after.noise["average_fps"].s == pytest.approx(pooled_noise(values(bench, bench.test(0))).s)
-    together = learned_noise("slowest_time").everything["low_1"]
-    assert together.df == 3 + 4
+    lows = learned_noise("slowest_time").scenes
+    assert sum(one.noise["low_1"].df for one in lows.values()) == 3 + 4
+    # Seven degrees of freedom over two scenes: the one with three leans on both, the other stands alone.
+    estimates = [lows[one["scene_id"]].estimates["low_1"] for one in bench.study["tests_full"][:2]]
+    assert [(one.source, one.df) for one in estimates] == [("all_scenes", 7), ("scene", 4)]
 
 
 def test_what_decisions_kept_is_what_all_passes_say(bench: Bench) -> None:

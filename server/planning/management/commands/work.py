@@ -12,6 +12,7 @@ from studies.models import Pass, PassState
 
 from planning.models import SceneNoise
 from planning.noise import learn_all
+from planning.readiness import look_again_at_all
 
 
 class Command(BaseCommand):
@@ -23,6 +24,7 @@ class Command(BaseCommand):
         """Queue what an upgrade left stale, then work."""
         if not SceneNoise.objects.exists() and Pass.objects.filter(state=PassState.ACCEPTED).exists():
             learn_all()
+        look_again_at_all()
         queue_stale()
         connector: Any = app.connector
         with app.replace_connector(connector.get_worker_connector()):
