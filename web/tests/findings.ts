@@ -44,6 +44,7 @@ function suite(figure: string, text: string): Schemas["SuiteOut"] {
     high: 0.03,
     games_low: null,
     games_high: null,
+    games_words: "",
     verdict: "ahead",
     verdicts: { geometric: "ahead" },
     beyond: {},
@@ -74,6 +75,8 @@ export function findings(more: Partial<Schemas["FindingsOut"]> = {}): Schemas["F
       equal_band: 0.01,
       target_hz: 60,
       display_hz: null,
+      display_variable: false,
+      drift_allowance: 0.005,
     },
     groups: [{ key: "typical|1440|high", words: "1440, high", intent: "typical", tests: 2, games: 2 }],
     group: "typical|1440|high",
@@ -116,7 +119,10 @@ export function findings(more: Partial<Schemas["FindingsOut"]> = {}): Schemas["F
     rejected: [],
     missing: [],
     caveats: [],
-    stop_level: null,
+    interval_level: 0.05,
+    interval_words: "95% interval",
+    level_sentence: "",
+    bench_drift: { percent_per_hour: null, low: null, high: null, trouble: "", words: "" },
     ...more,
   };
 }

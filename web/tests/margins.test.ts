@@ -103,8 +103,8 @@ test("without a background the picture is see-through", () => {
 test("verdicts are short where room is", () => {
   assert.equal(shortVerdict(margin(0.02)), "ahead");
   assert.equal(shortVerdict(margin(-0.02, { could_be_chance: true })), "behind, could be chance");
-  assert.equal(shortVerdict(margin(0, { verdict: "open", further_passes: 1 })), "open, 1 more in each lane");
-  assert.equal(shortVerdict(margin(0, { verdict: "open", further_passes: 4 })), "open, 4 more in each lane");
+  assert.equal(shortVerdict(margin(0, { verdict: "open", further_passes: 1 })), "open, 1 more a lane");
+  assert.equal(shortVerdict(margin(0, { verdict: "open", further_passes: 4 })), "open, 4 more a lane");
   assert.equal(shortVerdict(margin(0, { verdict: "open" })), "open");
   assert.equal(shortVerdict(margin(null)), "capped");
 });

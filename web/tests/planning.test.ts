@@ -32,10 +32,14 @@ const plan: Schemas["PlanOut"] = {
   deadline: "2027-01-13T18:00:00",
   pairings: [],
   objections: [],
+  unsaid: [],
   changed: [],
   needs: [],
   leading: "average_fps",
   suite_resolvable: null,
+  drift_allowance: 0.005,
+  drift_words: "",
+  control: null,
   rule: null,
   all_costs: { swap_s: 60 },
   outlines: [],
@@ -45,8 +49,7 @@ const plan: Schemas["PlanOut"] = {
     total_s: 0,
     ends: null,
     counts: {},
-    drift_worst: 0,
-    drift_suite: 0,
+    tells: null,
     dropped: 0,
     fits: true,
   },
@@ -60,6 +63,7 @@ const plan: Schemas["PlanOut"] = {
 test("what is sent of a plan is what was decided, not what follows from it", () => {
   const kept = planIn(plan);
   assert.deepEqual(Object.keys(kept).sort(), [
+    "control_test",
     "costs",
     "day_starts",
     "deadline",
@@ -75,7 +79,7 @@ test("what is sent of a plan is what was decided, not what follows from it", () 
 });
 
 test("every order, kind, weight, change and cost has its words", () => {
-  for (const order of ["lane_by_lane", "alternating", "by_game", "random", "by_hand"])
+  for (const order of ["lane_by_lane", "in_rounds", "alternating", "by_game", "random", "by_hand"])
     assert.ok(ORDER_WORDS[order]);
   for (const weight of ["harmless", "mind", "spoils"]) assert.ok(WEIGHT_WORDS[weight]);
   for (const kind of ["swap", "driver", "reboot", "setting", "load", "restart", "menu", "resolution"])

@@ -1523,6 +1523,8 @@ export interface components {
             names: string[];
             /** Number */
             number: number | null;
+            /** Questions */
+            questions: string[];
             /** Reasons */
             reasons: string[];
             refusal: components["schemas"]["Refusal"] | null;
@@ -1589,6 +1591,22 @@ export interface components {
             who: string;
             /** Why */
             why: string;
+        };
+        /**
+         * BenchDrift
+         * @description The drift of the bench that was taken off, in percent an hour, or why none was.
+         */
+        BenchDrift: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Percent Per Hour */
+            percent_per_hour: number | null;
+            /** Trouble */
+            trouble: string;
+            /** Words */
+            words: string;
         };
         /**
          * BlockOut
@@ -1741,6 +1759,8 @@ export interface components {
         /**
          * ColumnMap
          * @description How to read one kind of file. Without `skip_lines` the header is where it stands in each file.
+         *
+         *     `header_lines` is 2 where a line of units or groups belongs to the header; `skip_last_lines` are left out.
          */
         ColumnMap: {
             /** Compression */
@@ -1756,8 +1776,12 @@ export interface components {
              * @default delimited
              */
             format: string;
+            /** Header Lines */
+            header_lines?: number | null;
             /** Map */
             map: components["schemas"]["ColumnUse"][];
+            /** Skip Last Lines */
+            skip_last_lines?: number | null;
             /** Skip Lines */
             skip_lines?: number | null;
         };
@@ -1887,6 +1911,17 @@ export interface components {
             upscaling: string;
             /** Used */
             used: boolean;
+        };
+        /**
+         * ControlOut
+         * @description Control passes worth having: of which test, what they cost, what they would leave open.
+         */
+        ControlOut: {
+            /** Seconds */
+            seconds: number;
+            tells: components["schemas"]["TellingOut"];
+            /** Test Id */
+            test_id: number;
         };
         /**
          * Counts
@@ -2052,6 +2087,7 @@ export interface components {
             accepted_passes: number;
             average: components["schemas"]["SuiteOut"];
             baseline: components["schemas"]["LaneRef"];
+            bench_drift: components["schemas"]["BenchDrift"];
             /** By Group */
             by_group: components["schemas"]["GroupBrief"][];
             /** Caveats */
@@ -2062,6 +2098,12 @@ export interface components {
             group: string;
             /** Groups */
             groups: components["schemas"]["GroupOut"][];
+            /** Interval Level */
+            interval_level: number;
+            /** Interval Words */
+            interval_words: string;
+            /** Level Sentence */
+            level_sentence: string;
             /** Levels */
             levels: components["schemas"]["LevelOut"][];
             low_01: components["schemas"]["SuiteOut"];
@@ -2080,8 +2122,6 @@ export interface components {
             stale: number;
             /** State */
             state: string;
-            /** Stop Level */
-            stop_level: number | null;
             /** Study Id */
             study_id: number;
             /** Tests */
@@ -2357,7 +2397,7 @@ export interface components {
         };
         /**
          * MarginOut
-         * @description One figure in one test, both ways round.
+         * @description One figure in one test, both ways round. All but `raw_b_over_a` are set right for drift.
          */
         MarginOut: {
             /** A */
@@ -2372,6 +2412,8 @@ export interface components {
             b_over_a?: number | null;
             /** Could Be Chance */
             could_be_chance?: boolean | null;
+            /** Drift Share */
+            drift_share?: number | null;
             /** Further Passes */
             further_passes?: number | null;
             /** High */
@@ -2390,10 +2432,14 @@ export interface components {
              */
             n_b: number;
             noise?: components["schemas"]["NoiseOut"] | null;
+            /** Raw B Over A */
+            raw_b_over_a?: number | null;
             /** Resolvable */
             resolvable?: number | null;
             /** Verdict */
             verdict?: string | null;
+            /** Within */
+            within?: string | null;
             /**
              * Words
              * @default
@@ -2403,6 +2449,8 @@ export interface components {
         /**
          * Method
          * @description How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even.
+         *
+         *     `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour.
          */
         Method: {
             /**
@@ -2413,6 +2461,16 @@ export interface components {
             cell_school: "mean" | "median_pass";
             /** Display Hz */
             display_hz?: number | null;
+            /**
+             * Display Variable
+             * @default false
+             */
+            display_variable: boolean;
+            /**
+             * Drift Allowance
+             * @default 0.005
+             */
+            drift_allowance: number;
             /**
              * Equal Band
              * @default 0.01
@@ -2454,6 +2512,10 @@ export interface components {
             cell_school: "mean" | "median_pass";
             /** Display Hz */
             display_hz: number | null;
+            /** Display Variable */
+            display_variable: boolean;
+            /** Drift Allowance */
+            drift_allowance: number;
             /** Equal Band */
             equal_band: number;
             /**
@@ -2506,7 +2568,8 @@ export interface components {
         };
         /**
          * NeedOut
-         * @description What a test needs. `source` says whether its noise is the scene's own, that of all scenes, or a guess.
+         * @description What a test needs. `source` says whose its noise is: the `scene`'s own, `drawn` towards other scenes', that of
+         *     `all_scenes`, or a `guess`; `known_df` with how many degrees of freedom it was learned.
          *
          *     `resolvable` by figure is the margin that the planned passes can show, as a share.
          */
@@ -2515,6 +2578,8 @@ export interface components {
             enough: boolean;
             /** For Even */
             for_even: number | null;
+            /** Known Df */
+            known_df: number | null;
             /** Needed */
             needed: number | null;
             /** Noise Percent */
@@ -2532,7 +2597,7 @@ export interface components {
         };
         /**
          * NoiseOut
-         * @description Pass noise: the floor in percent, and whose passes it was pooled over.
+         * @description Pass noise: the floor in percent, and whose passes it stands on.
          */
         NoiseOut: {
             /** Df */
@@ -2563,17 +2628,13 @@ export interface components {
         };
         /**
          * OutlineOut
-         * @description An order in a few numbers. Drift is what 1% an hour would add to margins, as a share.
+         * @description An order in a few numbers.
          */
         OutlineOut: {
             /** Counts */
             counts: {
                 [key: string]: number;
             };
-            /** Drift Suite */
-            drift_suite: number;
-            /** Drift Worst */
-            drift_worst: number;
             /** Dropped */
             dropped: number;
             /** Ends */
@@ -2584,6 +2645,7 @@ export interface components {
             order: string;
             /** Passes */
             passes: number;
+            tells: components["schemas"]["TellingOut"] | null;
             /** Total S */
             total_s: number;
         };
@@ -2794,6 +2856,8 @@ export interface components {
          * @description Every figure of a pass, with where it comes from and what it was run with.
          */
         PassDetail: {
+            /** Bench Hour */
+            bench_hour: number | null;
             /** Columns */
             columns: {
                 [key: string]: unknown;
@@ -3003,6 +3067,8 @@ export interface components {
          * @description A plan in place of the one that was kept.
          */
         PlanEdit: {
+            /** Control Test */
+            control_test: number | null;
             /** Costs */
             costs: {
                 [key: string]: number;
@@ -3024,7 +3090,7 @@ export interface components {
              * Order
              * @enum {string}
              */
-            order: "lane_by_lane" | "alternating" | "by_game" | "random" | "by_hand";
+            order: "lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand";
             /** Seed */
             seed: number;
             /** Seen */
@@ -3051,6 +3117,9 @@ export interface components {
             /** Changed */
             changed: components["schemas"]["ChangedOut"][];
             chosen: components["schemas"]["OutlineOut"];
+            control: components["schemas"]["ControlOut"] | null;
+            /** Control Test */
+            control_test?: number | null;
             /** Costs */
             costs?: {
                 [key: string]: number;
@@ -3063,6 +3132,10 @@ export interface components {
             day_starts: string;
             /** Deadline */
             deadline?: string | null;
+            /** Drift Allowance */
+            drift_allowance: number;
+            /** Drift Words */
+            drift_words: string;
             /** Dropped */
             dropped: components["schemas"]["DroppedOut"][];
             /**
@@ -3090,7 +3163,7 @@ export interface components {
              * @default alternating
              * @enum {string}
              */
-            order: "lane_by_lane" | "alternating" | "by_game" | "random" | "by_hand";
+            order: "lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand";
             /** Outlines */
             outlines: components["schemas"]["OutlineOut"][];
             /** Pairings */
@@ -3118,6 +3191,8 @@ export interface components {
             suite_resolvable: number | null;
             /** Unplaceable */
             unplaceable: number;
+            /** Unsaid */
+            unsaid: string[];
             /**
              * Weekdays
              * @default [
@@ -3269,7 +3344,7 @@ export interface components {
         };
         /**
          * RuleOut
-         * @description The rule of adding passes while a verdict is open. `level` is the p that a claim must stay under at each look.
+         * @description The rule of adding passes while a verdict is open. `level` is that of every interval, at each look.
          */
         RuleOut: {
             /** First */
@@ -3795,6 +3870,20 @@ export interface components {
             tests: number;
         };
         /**
+         * SuiteDrift
+         * @description What drift of the bench does to a suite, as shares: what was taken off, the margin as measured, what is left.
+         */
+        SuiteDrift: {
+            /** Left */
+            left: number;
+            /** Raw */
+            raw: number;
+            /** Share */
+            share: number;
+            /** Untold */
+            untold: boolean;
+        };
+        /**
          * SuiteOut
          * @description One figure over the tests of a group.
          */
@@ -3820,6 +3909,7 @@ export interface components {
              * @default false
              */
             depends_on_method: boolean;
+            drift?: components["schemas"]["SuiteDrift"] | null;
             /**
              * Even
              * @default 0
@@ -3836,6 +3926,11 @@ export interface components {
             games_high?: number | null;
             /** Games Low */
             games_low?: number | null;
+            /**
+             * Games Words
+             * @default
+             */
+            games_words: string;
             /** High */
             high?: number | null;
             /**
@@ -3884,6 +3979,8 @@ export interface components {
              * @default 0
              */
             wins: number;
+            /** Within */
+            within?: string | null;
         };
         /**
          * TakeIn
@@ -3911,6 +4008,23 @@ export interface components {
             /** Pass Id */
             pass_id: number | null;
             refusal: components["schemas"]["Refusal"] | null;
+        };
+        /**
+         * TellingOut
+         * @description What an order leaves open under the drift that is allowed for, as shares: half the interval of a test and of the
+         *     suite, the suite margin that it shows nine times in ten, how far the drift could still move the suite.
+         */
+        TellingOut: {
+            /** Drift */
+            drift: number;
+            /** Resolvable */
+            resolvable: number;
+            /** Suite */
+            suite: number;
+            /** Test */
+            test: number;
+            /** Untold */
+            untold: boolean;
         };
         /**
          * TestFinding

@@ -240,7 +240,7 @@ function Foot({ findings, theme, heading }: { findings: Findings; theme: Theme; 
         textAnchor="end"
       >
         Margins of {findings.other.name} over {findings.baseline.name} (baseline, the finish line) · brackets:
-        95% interval · strip: within {percent(findings.method.equal_band)}% counts as even ·{" "}
+        {findings.interval_words} · strip: within {percent(findings.method.equal_band)}% counts as even ·{" "}
         {count(findings.tests.length, "test")},{" "}
         {count(findings.accepted_passes, "accepted pass", "accepted passes")}
       </text>

@@ -87,8 +87,9 @@ export function testWords(test: TestFinding, all: TestFinding[]): string {
 export function shortVerdict(margin: Margin): string {
   if (margin.left_out) return margin.left_out.reason.replace(/_/g, " ");
   if (margin.verdict === "open") {
-    return margin.further_passes == null ? "open" : `open, ${margin.further_passes} more in each lane`;
+    return margin.further_passes == null ? "open" : `open, ${margin.further_passes} more a lane`;
   }
+  if (margin.within) return `even, ${margin.within} within the band`;
   return `${margin.verdict}${margin.could_be_chance ? ", could be chance" : ""}`;
 }
 

@@ -14,8 +14,14 @@ export const GLOSSARY = {
     "Which tests are left out first when the time runs short: 1 is run whatever happens, 3 goes first.",
   margin: "How far one lane is ahead of another, in percent of the other.",
   interval:
-    "Where the true margin lies with 95% certainty, as far as the scatter from pass to pass lets one say.",
+    "Where the true margin lies with 95% certainty, as far as scatter from pass to pass and drift let one say. Where a study is looked at after every pass it is wider, so that all looks together keep to 95%.",
   even: "The whole interval lies within the band that the method calls even: the lanes do not differ by more.",
+  "control passes":
+    "One more pass of the same test where a lane begins and where it ends. What it loses or gains between them is drift of the bench, and shows how fast that is.",
+  "leaves open":
+    "How wide the intervals would be, half of each, with the passes at the times this order gives them, while the bench may drift as fast as the method allows for.",
+  drift:
+    "The bench itself grows slower or faster over the hours, with the room and its own warmth. Between lanes run one after the other it looks like a difference.",
   open: "The passes so far cannot say: the interval reaches over the edge. More passes narrow it.",
   "could be chance":
     "Among so many tests one or two look ahead or behind without being so. This one might be among them.",

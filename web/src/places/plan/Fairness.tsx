@@ -93,7 +93,9 @@ export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; l
       {adding && <AddLaneDialog study={study} levels={adding} close={() => setAdding(null)} />}
       {plan.objections.length > 0 && (
         <>
-          <h3 className="mt-6 mb-1 font-bold">What else differs</h3>
+          <h3 className="mt-6 mb-1 font-bold">
+            What else differs{plan.unsaid.length > 0 && ", and what nobody wrote down"}
+          </h3>
           <ul>
             {plan.objections.map((one) => (
               <ObjectionRow
@@ -135,6 +137,16 @@ export function Fairness({ study, plan, lead }: { study: Study; plan: PlanOut; l
             <span key={one.key}>
               {index > 0 && " · "}
               <span className="text-mute">{one.label}</span> {one.value}
+            </span>
+          ))}
+        </p>
+      )}
+      {plan.unsaid.length > 0 && (
+        <p className="mt-2 text-[0.92rem] text-soft">
+          <span className="label mr-2">Not recorded in any lane</span>{" "}
+          {plan.unsaid.map((one) => (
+            <span key={one} className="mr-2 rounded-[3px] border border-mute border-dashed px-1">
+              {one}
             </span>
           ))}
         </p>

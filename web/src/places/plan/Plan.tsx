@@ -81,10 +81,19 @@ function Verdict({ study, plan, open }: { study: Study; plan: PlanOut; open: num
     return (
       <>The lanes differ in the factor{plan.objections.length ? " and in what was accepted" : " alone"}.</>
     );
+  const silent = plan.objections.some((one) => one.key === "unsaid" && !one.acceptance);
+  const differences = open - Number(silent);
+  if (!differences)
+    return (
+      <>
+        Of the machine {plan.unsaid.length === 1 ? "one thing is" : `${plan.unsaid.length} things are`}{" "}
+        <span className="answer">not recorded</span>: write them down, or say why they may stay open
+      </>
+    );
   return (
     <>
-      <span className="answer">{count(open, "difference")}</span> {open === 1 ? "is" : "are"} in the way of a
-      fair answer
+      <span className="answer">{count(differences, "difference")}</span> {differences === 1 ? "is" : "are"} in
+      the way of a fair answer{silent && ", and not everything is recorded"}
     </>
   );
 }

@@ -24,6 +24,13 @@ const FIGURES: [string, string][] = [
   ["low_0.1", "0.1% low"],
 ];
 
+/** Whose noise a test is planned with, where it is not its scene's own alone. */
+const SOURCE_WORDS: Record<string, string> = {
+  guess: "a guess",
+  drawn: "drawn to others",
+  all_scenes: "as all scenes",
+};
+
 /** What is run: the tests as a matrix, and for each scene how many passes the question needs. */
 export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOut; lead: boolean }) {
   const [draft, setDraft] = useState<Matrix | null>(null);
@@ -119,7 +126,7 @@ export function PlannedTests({ study, plan, lead }: { study: Study; plan: PlanOu
           {guesses > 0 &&
             `${count(guesses, "test plans", "tests plan")} with a guess, as long as the scene was not run twice.`}{" "}
           {plan.rule &&
-            `Looking up to ${plan.rule.looks} times, a claim must hold at p ${plan.rule.level.toFixed(3)} to keep false claims to 5%.`}
+            `Looking up to ${plan.rule.looks} times, every interval is at ${percent(1 - plan.rule.level)}%, so that false claims keep to 5%.`}
         </p>
         {lead && short > 0 && <Button onClick={propose}>Take the proposed passes</Button>}
       </div>
@@ -175,7 +182,7 @@ function NeedCells({ need }: { need: Need | undefined }) {
           <span
             className={`text-[0.82rem] whitespace-nowrap ${need.source === "guess" ? "rounded-[3px] border border-mute border-dashed px-1" : "text-mute"}`}
           >
-            {need.source === "guess" ? "a guess" : "as all scenes"}
+            {SOURCE_WORDS[need.source]}
           </span>
         )}
       </td>

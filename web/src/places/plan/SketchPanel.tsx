@@ -23,7 +23,7 @@ export function SketchPanel({
   const least = (of: (one: Schemas["OutlineOut"]) => number) =>
     outlines.length ? outlines.reduce((a, b) => (of(b) < of(a) ? b : a)) : undefined;
   const shortest = least((one) => one.total_s);
-  const fairest = least((one) => Math.abs(one.drift_suite));
+  const fairest = least((one) => one.tells?.suite ?? Number.POSITIVE_INFINITY);
   const levels = new Map<string, Set<string>>();
   for (const pairing of sketch?.pairings ?? [])
     for (const one of pairing.factor) {

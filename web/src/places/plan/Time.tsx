@@ -8,8 +8,9 @@ import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { Menu, MenuLink } from "../../controls/Menu";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
+import { Term } from "../../controls/Term";
 import { Tick } from "../../controls/Tick";
-import { benchMoment, count, figure, hours, readNumber, signedPercent } from "../../format";
+import { benchMoment, count, figure, hours, percent, readNumber } from "../../format";
 import type { Study } from "../study/study";
 import { moved, planIn } from "./changes";
 import { Timeline } from "./Timeline";
@@ -69,11 +70,19 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
           <Orders
             outlines={outlines}
             chosen={plan.order}
+            allowance={plan.drift_allowance}
             {...(lead
               ? {
                   choose: (order: Outline["order"]) =>
                     save.mutate({ ...planIn(plan), order: order as PlanOut["order"] }),
                 }
+              : {})}
+          />
+          <DriftShown
+            study={study}
+            plan={plan}
+            {...(lead
+              ? { choose: (test: number | null) => save.mutate({ ...planIn(plan), control_test: test }) }
               : {})}
           />
           <Timeline
@@ -114,14 +123,16 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
   );
 }
 
-/** The orders against each other: hours, changes, and what drift would do. */
+/** The orders against each other: hours, changes, and what each can tell while the bench drifts. */
 function Orders({
   outlines,
   chosen,
+  allowance,
   choose,
 }: {
   outlines: Outline[];
   chosen: string;
+  allowance: number;
   choose?: (order: string) => void;
 }) {
   return (
@@ -134,7 +145,10 @@ function Orders({
             <th className="w-[7.5rem] pb-1">At the bench</th>
             <th className="w-[9rem] pb-1">Done</th>
             <th className="pb-1">Changes</th>
-            <th className="w-[18.5rem] pb-1">Drift of 1% an hour adds</th>
+            <th className="w-[18.5rem] pb-1">
+              <Term word="leaves open">Leaves open</Term>
+              {allowance > 0 && `, at ${percent(allowance)}% drift an hour`}
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -170,16 +184,69 @@ function Orders({
                   .join(", ")}
               </td>
               <td className="py-1.5 text-[0.92rem]">
-                <span className="figure">{signedPercent(one.drift_suite)}%</span>{" "}
-                <span className="text-mute">to the mean,</span>{" "}
-                <span className="figure">{signedPercent(one.drift_worst)}%</span>{" "}
-                <span className="text-mute">to the worst test</span>
+                <Tells tells={one.tells} />
               </td>
             </tr>
           ))}
         </tbody>
       </table>
     </fieldset>
+  );
+}
+
+/** The intervals that an order would leave, and whether drift makes most of them. */
+function Tells({ tells }: { tells: Outline["tells"] }) {
+  if (!tells) return <span className="text-mute">one lane, or a pass each: nothing to tell</span>;
+  return (
+    <>
+      <span className="figure">±{percent(tells.test)}%</span> <span className="text-mute">a test,</span>{" "}
+      <span className="figure">±{percent(tells.suite)}%</span> <span className="text-mute">all together</span>
+      {tells.untold && (
+        <span className="block text-[0.86rem] font-semibold text-accent">
+          drift could move it up to {percent(tells.drift)}% either way
+        </span>
+      )}
+    </>
+  );
+}
+
+/** What drift could do in the chosen order, and the control passes that would show it. */
+function DriftShown({
+  study,
+  plan,
+  choose,
+}: {
+  study: Study;
+  plan: PlanOut;
+  choose?: (test: number | null) => void;
+}) {
+  const names = new Map(study.tests_full.map((test) => [test.id, `${test.game}, ${test.condition}`]));
+  const proposed = plan.control;
+  if (study.lanes_full.length < 2 || !(plan.drift_words || proposed || plan.control_test)) return null;
+  return (
+    <div className="mb-5 grid gap-2 border-l-4 border-ink py-1 pl-4 text-[0.95rem]">
+      {plan.drift_words && <p className="max-w-4xl font-semibold">{plan.drift_words}</p>}
+      {plan.control_test != null && (
+        <p className="flex flex-wrap items-center gap-3">
+          <span>
+            <Term word="control passes">Control passes</Term> of {names.get(plan.control_test)} stand where
+            each lane begins and ends.
+          </span>
+          {choose && <Button onClick={() => choose(null)}>Plan no control passes</Button>}
+        </p>
+      )}
+      {proposed && (
+        <p className="flex flex-wrap items-center gap-3">
+          <span>
+            <Term word="control passes">Control passes</Term> of {names.get(proposed.test_id)} where each lane
+            begins and ends would leave <span className="figure">±{percent(proposed.tells.test)}%</span> a
+            test, <span className="figure">±{percent(proposed.tells.suite)}%</span> all together, for{" "}
+            {hours(proposed.seconds)} more.
+          </span>
+          {choose && <Button onClick={() => choose(proposed.test_id)}>Plan control passes</Button>}
+        </p>
+      )}
+    </div>
   );
 }
 

@@ -17,6 +17,7 @@ export function planIn(plan: PlanOut): Omit<PlanBody, "seen"> {
     hours_a_day: plan.hours_a_day,
     weekdays: plan.weekdays,
     deadline: plan.deadline ?? null,
+    control_test: plan.control_test ?? null,
   };
 }
 

@@ -2,6 +2,7 @@
 
 export const ORDER_WORDS: Record<string, string> = {
   lane_by_lane: "lane after lane",
+  in_rounds: "lane after lane, in rounds",
   alternating: "lanes in turn, there and back",
   by_game: "lanes in turn within each game",
   random: "shuffled within rounds",

@@ -5,6 +5,7 @@ import { refreshStudy, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Field } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
+import { Tick } from "../../controls/Tick";
 import { useDraft } from "../../controls/useDraft";
 import { count, readNumber } from "../../format";
 import { clashes, isGuess, type Place, placeRead, waits } from "./assigning";
@@ -36,8 +37,11 @@ export function FileGroup({
     {},
   );
   const [saveAs, setSaveAs] = useState("");
+  const [settled, setSettled] = useState(false);
   const columns = edited ?? first?.columns ?? null;
   const mapProblem = columns ? problemOfMap(columns) : "Choose the column that says how long frames took.";
+  // Who changed the map has looked; of a map that is known somebody did.
+  const asks = (first?.questions.length ?? 0) > 0 && !edited;
   const placeOf = (file: Arrival): Place => places[file.id] ?? placeRead(file);
   const setPlace = (file: Arrival, part: Partial<Place>) =>
     setPlaces((now) => ({ ...now, [file.id]: { ...(now[file.id] ?? placeRead(file)), ...part } }));
@@ -94,6 +98,15 @@ export function FileGroup({
       </div>
       <ColumnMapEditor file={first} columns={columns} change={setEdited} />
       <MapPreview file={first} columns={mapProblem ? null : columns} problem={mapProblem} />
+      {asks && (
+        <div className="mt-3 border-accent border-l-4 px-4 py-2">
+          <p className="font-bold">This is not sure:</p>
+          {first.questions.map((question) => (
+            <p key={question}>{question}</p>
+          ))}
+          <Tick label="I have looked at it: the map above is right" checked={settled} onChange={setSettled} />
+        </div>
+      )}
       <h3 className="mt-6 mb-1 text-lg font-bold">Where each file belongs</h3>
       <Assigning
         study={study}
@@ -116,7 +129,7 @@ export function FileGroup({
         />
         <Button
           kind="main"
-          disabled={!ready.length || !!mapProblem || clash.size > 0 || taking.busy}
+          disabled={!ready.length || !!mapProblem || clash.size > 0 || taking.busy || (asks && !settled)}
           onClick={submit}
         >
           {taking.busy

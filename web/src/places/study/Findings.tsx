@@ -10,19 +10,18 @@ import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture
 import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
-import { LaneName } from "../../controls/LaneMark";
 import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
 import { AllLanes, ByGroup } from "./BriefTables";
+import { BenchSays, Caveats, NotCounted, Stale } from "./FindingNotes";
 import { MarginTable } from "./MarginTable";
 import { MethodDialog } from "./MethodDialog";
 import { SuitePanel } from "./SuitePanel";
 import type { Choosing, Study } from "./study";
 
-type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];
 
 export function Findings({ study }: { study: Study }) {
@@ -61,6 +60,7 @@ export function Findings({ study }: { study: Study }) {
         <p className="mt-2 text-[1.1rem] text-soft">{second.sentence.text}</p>
       </section>
       <Stale findings={findings} />
+      <BenchSays findings={findings} />
       <Caveats study={study} findings={findings} />
       <Bar {...choice} />
       <MarginTable study={study} findings={findings} />
@@ -102,16 +102,6 @@ function useLooking(study: Study): [Looking, (part: Looking) => void] {
       return next;
     });
   return [looking, look];
-}
-
-/** Figures that the worker is making anew. */
-function Stale({ findings }: { findings: FindingsOut }) {
-  if (!findings.stale || findings.state === "finished") return null;
-  return (
-    <p role="status" className="mb-4 border-l-4 border-ink bg-raised px-4 py-2">
-      {count(findings.stale, "capture is", "captures are")} being measured again; this page follows by itself.
-    </p>
-  );
 }
 
 /** Which group of tests is looked at; a suite never mixes two. */
@@ -312,69 +302,5 @@ function ChosenPair({ study, findings, look }: Choosing) {
         options={options}
       />
     </div>
-  );
-}
-
-/** What differs besides the factor, with the reason it was accepted for; what nobody accepted says so. */
-function Caveats({ study, findings }: { study: Study; findings: FindingsOut }) {
-  if (!findings.caveats.length) return null;
-  return (
-    <aside aria-label="Caveats" className="mb-5 grid gap-1.5 border-l-4 border-ink py-1 pl-4">
-      {findings.caveats.map((one) => (
-        <p key={one.label + one.about} className="max-w-5xl text-[0.95rem]">
-          <strong>
-            {one.label}: {one.about}.
-          </strong>{" "}
-          {one.accepted ? (
-            one.reason
-          ) : (
-            <>
-              <span className="font-semibold text-accent">Not accepted by anybody:</span> {one.reason}.{" "}
-              <Link to={`/studies/${study.id}/plan`}>See the plan</Link>
-            </>
-          )}
-        </p>
-      ))}
-    </aside>
-  );
-}
-
-function NotCounted({ study, findings }: { study: Study; findings: FindingsOut }) {
-  const lanes = new Map(study.lanes_full.map((lane) => [lane.id, lane.position]));
-  if (!findings.rejected.length && !findings.missing.length) return null;
-  return (
-    <section className="mt-10">
-      <h2 className="mb-2 text-xl font-bold">What does not count, and what is missing</h2>
-      <ul>
-        {findings.rejected.map((one) => (
-          <li
-            key={one.pass_id}
-            className="grid gap-x-4 border-rule border-t py-1.5 md:grid-cols-[17rem_11rem_1fr]"
-          >
-            <Link to={`/studies/${study.id}/passes/${one.test_id}`} className="font-semibold">
-              {one.test}
-            </Link>
-            <LaneName lane={lanes.get(one.lane_id) ?? 0} name={`${one.lane}, pass ${one.number}`} />
-            <span>
-              {one.state === "rejected" ? "rejected" : "did not run"}: {one.reason}
-            </span>
-          </li>
-        ))}
-        {findings.missing.map((one) => (
-          <li
-            key={`${one.test_id}-${one.lane_id}`}
-            className="grid gap-x-4 border-rule border-t py-1.5 md:grid-cols-[17rem_11rem_1fr]"
-          >
-            <Link to={`/studies/${study.id}/passes/${one.test_id}`} className="font-semibold">
-              {one.test}
-            </Link>
-            <LaneName lane={lanes.get(one.lane_id) ?? 0} name={one.lane} />
-            <span>
-              {one.accepted} of {count(one.passes_wanted, "planned pass", "planned passes")} accepted
-            </span>
-          </li>
-        ))}
-      </ul>
-    </section>
   );
 }

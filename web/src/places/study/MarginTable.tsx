@@ -97,9 +97,11 @@ export function MarginTable({ study, findings }: { study: Study; findings: Findi
           <tr className="border-ink border-t">
             <td />
             <td colSpan={4} className="pt-1.5 text-right text-[0.84rem] text-mute">
-              Large: {other.name} over {baseline.name}. Small: the other way round. Strip: within{" "}
-              {percent(findings.method.equal_band)}% counts as even. Brackets: 95% interval.{" "}
-              {count(findings.tests.length, "test")},{" "}
+              Large: {other.name} over {baseline.name}. Small: the other way round.{" "}
+              {findings.tests.some((test) => drifted(test.average) || drifted(test.low_1)) &&
+                "Raw: as measured, before drift was taken off. "}
+              Strip: within {percent(findings.method.equal_band)}% counts as even. Brackets:{" "}
+              {findings.interval_words}. {count(findings.tests.length, "test")},{" "}
               {count(findings.accepted_passes, "accepted pass", "accepted passes")}.
             </td>
           </tr>
@@ -125,7 +127,7 @@ function FigureHead({
   baseline: string;
 }) {
   return (
-    <th className="w-[9.6rem] pb-1 pl-4">
+    <th className="w-[10.4rem] pb-1 pl-4">
       <span className="label flex items-center gap-1.5">
         <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden="true">
           <path d={shape} fill={filled ? colour : "none"} stroke={colour} strokeWidth={filled ? 0 : 1.7} />
@@ -133,11 +135,14 @@ function FigureHead({
         {name}
       </span>
       <span className="sr-only">
-        {other} over {baseline}, the other way round, and the 95% interval
+        {other} over {baseline}, the other way round, and the interval
       </span>
     </th>
   );
 }
+
+/** Does what was taken off for drift show once it is rounded? */
+const drifted = (margin: MarginOut) => margin.drift_share != null && Math.abs(margin.drift_share) >= 0.0005;
 
 function FigureCell({ margin, to }: { margin: MarginOut; to: string }) {
   if (margin.left_out || margin.b_over_a == null || margin.a_over_b == null) {
@@ -148,7 +153,10 @@ function FigureCell({ margin, to }: { margin: MarginOut; to: string }) {
       <Link to={to} className="plain hover:underline" title={`${margin.n_a} and ${margin.n_b} passes`}>
         <span className="text-[1.02rem] font-semibold">{signedPercent(margin.b_over_a)}%</span>
         <span className="ml-2 text-[0.8rem] text-mute">{signedPercent(margin.a_over_b)}%</span>
-        <span className="block text-[0.74rem] text-mute">{interval(margin.low, margin.high)}</span>
+        <span className="block text-[0.74rem] text-mute">
+          {interval(margin.low, margin.high)}
+          {drifted(margin) && ` · raw ${signedPercent(margin.raw_b_over_a ?? 0)}%`}
+        </span>
       </Link>
     </td>
   );

@@ -8,6 +8,7 @@ import { Labelled } from "../../controls/Field";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { Tick } from "../../controls/Tick";
 import { readNumber } from "../../format";
 import type { Study } from "./study";
 
@@ -26,6 +27,8 @@ export interface MethodDraft {
   band: string;
   target: string;
   display: string;
+  variable: boolean;
+  drift: string;
 }
 
 export function draftOf(method: Method): MethodDraft {
@@ -37,6 +40,8 @@ export function draftOf(method: Method): MethodDraft {
     band: String(Math.round(method.equal_band * 1e6) / 1e4),
     target: String(method.target_hz),
     display: method.display_hz == null ? "" : String(method.display_hz),
+    variable: method.display_variable,
+    drift: String(Math.round(method.drift_allowance * 1e6) / 1e4),
   };
 }
 
@@ -49,6 +54,8 @@ export function methodOf(draft: MethodDraft): DeclaredMethod {
     equal_band: (readNumber(draft.band) ?? Number.NaN) / 100,
     target_hz: readNumber(draft.target) ?? Number.NaN,
     display_hz: readNumber(draft.display),
+    display_variable: draft.variable,
+    drift_allowance: (readNumber(draft.drift) ?? Number.NaN) / 100,
   };
 }
 
@@ -60,6 +67,8 @@ export const DEFAULT_METHOD: MethodDraft = {
   band: "1",
   target: "60",
   display: "",
+  variable: false,
+  drift: "0.5",
 };
 
 export function MethodFields({
@@ -130,6 +139,19 @@ export function MethodFields({
         max={2000}
         value={draft.display}
         onChange={(display) => set({ display })}
+      />
+      <NumberField
+        label="Drift allowed, % an hour"
+        required
+        min={0}
+        max={10}
+        value={draft.drift}
+        onChange={(drift) => set({ drift })}
+      />
+      <Tick
+        label="The display follows the rate (variable refresh)"
+        checked={draft.variable}
+        onChange={(variable) => set({ variable })}
       />
     </div>
   );

@@ -25,7 +25,8 @@ interface Figures {
     over_budget_share: number;
     stutters: { count: number; per_minute: number; longest_ms: number | null };
     heartbeat: { found: boolean; period_s: number | null };
-    alternation: { alternating: boolean };
+    alternation: { alternating: boolean; period: number | null };
+    pauses?: { count: number; longest_ms: number | null; total_ms: number };
   };
   limits: {
     bound_by: { label: string | null; source: string | null };
@@ -91,6 +92,22 @@ export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSc
               </span>
             )}
           </Row>
+          {figures.smoothness.alternation.alternating && (
+            <Row name="Delivery">
+              <span className="font-sans">
+                in groups of {figures.smoothness.alternation.period ?? "several"} frames, not one by one
+              </span>
+            </Row>
+          )}
+          {(figures.smoothness.pauses?.count ?? 0) > 0 && (
+            <Row name="Pauses">
+              {figures.smoothness.pauses?.count}{" "}
+              <span className="font-sans text-mute">
+                of a second or more, {fixed((figures.smoothness.pauses?.total_ms ?? 0) / 1000, 1)} s in all: a
+                loading screen or a hang
+              </span>
+            </Row>
+          )}
           <Row name="Bound by">
             <span className="font-sans">
               {BOUND_WORDS[figures.limits.bound_by.label ?? ""] ??
@@ -186,7 +203,12 @@ function RunAs({ one, detail }: { one: Schemas["PassOut"]; detail: Schemas["Pass
       {one.ran_at && (
         <>
           <dt className="text-mute">Ran</dt>
-          <dd>{moment(one.ran_at)}</dd>
+          <dd>
+            {moment(one.ran_at)}
+            {detail.bench_hour != null && (
+              <span className="text-mute">, hour {fixed(detail.bench_hour, 1)} of its session</span>
+            )}
+          </dd>
         </>
       )}
       {files.length > 0 && (

@@ -31,14 +31,24 @@ export function SuitePanel({
         <dd>
           <span className="figure font-semibold">{signedPercent(suite.margin)}%</span>{" "}
           <span className="figure text-[0.86rem] text-soft">({interval(suite.low, suite.high)})</span>
-          <span className="block text-[0.88rem] text-mute">from pass noise alone</span>
+          <span className="block text-[0.88rem] text-mute">
+            from pass noise{findings.bench_drift.percent_per_hour != null && " and drift"} alone
+            {suite.drift && `; ${signedPercent(suite.drift.raw)}% as measured`}
+          </span>
         </dd>
         <dt className="label pt-0.5">Other games</dt>
         <dd>
-          <span className="figure text-[0.93rem]">{interval(suite.games_low, suite.games_high)}</span>
-          <span className="block text-[0.88rem] text-mute">
-            what another choice of games might give, from {count(suite.games, "game")}, each counted once
-          </span>
+          {suite.games_low != null ? (
+            <>
+              <span className="figure text-[0.93rem]">{interval(suite.games_low, suite.games_high)}</span>
+              <span className="block text-[0.88rem] text-mute">
+                what another choice of games might give on average, at 95%, from {count(suite.games, "game")},
+                each counted once
+              </span>
+            </>
+          ) : (
+            <span className="text-[0.93rem] text-soft">not told from fewer than eight games</span>
+          )}
         </dd>
         <dt className="label pt-0.5">Tests say</dt>
         <dd>
