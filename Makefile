@@ -69,6 +69,7 @@ screenshots: install-test ## docs/screenshots from the demo data
 
 bench: install-test ## reading and figures side by side with a plain pandas script, as ratios
 	@$(VENV)/python benchmarks/run.py
+	@$(VENV)/python benchmarks/truth.py
 	@$(TEST_DB) $(VENV)/python benchmarks/server.py
 
 lock: ## compile the hash-locked requirements anew (needs uv)

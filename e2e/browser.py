@@ -172,6 +172,14 @@ class Page:
         self.press(Keys.ENTER)
         self.wait(lambda: option in self.labelled(label).text, f"“{option}” chosen")
 
+    def accept(self, what: str, reason: str) -> None:
+        """Accept a difference, or what nobody wrote down, with a reason."""
+        self.click(f"Accept {what}")
+        self.see("This prints with every finding of the study.")
+        self.fill("Why it may stand", reason)
+        self.press(Keys.ENTER)
+        self.see(f"Accepted: {reason}")
+
     def hand_in(self, *files: Path) -> None:
         """Give files to the intake, as choosing them does."""
         field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]

@@ -52,7 +52,10 @@ def ladder(page: Page) -> Page:
     if "id" in found:
         path = f"/api/studies/{found['id']}/plan"
         plan = call(page, "GET", path, None)
-        names = ("margin", "most_passes", "seed", "costs", "day_starts", "hours_a_day", "weekdays", "deadline", "seen")
+        names = (
+            "margin", "most_passes", "seed", "costs", "day_starts", "hours_a_day", "weekdays", "deadline",
+            "control_test", "seen",
+        )  # fmt: skip
         kept = {name: plan[name] for name in names}
         call(page, "PUT", path, {**kept, "starts_on": "2035-01-08", "order": "lane_by_lane"})
         page.open(f"/studies/{found['id']}/plan")
