@@ -90,6 +90,7 @@ def _of_lists(kind: str, a: Sides, b: Sides) -> Verdict:
     return "harmless", "there are as many of them"
 
 
+_BANDWIDTH = "another number of sticks or channels changes bandwidth, which processors feel"
 #: What one more of a kind may do.
 _MORE = {
     "drive": "one lane has a drive more: say which of them the games are on",
@@ -106,7 +107,7 @@ def _memory_together(a: Sides, b: Sides) -> Verdict:
         return "spoils", "one lane has half the memory or less: games that need more will hitch there"
     sticks = _sums("sticks", a, b)
     if (sticks and sticks[0] != sticks[1]) or (sticks is None and len(a) != len(b)):
-        return "spoils", "another number of sticks or channels changes bandwidth, which processors feel"
+        return "spoils", _BANDWIDTH
     if sizes is None:
         return "mind", "the size of some kit is not written down"
     if sizes[0] != sizes[1]:
@@ -163,7 +164,7 @@ def _processor(_a: Facts, _b: Facts) -> Verdict:
 def _memory(a: Facts, b: Facts) -> Verdict:
     """One kit against another; what all kits of a lane come to is weighed with the lists."""
     if _differ("channels", a, b):
-        return "spoils", "another number of channels changes bandwidth, which processors feel"
+        return "spoils", _BANDWIDTH
     timed = [name for name in ("mt_per_s", "cl", "trcd", "trp", "tras", "ranks") if _differ(name, a, b)]
     if timed:
         return "mind", "another rate, rank or timing: processor-bound games feel it"
