@@ -1,15 +1,18 @@
-"""`rennbahn figures FILE...` and `rennbahn study STUDY.json...`: the core without a server."""
+"""`rennbahn figures FILE...`, `rennbahn study STUDY.json...` and `rennbahn doubts CONTEXT.json`: the core alone."""
 
 from __future__ import annotations
 
 import argparse
 import json
 import sys
+import textwrap
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from rennbahn.capture import ColumnMap, propose_columns, read_capture
+from rennbahn.checks import Context, Doubt, context_from_json, doubts_of
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.comparing.study import Comparison
@@ -65,6 +68,18 @@ def _parser() -> argparse.ArgumentParser:
         "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
     )
     study.set_defaults(run=_study)
+
+    doubts = commands.add_parser("doubts", help="which passes deserve another look, and why")
+    doubts.add_argument(
+        "files",
+        nargs="+",
+        metavar="CONTEXT.json",
+        help="scenes, tests, lanes, and passes with their captures beside it",
+    )
+    doubts.add_argument(
+        "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
+    )
+    doubts.set_defaults(run=_doubts)
     return parser
 
 
@@ -222,6 +237,57 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
     if flips:
         parts.append("Depends on the method: another school gives another verdict for " + ", ".join(flips) + ".")
     return "\n\n".join(parts)
+
+
+# --- doubts -----------------------------------------------------------------------------------------------
+
+
+def _doubts(arguments: argparse.Namespace) -> int:
+    refused = False
+    for number, name in enumerate(arguments.files):
+        try:
+            context = context_from_json(_load(name), partial(_bytes, Path(name).parent))
+            found = doubts_of(context)
+        except RennbahnError as error:
+            refused = True
+            sentence = error.sentence() if isinstance(error, CaptureRefused) else error.message
+            print(f"{name}: {sentence}", file=sys.stderr)
+            continue
+        if arguments.json:
+            heading = {"file": name} if len(arguments.files) > 1 else {}
+            _emit(heading | {"doubts": [doubt.as_json() for doubt in found]})
+        else:
+            print(("\n" if number else "") + _doubts_text(context, found))
+    return REFUSED if refused else 0
+
+
+def _bytes(folder: Path, name: str) -> bytes:
+    try:
+        return (folder / name).read_bytes()
+    except OSError as error:
+        raise CaptureRefused("unreadable", f"{name} cannot be opened: {error.strerror}") from None
+
+
+def _doubts_text(context: Context, found: Sequence[Doubt]) -> str:
+    doubted = len({doubt.on for doubt in found if doubt.on is not None})
+    total = len(context.passes)
+    if not found:
+        return f"No doubt about any of {total} passes."
+    numbers = {one.id: one.number for one in context.passes}
+    rows = []
+    for doubt in found:
+        lane = context.lane_by_id[doubt.lane].name if doubt.lane is not None else "all lanes"
+        test = context.test_words(doubt.test) if doubt.test is not None else "all tests"
+        which = f"{doubt.on} (pass {numbers[doubt.on]})" if doubt.on is not None else "all"
+        rows.append([lane, test, which, doubt.check + (" (unsure)" if doubt.weak else ""), doubt.words])
+    lines = [f"{doubted} of {total} passes deserve another look."]
+    for lane, test, which, check, words in rows:
+        lines += ["", f"{lane} · {test} · {which} · {check}", *_wrapped(words)]
+    return "\n".join(lines)
+
+
+def _wrapped(words: str) -> list[str]:
+    return textwrap.wrap(words, 100, initial_indent="  ", subsequent_indent="  ")
 
 
 # --- shared -----------------------------------------------------------------------------------------------

@@ -59,6 +59,17 @@ class Timeline:
     order: OrderName = "alternating"
 
 
+@dataclass(frozen=True)
+class Standing:
+    """How a bench stands in the middle of a session: number of the lane that is built, the game that runs, and what
+    each game was told last.
+    """
+
+    lane: int | None = None
+    game: str | None = None
+    told: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+
+
 @dataclass
 class _Bench:
     """The state of the bench while a plan is laid out."""
@@ -68,6 +79,11 @@ class _Bench:
     game: str | None = None
     #: What each game was told last: it keeps its settings when it is put away.
     told: dict[str, tuple[str, str]] = field(default_factory=dict)
+
+    @classmethod
+    def standing(cls, work: Work, now: Standing | None) -> _Bench:
+        """A bench as it stands, or one that was just switched on."""
+        return cls(work) if now is None else cls(work, now.lane, now.game, dict(now.told))
 
     def changes_to(self, one: PlannedPass) -> list[Change]:
         """What must be done before a pass, from how the bench stands."""
@@ -172,12 +188,29 @@ def _room(sessions: Sequence[Session], limit_s: float) -> float:
     return math.fsum(min(one.length_s, max(0.0, limit_s - one.start_s)) for one in sessions)
 
 
-def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Session], order: OrderName) -> Timeline:
+def changes_before(work: Work, passes: Sequence[PlannedPass], now: Standing | None) -> list[tuple[Change, ...]]:
+    """What is done before each of some passes, one after the other, from how the bench stands (None: switched off)."""
+    bench, found = _Bench.standing(work, now), []
+    for number, one in enumerate(passes):
+        changes = bench.changes_to(one)
+        found.append(tuple([_start(work), *changes] if now is None and not number else changes))
+        bench.stand_at(one)
+    return found
+
+
+def lay_out(
+    work: Work,
+    passes: Sequence[PlannedPass],
+    sessions: Sequence[Session],
+    order: OrderName,
+    now: Standing | None = None,
+) -> Timeline:
     """Passes one after another into sessions. A pass with its changes stays within one session.
 
-    Sessions differ in length: the first may be what is left of a day.
+    Sessions differ in length: the first may be what is left of a day. Where the bench stands in a session already
+    (`now`), the first of them is not begun anew.
     """
-    bench = _Bench(work)
+    bench = _Bench.standing(work, now)
     longest_from = list(accumulate((one.length_s for one in reversed(sessions)), max))[::-1]
     slots: list[Slot] = []
     unplaceable: list[PlannedPass] = []
@@ -188,7 +221,7 @@ def lay_out(work: Work, passes: Sequence[PlannedPass], sessions: Sequence[Sessio
         changes = bench.changes_to(one)
         tail = work.tests[one.test].length_s + work.costs.between_s
         need = math.fsum(change.seconds for change in changes) + tail
-        if session < len(sessions) and used == 0.0:
+        if session < len(sessions) and used == 0.0 and (now is None or session):
             changes = [_start(work), *changes]
             need += work.costs.start_s
         while session < len(sessions) and used + need > sessions[session].length_s:

@@ -50,16 +50,34 @@ class Rig:
     hitch_ms: float = 60.0
     every_s: float | None = None
     power_w: float = 180.0
+    clock_mhz: float = 2100.0
 
 
 @dataclass(frozen=True)
 class Upset:
-    """What goes wrong in one pass: a cold start of some seconds, other work on the machine for a while."""
+    """What goes wrong in one pass: a cold start of some seconds, other work on the machine for a while, and more.
+
+    `hiccups` are stutters of `hiccup_ms`; from the share `throttle_from` of its length on a card throttles by
+    `throttle_by`, hotter and lower clocked; `lock_fps` holds the rate; the picture stands still for `pause_ms` at
+    `pause_at_s`; a loading screen stands before it for `loading_s` and a still menu after it for `menu_s`; `slower` is
+    the share of speed the whole bench lost; the game ends by itself after the share `ends_at`.
+    """
 
     cold_start_s: float = 0.0
     busy_from_s: float = 0.0
     busy_for_s: float = 0.0
     slowdown: float = field(default=1.6)
+    hiccups: int = 0
+    hiccup_ms: float = 90.0
+    throttle_from: float | None = None
+    throttle_by: float = 0.08
+    lock_fps: float | None = None
+    pause_at_s: float = 0.0
+    pause_ms: float = 0.0
+    loading_s: float = 0.0
+    menu_s: float = 0.0
+    slower: float = 0.0
+    ends_at: float = 1.0
 
 
 def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | None = None) -> Capture:
@@ -77,6 +95,14 @@ def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | No
     heat = 1.0 + rig.heat_loss * (1.0 - np.exp(-clock / _HEAT_S))
     card = scene.gpu_ms / rig.gpu_speed * level * route * heat * _scatter(rng, count, scene.noise)
     processor = scene.cpu_ms / rig.cpu_speed * level * np.sqrt(route) * _scatter(rng, count, scene.noise * 1.3)
+    if upset.slower:
+        card, processor = card / (1.0 - upset.slower), processor / (1.0 - upset.slower)
+    throttled = np.zeros(count)
+    if upset.throttle_from is not None:
+        begins = upset.throttle_from * scene.seconds
+        throttled = np.clip((clock - begins) / max(0.1 * scene.seconds, 1.0), 0.0, 1.0)
+        card = card * (1.0 + upset.throttle_by * throttled)
+        processor = processor * (1.0 + 0.6 * upset.throttle_by * throttled)
     if upset.cold_start_s:
         processor *= 1.0 + 0.8 * np.exp(-clock / upset.cold_start_s)
         card *= 1.0 + 0.25 * np.exp(-clock / upset.cold_start_s)
@@ -88,20 +114,54 @@ def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | No
         late = rng.normal(0.0, 0.012 * 1000.0 / scene.cap_fps, count)
         frame_ms = np.maximum(frame_ms, 1000.0 / scene.cap_fps + np.diff(late, prepend=0.0))
     frame_ms += _hitches(scene, rig, rng, clock)
-    frame_ms = np.round(frame_ms, 4)
-    whole = int(np.searchsorted(np.cumsum(frame_ms), scene.seconds * 1000.0))
-    temperature = 44.0 + 31.0 * (1.0 - np.exp(-clock / _HEAT_S)) + rng.normal(0.0, 0.3, count)
+    temperature = 44.0 + 31.0 * (1.0 - np.exp(-clock / _HEAT_S)) + rng.normal(0.0, 0.3, count) + 7.0 * throttled
     share = np.clip(card / frame_ms, 0.0, 1.0)
     power = rig.power_w * (0.35 + 0.65 * share) + rng.normal(0.0, 2.0, count)
-    return Capture(
+    # Drawn last, so that what is drawn before stays as it is without them.
+    clocked = rig.clock_mhz * (1.0 - 0.7 * upset.throttle_by * throttled) + rng.normal(0.0, 4.0, count)
+    if upset.lock_fps is not None:
+        late = rng.normal(0.0, 0.012 * 1000.0 / upset.lock_fps, count)
+        frame_ms = np.maximum(frame_ms, 1000.0 / upset.lock_fps + np.diff(late, prepend=0.0))
+    for moment in rng.uniform(0.05, 0.95, upset.hiccups) * scene.seconds:
+        frame_ms[min(int(np.searchsorted(np.cumsum(frame_ms), moment * 1000.0)), count - 1)] += (
+            upset.hiccup_ms * rng.uniform(0.8, 1.3)
+        )
+    if upset.pause_ms:
+        at = min(int(np.searchsorted(np.cumsum(frame_ms), upset.pause_at_s * 1000.0)), count - 1)
+        frame_ms[at] += upset.pause_ms
+    frame_ms = np.round(frame_ms, 4)
+    whole = int(np.searchsorted(np.cumsum(frame_ms), scene.seconds * upset.ends_at * 1000.0))
+    run = Capture(
         frame_ms[:whole],
         {
             "gpu_busy_ms": np.round(np.minimum(card, frame_ms)[:whole], 4),
             "cpu_busy_ms": np.round(np.minimum(processor, frame_ms)[:whole], 4),
             "gpu_temp_c": np.round(temperature[:whole], 0),
             "gpu_power_w": np.round(power[:whole], 1),
+            "gpu_clock_mhz": np.round(clocked[:whole], 0),
         },
     )
+    if not upset.loading_s and not upset.menu_s:
+        return run
+    return _between_screens(run, upset, rng)
+
+
+def _between_screens(run: Capture, upset: Upset, rng: np.random.Generator) -> Capture:
+    """The run with a loading screen before it and a still menu after it, as a logger records that is left running."""
+    parts: list[tuple[Floats, float]] = []
+    for length_s, faster, noise in ((upset.loading_s, rng.uniform(2.2, 5.0), 0.15), (upset.menu_s, 3.0, 0.01)):
+        count = int(length_s * 1000.0 / (float(np.median(run.frame_ms)) / faster)) if length_s else 0
+        typical = float(np.median(run.frame_ms)) / faster
+        parts.append((np.round(typical * np.exp(rng.normal(0.0, noise, count)), 4), typical))
+    before, after = parts[0][0], parts[1][0]
+    frame_ms = np.concatenate((before, run.frame_ms, after))
+    channels = {}
+    for name, values in run.channels.items():
+        busy = name.endswith("busy_ms")
+        first = before * 0.5 if busy else np.full(len(before), values[0])
+        last = after * 0.5 if busy else np.full(len(after), values[-1])
+        channels[name] = np.round(np.concatenate((first, values, last)), 4)
+    return Capture(frame_ms, channels)
 
 
 def _scatter(rng: np.random.Generator, count: int, noise: float) -> Floats:

@@ -1,0 +1,286 @@
+"""Did it run as its siblings ran: held at a rate, off them, slower at first or towards the end, with other stutters?"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator, Sequence
+from statistics import median
+
+import numpy as np
+from scipy.special import bdtrc, stdtr
+
+from rennbahn.checks.base import Check, Looked, percent
+from rennbahn.checks.model import CheckedPass, Doubt
+
+#: A lock without a name counts where so much of the capture is held.
+_HELD = 0.6
+#: A loose limiter is believed where it holds so much of the capture at a round rate.
+_LOOSE = 0.85
+#: Rates that displays, limiters and engines hold; a lock within this share of one of them is no accident.
+ROUND = (24.0, 25.0, 30.0, 40.0, 45.0, 48.0, 50.0, 59.94, 60.0, 72.0, 75.0, 80.0, 85.0, 90.0, 100.0, 120.0, 144.0,
+         160.0, 165.0, 170.0, 175.0, 180.0, 200.0, 240.0, 280.0, 300.0, 360.0, 480.0, 500.0, 540.0)  # fmt: skip
+_ROUND_WITHIN = 0.004
+#: One-sided level of the first pass after loading, alone and as a habit of its lane.
+_FIRST = 0.008
+_HABIT = 0.002
+#: A first third slower beside the rest than in warm siblings, at this level and by so much.
+_BEGUN = 0.002
+_SLOW_START = 0.012
+#: Slowing towards the end: the last third against the first, beyond this share and beyond noise at this level.
+_SLOWING = 0.015
+_THROTTLED = 0.004
+_HOTTER_C = 2.0
+_LOWER_CLOCK = 0.015
+#: More stutters than siblings at this level, and at least so many more.
+_STUTTERS = 0.003
+_MORE_STUTTERS = 3
+#: Stutters come in bunches, so that chance alone is not enough.
+_TIMES = 1.8
+
+
+class Lock(Check):
+    """The rate is held by something that nobody set on purpose."""
+
+    id = "lock"
+    asks = "Is the rate free, or held by a limit that nobody meant?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Locks that are no limit set on purpose: by a display, or without a name."""
+        for one in looked.context.passes:
+            profile = one.profile
+            if profile.cap_meant or "too_short" in profile.flags:
+                continue
+            if profile.cap == "none" and not self._all_but_a_lock(one):
+                continue
+            named = profile.cap_name not in ("", "unexplained")
+            if not named and not self._believed(looked, one):
+                continue
+            what = f"the rate of “{profile.cap_name}”" if named else "a rate nobody set"
+            how = "held part of the time" if profile.cap == "partly" else "all but held"
+            yield self.on(
+                one,
+                f"The rate is {how} at {profile.lock_fps:.1f} fps, {what}: sync, a limiter or the engine. "
+                "Look at the settings, run it again, or say that this limit is known.",
+                lock_fps=profile.lock_fps, share=profile.lock_share, name=profile.cap_name, state=profile.cap,
+            )  # fmt: skip
+
+    def _all_but_a_lock(self, one: CheckedPass) -> bool:
+        """Held nearly all the time at a round rate, by a limiter so loose that some stretches outrun it."""
+        profile = one.profile
+        if profile.lock_share < _LOOSE or profile.bound_by in ("gpu", "cpu"):
+            return False
+        return _near_round(profile.lock_fps, _ROUND_WITHIN / 2.0)
+
+    def _believed(self, looked: Looked, one: CheckedPass) -> bool:
+        """A lock without a name: much of the capture is held, and it is no scene that merely runs evenly.
+
+        A scene that runs evenly on one machine runs evenly on all, at its own rate in each pass. A limit shows by a
+        round rate, by passes of other lanes at the same rate, or by siblings that ran faster and scattered.
+        """
+        profile = one.profile
+        if _near_round(profile.lock_fps, _ROUND_WITHIN):
+            return True
+        elsewhere = [o.profile for o in looked.context.of_test(one.test) if o.lane != one.lane]
+        if any(abs(profile.lock_fps / o.lock_fps - 1.0) <= _ROUND_WITHIN for o in elsewhere if o.cap != "none"):
+            return True
+        siblings = [other.profile for other in looked.context.siblings(one)]
+        if profile.lock_share < _HELD:
+            return False
+        free = [other for other in siblings if other.lock_share < profile.lock_share / 2.0]
+        return bool(siblings) and 2 * len(free) >= len(siblings) and _flatter(profile.fps, [o.fps for o in free])
+
+
+def _near_round(rate: float, within: float) -> bool:
+    return any(abs(rate / known - 1.0) <= within for known in ROUND)
+
+
+def _flatter(fps: Sequence[float], others: Sequence[Sequence[float]]) -> bool:
+    """Whether the rate swings far less along the scene than it does in others."""
+    return bool(others) and _swing(fps) < 0.5 * median(_swing(other) for other in others)
+
+
+def _swing(fps: Sequence[float]) -> float:
+    values = np.array(fps)
+    return float(values.std() / values.mean()) if len(values) > 1 and values.mean() > 0 else 0.0
+
+
+class OffSiblings(Check):
+    """A pass off the others of its cell by more than noise."""
+
+    id = "off_siblings"
+    asks = "Does it agree with the other passes of its test in its lane?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Passes off by their average or their low; two passes that disagree are doubted together."""
+        told: set[str] = set()
+        for words, scatter in (("average", looked.averages), ("1% low", looked.lows)):
+            for found in scatter.outliers:
+                if found.one.id not in told:
+                    told.add(found.one.id)
+                    yield self._off(words, found.one, found.off, found.noise, found.p, len(found.others))
+            for a, b, off, p in scatter.apart:
+                if a.id in told:
+                    continue
+                told |= {a.id, b.id}
+                yield Doubt(
+                    self.id,
+                    f"The two passes lie {percent(math.expm1(off))} apart in {words}, more than noise explains, and "
+                    "nobody can tell which is off. Run a third.",
+                    None, a.lane, a.test, self.weak, {"off": math.expm1(off), "p": p, "passes": [a.id, b.id]},
+                )  # fmt: skip
+
+    def _off(self, words: str, one: CheckedPass, off: float, noise: float, p: float, others: int) -> Doubt:
+        way = "over" if off > 0 else "under"
+        return self.on(
+            one,
+            f"Its {words} is {percent(math.expm1(off))} {way} the other {others} passes; noise is "
+            f"{percent(math.expm1(noise))}. Run it again: if it repeats it stands, and is told as odd.",
+            off=math.expm1(off), noise=math.expm1(noise), p=p, figure=words, siblings=others,
+        )  # fmt: skip
+
+
+class SlowFirst(Check):
+    """The first pass after loading runs slower than those after it."""
+
+    id = "slow_first"
+    asks = "Was the game warm when the pass began?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """First passes slower than their siblings, by all of them or by their beginning; and lanes with that habit."""
+        context, scatter = looked.context, looked.averages
+        offs: dict[str, list[tuple[float, float]]] = {}
+        for one in context.passes:
+            if not one.after_load or not scatter.has(one):
+                continue
+            warm = [o for o in context.siblings(one) if not o.after_load and scatter.has(o) and o.id not in scatter.out]
+            if not warm:
+                continue
+            noise = scatter.noise_of(context.test_by_id[one.test].scene)
+            off = scatter.log(one) - math.fsum(scatter.log(o) for o in warm) / len(warm)
+            error = noise.s * math.sqrt(1.0 + 1.0 / len(warm))
+            offs.setdefault(one.lane, []).append((off, error))
+            p = float(stdtr(noise.df or 30.0, off / error))
+            beginning = _beginning(looked, one, warm)
+            if p < _FIRST or beginning is not None:
+                slower = f", its first third beside the rest {percent(math.expm1(beginning))}" if beginning else ""
+                yield self.on(
+                    one,
+                    f"The first pass since loading is {percent(math.expm1(off))} "
+                    f"{'slower' if off < 0 else 'faster'} than those after it{slower}: "
+                    "the game was not warm. Take it as a warm-up, and run one more.",
+                    off=math.expm1(off), p=p, beginning=math.expm1(beginning) if beginning else None,
+                )  # fmt: skip
+        for lane, found in offs.items():
+            weights = [1.0 / error**2 for _, error in found]
+            mean = math.fsum(w * off for w, (off, _) in zip(weights, found, strict=True)) / math.fsum(weights)
+            z = mean * math.sqrt(math.fsum(weights))
+            p = float(stdtr(max(4.0, float(len(found) - 1)), z))
+            if len(found) >= 3 and p < _HABIT:
+                yield Doubt(
+                    self.id,
+                    f"First passes after loading are {percent(math.expm1(mean))} slower in {len(found)} tests of "
+                    f"{context.lane_by_id[lane].name}: plan one more warm-up run there.",
+                    None, lane, None, self.weak, {"off": math.expm1(mean), "tests": len(found), "p": p},
+                )  # fmt: skip
+
+
+def _beginning(looked: Looked, one: CheckedPass, warm: Sequence[CheckedPass]) -> float | None:
+    """How much slower the first third is beside the rest than in warm siblings, in ln; None where it is no slower."""
+    own = one.id in looked.slopes and looked.slopes[one.id].first
+    others = [looked.slopes[o.id].first for o in warm if o.id in looked.slopes]
+    if own is False or not others:
+        return None
+    off = own - median(others)
+    spread, df = looked.slope_spread("first")
+    p = float(stdtr(df, off / (spread * math.sqrt(1.0 + 1.0 / len(others)))))
+    return off if p < _BEGUN and off < -_SLOW_START else None
+
+
+class Throttling(Check):
+    """Slowing towards the end, hotter or lower clocked than its siblings."""
+
+    id = "throttling"
+    asks = "Does it slow down towards the end where its siblings do not?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Passes whose last third slows against their siblings'."""
+        for cell in looked.context.cells.values():
+            known = [one for one in cell if one.id in looked.slopes]
+            if len(known) < 2:
+                continue
+            for one in known:
+                others = [o for o in known if o.id != one.id]
+                off = looked.slopes[one.id].last - median(looked.slopes[o.id].last for o in others)
+                hot = _warmer(one, others)
+                if off > -_SLOWING or not self._beyond(looked, off, hot=hot is not None):
+                    continue
+                weak = hot is None
+                words = f", {hot}" if hot else ", and no sensor says why"
+                yield Doubt(
+                    self.id,
+                    f"Its last third is {percent(math.expm1(off))} slower against its first than its siblings’{words}: "
+                    "the machine throttles. Let it cool, look at the fans, run it again.",
+                    one.id, one.lane, one.test, weak,
+                    {"off": math.expm1(off), "sensors": hot or "", "siblings": len(others)},
+                )  # fmt: skip
+
+    def _beyond(self, looked: Looked, off: float, *, hot: bool) -> bool:
+        """Beyond how the halves of good passes scatter in this study; with a sensor's word less is enough."""
+        spread, df = looked.slope_spread("last")
+        t = off / (spread * math.sqrt(1.5))
+        return float(stdtr(df, t)) < (_THROTTLED if hot else _THROTTLED / 4.0)
+
+
+def _warmer(one: CheckedPass, others: Sequence[CheckedPass]) -> str | None:
+    """What a sensor says in the last third that it does not say of the siblings, in words."""
+    for channel, words in (("gpu_clock_mhz", "MHz"), ("gpu_temp_c", "°C"), ("gpu_hotspot_c", "°C")):
+        own = _at_end(one.profile.courses.get(channel))
+        there = [value for o in others if (value := _at_end(o.profile.courses.get(channel))) is not None]
+        if own is None or not there:
+            continue
+        usual = median(there)
+        if words == "MHz" and own < usual * (1.0 - _LOWER_CLOCK):
+            return f"and the card clocks {own:.0f} instead of {usual:.0f} MHz"
+        if words == "°C" and own > usual + _HOTTER_C:
+            return f"and the card is {own:.0f} instead of {usual:.0f} °C"
+    return None
+
+
+def _at_end(course: Sequence[float | None] | None) -> float | None:
+    values = [value for value in (course or ())[-(len(course or ()) // 3) :] if value is not None]
+    return math.fsum(values) / len(values) if values else None
+
+
+class StutterUnlike(Check):
+    """Stutters that its siblings have not."""
+
+    id = "stutter_unlike"
+    asks = "Does it stutter where its siblings do not?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Passes with more stutters than their siblings' rate explains."""
+        for one in looked.context.passes:
+            others = [o.profile for o in looked.context.siblings(one)]
+            if not others:
+                continue
+            own, theirs = one.profile.stutters, sum(o.stutters for o in others)
+            minutes, their_minutes = one.profile.duration_s / 60.0, math.fsum(o.duration_s for o in others) / 60.0
+            expected = theirs / their_minutes * minutes
+            if own - expected < _MORE_STUTTERS:
+                continue
+            # Of all stutters of the cell, as many in this one by chance?
+            share = minutes / (minutes + their_minutes)
+            p = float(bdtrc(own - 1, own + theirs, share)) if own else 1.0
+            if p < _STUTTERS and own > _TIMES * expected:
+                yield self.on(
+                    one,
+                    f"{own} stutters where its siblings have {expected:.1f}; they cost "
+                    f"{one.profile.stutter_lost_ms:.0f} ms. Something else ran on the machine, or it was loading. "
+                    "Run it again.",
+                    stutters=own, expected=expected, lost_ms=one.profile.stutter_lost_ms, p=p,
+                )  # fmt: skip
+
+
+def checks() -> Iterator[Check]:
+    """All checks of this family."""
+    yield from (Lock(), OffSiblings(), SlowFirst(), Throttling(), StutterUnlike())

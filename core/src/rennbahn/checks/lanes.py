@@ -1,0 +1,271 @@
+"""What does not show in one pass: lanes that should differ and do not, ranks that make no sense, shifted sessions."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from itertools import combinations
+from statistics import median
+
+from rennbahn.checks.base import Check, Looked, percent
+from rennbahn.checks.model import Context, Doubt
+from rennbahn.checks.scatter import two_sided
+
+#: So many other tests must tell lanes apart before one is called unlike them.
+_FEWEST_TESTS = 3
+_UNLIKE = 0.004
+_CLEAR = 4.0
+#: A rank against all other tests, at this level.
+_ORDER = 0.002
+#: A shift of a session at this level, and at least by so much.
+_SHIFT = 0.003
+_LEAST_SHIFT = 0.002
+#: From so many cells on their own scatter tells how sure a shift is.
+_FEWEST_PAIRS = 6
+
+
+@dataclass(frozen=True)
+class _Ratio:
+    """ln of lane B over lane A in a test, with its standard error from noise."""
+
+    test: str
+    r: float
+    error: float
+
+
+def _ratios(looked: Looked, a: str, b: str) -> list[_Ratio]:
+    context, scatter = looked.context, looked.averages
+    found = []
+    for test in context.tests:
+        sides = [
+            [
+                scatter.log(o)
+                for o in context.cells.get((lane, test.id), ())
+                if scatter.has(o) and o.id not in scatter.out
+            ]
+            for lane in (a, b)
+        ]
+        if not sides[0] or not sides[1]:
+            continue
+        noise = scatter.noise_of(test.scene).s
+        r = math.fsum(sides[1]) / len(sides[1]) - math.fsum(sides[0]) / len(sides[0])
+        found.append(_Ratio(test.id, r, noise * math.sqrt(1.0 / len(sides[0]) + 1.0 / len(sides[1]))))
+    return found
+
+
+class LikeAnotherLane(Check):
+    """A lane equals another in one test alone, where a difference was to be expected."""
+
+    id = "like_another_lane"
+    asks = "Was the setting under test on in this test as well?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Lanes told apart by all other tests and not by this one."""
+        context = looked.context
+        told: set[tuple[str, str]] = set()
+        for a, b in combinations([lane.id for lane in context.lanes], 2):
+            ratios = _ratios(looked, a, b)
+            for one in ratios:
+                others = [other for other in ratios if other.test != one.test]
+                if len(others) < _FEWEST_TESTS or (b, one.test) in told or _limited_elsewhere(context, a, b, one.test):
+                    continue
+                mean, spread = _mean_and_spread([other.r for other in others])
+                if any(abs(other.r) < _CLEAR * other.error or other.r * mean <= 0 for other in others):
+                    continue
+                error = math.sqrt((spread**2) * (1.0 + 1.0 / len(others)) + one.error**2)
+                p = two_sided((one.r - mean) / error, float(len(others) - 1))
+                alike = abs(one.r) <= 3.0 * one.error and abs(one.r) < abs(mean) / 4.0
+                if alike and p < _p_of_few(len(others)):
+                    told.add((b, one.test))
+                    names = context.lane_by_id[b].name, context.lane_by_id[a].name
+                    yield Doubt(
+                        self.id,
+                        f"{names[0]} runs like {names[1]} here ({percent(math.expm1(one.r))} apart), while it is "
+                        f"{percent(math.expm1(mean))} {'faster' if mean > 0 else 'slower'} in the other {len(others)} "
+                        "tests: was the setting on? Read it back, run it again, or say what else limits here.",
+                        None, b, one.test, self.weak,
+                        {"margin": math.expm1(one.r), "elsewhere": math.expm1(mean), "tests": len(others), "p": p,
+                         "like": a},
+                    )  # fmt: skip
+
+
+def _p_of_few(tests: int) -> float:
+    """With few other tests their spread is hardly known, and a t of so few degrees reaches no small p."""
+    return 0.05 if tests < 5 else 0.02
+
+
+def _mean_and_spread(values: list[float]) -> tuple[float, float]:
+    mean = math.fsum(values) / len(values)
+    return mean, math.sqrt(math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1))
+
+
+def _limited_elsewhere(context: Context, a: str, b: str, test: str) -> bool:
+    """Whether both lanes are held by a cap there, or by the processor as no other test is: equal for a reason."""
+    both = [*context.cells.get((a, test), ()), *context.cells.get((b, test), ())]
+    return bool(both) and all(one.profile.cap != "none" for one in both)
+
+
+class Order(Check):
+    """A ladder of lanes that makes no sense in this test alone."""
+
+    id = "order"
+    asks = "Do the lanes rank here as they do everywhere else?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Two lanes whose rank all other tests give differently, where there are three lanes and more."""
+        context = looked.context
+        if len(context.lanes) < 3:
+            return
+        found: dict[str, list[tuple[str, str, float, float, int]]] = {}
+        for a, b in combinations([lane.id for lane in context.lanes], 2):
+            ratios = _ratios(looked, a, b)
+            for one in ratios:
+                others = [other for other in ratios if other.test != one.test]
+                if len(others) < _FEWEST_TESTS or not one.error:
+                    continue
+                mean = math.fsum(other.r for other in others) / len(others)
+                if one.r * mean >= 0 or any(other.r * mean <= 0 for other in others):
+                    continue
+                clear = median(abs(other.r) / other.error for other in others)
+                if two_sided(one.r / one.error, 30.0) < _ORDER and clear > 3.0:
+                    found.setdefault(one.test, []).append((a, b, one.r, mean, len(others)))
+        for test, swaps in found.items():
+            yield self._told(looked, test, swaps)
+
+    def _told(self, looked: Looked, test: str, swaps: list[tuple[str, str, float, float, int]]) -> Doubt:
+        """One doubt a test, about the lane that explains most of it."""
+        context = looked.context
+        counts: dict[str, float] = {}
+        for a, b, r, mean, _ in swaps:
+            for lane in (a, b):
+                counts[lane] = counts.get(lane, 0.0) + abs(r - mean)
+        off = self._off_expected(looked, test)
+        lane = max(counts, key=lambda one: (counts[one], abs(off.get(one, 0.0))))
+        if len(swaps) == 1:
+            lane = max(swaps[0][:2], key=lambda one: abs(off.get(one, 0.0)))
+        a, b, r, mean, tests = max(swaps, key=lambda swap: abs(swap[2]))
+        ahead, behind = (b, a) if r > 0 else (a, b)
+        names = context.lane_by_id[ahead].name, context.lane_by_id[behind].name
+        return Doubt(
+            self.id,
+            f"{names[0]} is {percent(math.expm1(abs(r)))} ahead of {names[1]} here, which all other {tests} tests give "
+            f"the other way round by {percent(math.expm1(abs(mean)))}. Look at both, run "
+            f"{context.lane_by_id[lane].name} again.",
+            None, lane, test, self.weak,
+            {"ahead": ahead, "behind": behind, "margin": math.expm1(abs(r)), "elsewhere": -math.expm1(abs(mean)),
+             "tests": tests},
+        )  # fmt: skip
+
+    def _off_expected(self, looked: Looked, test: str) -> dict[str, float]:
+        """How far each lane is off what the other lanes and tests make one expect of it here, in ln."""
+        context = looked.context
+        lanes = [lane.id for lane in context.lanes if (lane.id, test) in context.cells]
+        found = {}
+        for lane in lanes:
+            offs = []
+            for other in lanes:
+                if other != lane:
+                    ratios = {one.test: one.r for one in _ratios(looked, other, lane)}
+                    rest = [r for name, r in ratios.items() if name != test]
+                    if test in ratios and rest:
+                        offs.append(ratios[test] - median(rest))
+            if offs:
+                found[lane] = median(offs)
+        return found
+
+
+class Offset(Check):
+    """A session or day shifted as a whole."""
+
+    id = "offset"
+    asks = "Was the bench the same in every session?"
+
+    def doubts(self, looked: Looked) -> Iterable[Doubt]:
+        """Sessions whose passes, control passes first, lie off the same cells' passes of other sessions."""
+        context = looked.context
+        session = sessions_of(context)
+        names = list(dict.fromkeys(session.values()))
+        if len(names) < 2:
+            return
+        for name in names:
+            found = list(self._pairs(looked, session, name))
+            control = [pair for pair in found if pair[2]]
+            for what, pairs in (("control passes", control), ("all tests", [pair for pair in found if not pair[2]])):
+                shift = _shift_of(pairs)
+                if shift is None or shift.p >= _SHIFT / len(names) or abs(shift.ln) < _LEAST_SHIFT:
+                    continue
+                way = "faster" if shift.ln > 0 else "slower"
+                yield Doubt(
+                    self.id,
+                    f"Session {name} ran {percent(math.expm1(shift.ln))} {way} than the others as a whole, by {what}: "
+                    "the room, a background program or an update. Look at what changed; run lanes again that were "
+                    "in it alone.",
+                    None, None, None, self.weak,
+                    {"session": name, "shift": math.expm1(shift.ln), "cells": len(pairs), "p": shift.p, "by": what},
+                )  # fmt: skip
+                break
+
+    def _pairs(self, looked: Looked, session: dict[str, str], name: str) -> Iterator[tuple[float, float, bool]]:
+        """Of each cell with passes in this session and in others: shift, standard error, whether of controls."""
+        context, scatter = looked.context, looked.averages
+        for (_, test), cell in context.cells.items():
+            known = [one for one in cell if scatter.has(one) and one.id in session]
+            inside = [one for one in known if session[one.id] == name]
+            outside = [one for one in known if session[one.id] != name]
+            if not inside or not outside:
+                continue
+            noise = scatter.noise_of(context.test_by_id[test].scene).s
+            shift = _mean(scatter.log(one) for one in inside) - _mean(scatter.log(one) for one in outside)
+            yield (
+                shift,
+                noise * math.sqrt(1.0 / len(inside) + 1.0 / len(outside)),
+                any(one.control for one in cell),
+            )
+
+
+@dataclass(frozen=True)
+class _Shift:
+    """A shift in ln, and the p of there being none."""
+
+    ln: float
+    p: float
+
+
+def _shift_of(pairs: list[tuple[float, float, bool]]) -> _Shift | None:
+    """The shift that cells have in common: by how they scatter around it, or by noise where they are few."""
+    if not pairs:
+        return None
+    if len(pairs) >= _FEWEST_PAIRS:
+        # Each scatters as it does, its own noise being inflated by the very shift.
+        mean, spread = _mean_and_spread([off for off, _, _ in pairs])
+        error = spread / math.sqrt(len(pairs))
+        return _Shift(mean, two_sided(mean / error, float(len(pairs) - 1)) if error else float(mean == 0.0))
+    weights = [1.0 / error**2 for _, error, _ in pairs]
+    mean = math.fsum(w * off for w, (off, _, _) in zip(weights, pairs, strict=True)) / math.fsum(weights)
+    return _Shift(mean, two_sided(mean * math.sqrt(math.fsum(weights)), 6.0 + 2.0 * len(pairs)))
+
+
+def _mean(values: Iterable[float]) -> float:
+    listed = list(values)
+    return math.fsum(listed) / len(listed)
+
+
+def sessions_of(context: Context) -> dict[str, str]:
+    """The session of each pass: as it says, else a new one begins wherever the clock of the bench falls back."""
+    found: dict[str, str] = {}
+    number, last = 1, -math.inf
+    for one in context.passes:
+        if one.session is not None:
+            found[one.id] = one.session
+        elif one.clock_h is not None:
+            if one.clock_h < last:
+                number += 1
+            last = one.clock_h
+            found[one.id] = str(number)
+    return found
+
+
+def checks() -> Iterator[Check]:
+    """All checks of this family."""
+    yield from (LikeAnotherLane(), Order(), Offset())

@@ -1,0 +1,164 @@
+"""A context from its file: settings, scenes, tests, lanes and passes, whose captures lie beside it (docs/checks.md)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from rennbahn.capture import ColumnMap, propose_columns, read_capture
+from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, ReadBack
+from rennbahn.checks.profile import Profile, profile_of
+from rennbahn.errors import CaptureRefused, RennbahnError
+from rennbahn.measures import LOW_SCHOOLS, Settings
+from rennbahn.planning.noise import Estimate
+
+_KEYS = {
+    "the context": {"settings", "scenes", "tests", "lanes", "noise", "passes"},
+    "settings": {"target_hz", "low_school", "known_caps"},
+    "scenes": {"id", "game", "name", "kind", "length_s"},
+    "tests": {"id", "scene", "conditions"},
+    "lanes": {"id", "name"},
+    "noise": {"average_fps", "low_1", "df"},
+    "passes": {
+        "id", "lane", "test", "number", "file", "columns", "clock_h", "after_load", "read_back", "expected_channels",
+        "session", "control",
+    },
+    "read_back": {"setting", "wanted", "seen"},
+    "known_caps": {"name", "fps", "refresh", "variable"},
+}  # fmt: skip
+KINDS = ("benchmark", "replay", "scripted", "route", "live")
+
+
+def context_from_json(data: Any, read_file: Callable[[str], bytes]) -> Context:
+    """The context that a file describes; `read_file` gives the bytes of a capture by its name.
+
+    Raises :class:`RennbahnError` (`bad_context`) naming the field, :class:`CaptureRefused` for a capture that cannot
+    be read. A torn last line is no refusal: it is left out, and doubted.
+    """
+    try:
+        _known(data, "the context")
+        settings_in = dict(data.get("settings") or {})
+        _known(settings_in, "settings")
+        for cap in settings_in.get("known_caps") or ():
+            _known(cap, "known_caps")
+        school = settings_in.pop("low_school", LOW_SCHOOLS[0])
+        if school not in LOW_SCHOOLS:
+            _refuse("low_school", f"low_school must be one of {', '.join(LOW_SCHOOLS)} (got {school!r})")
+        settings = Settings.from_json(settings_in)
+        for part in ("scenes", "tests", "lanes", "passes"):
+            for entry in data[part]:
+                _known(entry, part)
+        return Context(
+            scenes=tuple(_scene(x) for x in data["scenes"]),
+            tests=tuple(
+                CheckedTest(str(x["id"]), str(x["scene"]), str(x.get("conditions", ""))) for x in data["tests"]
+            ),
+            lanes=tuple(CheckedLane(str(x["id"]), str(x.get("name", x["id"]))) for x in data["lanes"]),
+            passes=tuple(_pass(x, at, settings, school, read_file) for at, x in enumerate(data["passes"], start=1)),
+            noise={str(scene): _noise(scene, x) for scene, x in (data.get("noise") or {}).items()},
+        )
+    except KeyError as error:
+        raise RennbahnError("bad_context", f"the context lacks {error}", field=str(error.args[0])) from None
+    except (AttributeError, TypeError, ValueError) as error:
+        raise RennbahnError("bad_context", f"the context is not in the form described: {error}") from None
+
+
+def _scene(data: Mapping[str, Any]) -> CheckedScene:
+    kind = str(data.get("kind", "route"))
+    if kind not in KINDS:
+        _refuse("kind", f"scene {data['id']}: kind must be one of {', '.join(KINDS)} (got {kind!r})")
+    length = data.get("length_s")
+    if length is not None and not (math.isfinite(float(length)) and float(length) > 0):
+        _refuse("length_s", f"scene {data['id']}: length_s must be above 0 (got {length})")
+    return CheckedScene(
+        str(data["id"]), str(data.get("game", "")), str(data.get("name", "")), kind,
+        None if length is None else float(length),
+    )  # fmt: skip
+
+
+def _noise(scene: str, data: Mapping[str, Any]) -> dict[str, Estimate]:
+    _known(data, "noise")
+    df = None if data.get("df") is None else float(data["df"])
+    found = {}
+    for figure in ("average_fps", "low_1"):
+        if data.get(figure) is None:
+            continue
+        s = float(data[figure])
+        if not (math.isfinite(s) and s >= 0) or (df is not None and not df > 0):
+            _refuse("noise", f"noise of scene {scene}: {figure} and df must be no less than 0 (got {s} and {df})")
+        found[figure] = Estimate(s, "scene", df)
+    return found
+
+
+def _pass(
+    data: Mapping[str, Any], at: int, settings: Settings, school: str, read_file: Callable[[str], bytes]
+) -> CheckedPass:
+    name = str(data.get("id", at))
+    back = data.get("read_back")
+    if back is not None:
+        _known(back, "read_back")
+    session = data.get("session")
+    return CheckedPass(
+        id=name,
+        lane=str(data["lane"]),
+        test=str(data["test"]),
+        number=int(data.get("number", 1)),
+        profile=_profile(data, settings, school, read_file),
+        clock_h=None if data.get("clock_h") is None else float(data["clock_h"]),
+        session=None if session is None else str(session),
+        control=bool(data.get("control", False)),
+        after_load=bool(data.get("after_load", False)),
+        read_back=None
+        if back is None
+        else ReadBack(
+            str(back["setting"]), str(back["wanted"]), None if back.get("seen") is None else str(back["seen"])
+        ),
+        expected_channels=tuple(str(channel) for channel in data.get("expected_channels") or ()),
+    )
+
+
+def _profile(data: Mapping[str, Any], settings: Settings, school: str, read_file: Callable[[str], bytes]) -> Profile:
+    content = read_file(str(data["file"]))
+    columns = data.get("columns")
+    if columns is not None:
+        own = ColumnMap.from_json(columns)
+    else:
+        proposal = propose_columns(content)
+        if proposal.columns is None:
+            asked = " ".join(proposal.questions) or "no column looks like frame times, timestamps or rates"
+            raise CaptureRefused("missing_column", f"{data['file']}: {asked}", hint="Say what the columns are.")
+        own = proposal.columns
+    try:
+        return profile_of(read_capture(content, own), settings, low_school=school)
+    except CaptureRefused as error:
+        whole = without_torn_line(content, own, error)
+        if whole is None:
+            error.message = f"{data['file']}: {error.message}"
+            raise
+        return profile_of(read_capture(whole, own), settings, low_school=school, torn=True)
+
+
+def without_torn_line(content: bytes, columns: ColumnMap, error: CaptureRefused) -> bytes | None:
+    """A text file without its broken last line; None where it is no text, or what is wrong is not its last line."""
+    if columns.format not in ("delimited", "jsonl") or columns.compression is not None or error.line is None:
+        return None
+    encoding = {"utf-8-sig": "utf-8"}.get(columns.encoding, columns.encoding)
+    newline = "\n".encode("utf-16-le" if encoding in ("utf-16", "utf-16-le") else encoding)
+    stripped = content.rstrip(b"\r\n") if encoding not in ("utf-16", "utf-16-le", "utf-16-be") else content
+    lines = stripped.count(newline) + 1
+    cut = stripped.rfind(newline)
+    if error.line < lines or cut <= 0:
+        return None
+    return content[: cut + len(newline)]
+
+
+def _known(data: Mapping[str, Any], where: str) -> None:
+    known = _KEYS[where]
+    for key in data:
+        if key not in known:
+            _refuse(str(key), f"{where}: the key {key} is not known here (known: {', '.join(sorted(known))})")
+
+
+def _refuse(field: str, message: str) -> None:
+    raise RennbahnError("bad_context", message, field=field)

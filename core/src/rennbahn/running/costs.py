@@ -1,0 +1,30 @@
+"""What changes really cost: learned from what they took, offered to the next plan."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import fields
+from statistics import median
+
+from rennbahn.planning.schedule import ChangeKind, Costs
+
+#: From so many times on what a change took is offered as its cost.
+LEARNED_FROM = 3
+#: The cost that pays for each kind of change; a warm-up is as long as its scene.
+COST_OF: Mapping[ChangeKind, str] = {
+    "start": "start_s", "swap": "swap_s", "driver": "driver_s", "reboot": "reboot_s", "setting": "setting_s",
+    "load": "load_s", "restart": "restart_s", "menu": "menu_s", "resolution": "resolution_s",
+}  # fmt: skip
+
+
+def learned_costs(took: Mapping[str, Sequence[float]]) -> dict[str, float]:
+    """The seconds that each cost is found to be, from what it took: the middle of at least three times, whole seconds.
+
+    The middle, since a coffee or a search for a screwdriver is no part of a change.
+    """
+    known = {one.name for one in fields(Costs)}
+    return {
+        name: float(round(median(seconds)))
+        for name, seconds in took.items()
+        if name in known and len(seconds) >= LEARNED_FROM
+    }
