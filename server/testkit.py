@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+import uuid
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -229,3 +230,81 @@ class Bench:
                 for number in range(passes):
                     seed = 100 * test + 10 * lane + number
                     self.accept(self.record(lane, test, seed=seed, rig=Rig(gpu_speed=speed)))
+
+
+class AtBench:
+    """Somebody who runs a study: does what the screen says, key by key, and sends files as a test machine would."""
+
+    def __init__(self, bench: Bench, who: Caller) -> None:
+        self.bench, self.who = bench, who
+        self.token = ""
+
+    @property
+    def path(self) -> str:
+        """Where the run is."""
+        return f"/studies/{self.bench.id}/run"
+
+    def begin(self, **told: Any) -> dict[str, Any]:
+        """Begin a session."""
+        found: dict[str, Any] = self.who.post(f"/studies/{self.bench.id}/sessions", told, status=201)
+        return found
+
+    def look(self) -> dict[str, Any]:
+        """What the screen shows."""
+        found: dict[str, Any] = self.who.get(self.path)
+        return found
+
+    def act(self, kind: str, *, refused: str = "", **told: Any) -> dict[str, Any]:
+        """Do one act; it must be done, or refused with this code."""
+        now = datetime.now(UTC).isoformat()
+        one = {"id": str(uuid.uuid4()), "kind": kind, "at": now, **told}
+        found: dict[str, Any] = self.who.post(f"{self.path}/acts", {"acts": [one], "now": now})
+        outcome = found["outcomes"][0]
+        assert (outcome["done"], outcome["code"]) == (not refused, refused), outcome
+        return found
+
+    def go_on(self) -> dict[str, Any]:
+        """Do every step up to the next run, with what each wants, and give what is to be run."""
+        found = self.look()
+        while (step := found["steps"][0])["kind"] != "pass":
+            told = {"step": step["key"], "pass_id": step["pass_id"]}
+            if step["kind"] == "read_back":
+                question = step["question"]
+                found = self.act("read_back", setting=question["setting"], seen=question["wanted"], **told)
+            elif step["kind"] == "warm_up":
+                found = self.act("done", took_s=step["seconds"], planned_s=step["seconds"], **told)
+            else:
+                found = self.act("done", took_s=7.0, planned_s=step["seconds"], cost=step["cost"], **told)
+        return found
+
+    def run(self, seed: int = 1, rig: Rig | None = None, log: bytes | None = None) -> dict[str, Any]:
+        """Run the next pass, and let its file come by the link."""
+        step = self.go_on()["steps"][0]
+        coming = next(one for one in self.look()["coming"] if one["pass_id"] == step["pass_id"])
+        self.act("began", step=step["key"], pass_id=step["pass_id"], after_load=coming["after_load"])
+        self.act("ended", pass_id=step["pass_id"], took_s=step["seconds"], planned_s=step["seconds"])
+        self.send(f"log-{seed}.csv", log if log is not None else self.bench.log(seed, rig))
+        return self.look()
+
+    def send(
+        self,
+        name: str,
+        content: bytes,
+        status: int = 201,
+        *,
+        token: str | None = None,
+        ago_s: float = 0.0,
+        written: datetime | None = None,
+    ) -> Any:
+        """Send a file as the program on the test machine does."""
+        if not self.token:
+            self.token = self.who.post("/bench-links", {"name": "bench machine"}, status=201)["token"]
+        now = datetime.now(UTC)
+        written = written or now - timedelta(seconds=ago_s)
+        response = Client().post(
+            "/api/link/files",
+            {"file": SimpleUploadedFile(name, content), "written_at": written.isoformat(), "now": now.isoformat()},
+            headers={"Authorization": f"Bearer {self.token if token is None else token}"},
+        )
+        assert response.status_code == status, response.content[:600]
+        return json.loads(response.content)

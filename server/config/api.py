@@ -25,6 +25,7 @@ from problems import Problem
 from psycopg import errors as postgres
 from quick import Out
 from rennbahn.errors import RennbahnError
+from running.api import router as running
 from scenes.api import router as scenes
 from strict import StrictParser
 from studies.api import router as studies
@@ -95,6 +96,7 @@ for prefix, router in (
     ("/studies", studies),
     ("", intake),
     ("", planning),
+    ("", running),
     ("/studies", findings),
     ("", words),
 ):

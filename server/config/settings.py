@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "studies",
     "intake",
     "planning",
+    "running",
     "findings",
     "demo",
 ]

@@ -12,16 +12,20 @@ from people.models import Role
 from problems import Conflict, NotFound
 from studies.deciding import decide_again, lane_and_test, record_pass
 from studies.models import Pass, Study
+from studies.news import captured
 from studies.record import note
 from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
 from intake.measuring import at_rest, keep_samples, measure, settings_for
-from intake.models import ArrivalState, Capture, FileRole, PassFile, Reported
+from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile, Reported
 from intake.reported import reported_rows
 from intake.schemas import ReportedIn
 from intake.services import Caller, keep_file, proposal_of
+
+#: Files of one run are written within this of each other, s.
+_FARTHEST_APART_S = 120.0
 
 
 def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, offset_s: float | None = None) -> PassFile:
@@ -46,6 +50,43 @@ def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, off
         if samples is not None:
             _join_samples(tester, study, one, file, samples, offset_s)
     return file
+
+
+def join(user: Caller, arrival_id: int, pass_id: int) -> PassFile:
+    """Put a file that came by itself beside a pass, as samples on a clock of their own.
+
+    Their clock is laid beside the capture's by when both files were written last, as far as both say.
+    """
+    tester = require(user, Role.TESTER)
+    arrival = Arrival.objects.select_related("original").filter(pk=arrival_id).first()
+    if arrival is None:
+        raise NotFound("file")
+    samples = bounded(crunching.samples, bytes(arrival.original.content))
+    with transaction.atomic():
+        study = open_study(arrival.study_id)
+        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
+        if one is None or one.test.study_id != study.pk:
+            raise NotFound("pass in this study")
+        locked = Arrival.objects.select_for_update().get(pk=arrival.pk)
+        if locked.state != ArrivalState.WAITING:
+            raise Conflict("file_taken", f"“{locked.name}” is {ArrivalState(locked.state).label.lower()}.")
+        file = PassFile.objects.create(on_pass=one, arrival=locked, role=FileRole.SAMPLES)
+        locked.state, locked.refusal = ArrivalState.TAKEN, None
+        locked.save(update_fields=["state", "refusal"])
+        note(study, tester, "put a samples file beside the pass", locked.name, one)
+        _join_samples(tester, study, one, file, samples, _offset_by_files(one, locked, samples))
+    return file
+
+
+def _offset_by_files(one: Pass, arrival: Arrival, samples: crunching.CrunchedSamples) -> float | None:
+    """What lays the samples' clock on the capture's, by when both files were written; None where they do not say."""
+    capture = Capture.objects.select_related("arrival").filter(on_pass=one).first()
+    if capture is None or arrival.written_at is None or capture.arrival.written_at is None:
+        return None
+    ended_apart_s = (arrival.written_at - capture.arrival.written_at).total_seconds()
+    if abs(ended_apart_s) > _FARTHEST_APART_S:
+        return None
+    return ended_apart_s + capture.length_s - samples.ends_s
 
 
 def report(user: Caller, pass_id: int, data: ReportedIn) -> Pass:
@@ -74,6 +115,7 @@ def report_all(user: Caller, study_id: int, content: bytes) -> int:
 def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
     Reported.objects.create(on_pass=one, by=tester, **data.dict())
     note(study, tester, "entered a reported result", data.read_from, one)
+    captured.send(Study, study=study, one=one)
     return one
 
 
@@ -91,3 +133,4 @@ def _join_samples(
     keep_samples(capture, file, samples, offset_s)
     measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
     decide_again(tester, study, one, "samples came")
+    captured.send(Study, study=study, one=one)

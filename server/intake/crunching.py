@@ -12,6 +12,7 @@ from typing import Any
 from rennbahn import capture as core
 from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_capture, read_samples
 from rennbahn.capture.pack import pack, unpack
+from rennbahn.checks import profile_of
 from rennbahn.errors import CaptureRefused
 from rennbahn.measures import Figures, Settings, figures_of
 
@@ -69,15 +70,25 @@ class Crunched:
     duration_s: float
     digest: str
     figures: Figures
+    profile: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Measured:
+    """The figures of a capture, and its profile for the checks."""
+
+    figures: Figures
+    profile: dict[str, Any]
 
 
 @dataclass(frozen=True)
 class CrunchedSamples:
-    """Samples that were read: their columns, packed arrays, and when their clock begins."""
+    """Samples that were read: their columns, packed arrays, and when their clock begins and ends."""
 
     columns: dict[str, Any]
     clock: bytes
     begins_s: float
+    ends_s: float
     channels: dict[str, bytes] = field(default_factory=dict)
 
 
@@ -103,13 +114,23 @@ def propose(content: bytes) -> Proposed:
 def read(content: bytes, columns: dict[str, Any], settings: dict[str, Any]) -> Crunched:
     """Read a file by a column map and measure it. Raises :class:`CaptureRefused` with the first bad row."""
     frames = read_capture(content, ColumnMap.from_json(columns))
+    measured = _measured(frames, settings)
     return Crunched(
         KeptCapture({name: pack(v) for name, v in {FRAMES: frames.frame_ms, **frames.channels}.items()}, frames.flags),
         len(frames),
         frames.duration_s,
         digest_of(frames),
-        figures_of(frames, Settings.from_json(settings)),
+        measured.figures,
+        measured.profile,
     )
+
+
+def _measured(frames: core.Capture, settings: dict[str, Any]) -> Measured:
+    told = Settings.from_json(settings)
+    figures = figures_of(frames, told)
+    if not figures.frames:
+        return Measured(figures, {})
+    return Measured(figures, profile_of(frames, told, figures=figures).as_json())
 
 
 def digest_of(frames: core.Capture) -> str:
@@ -122,12 +143,16 @@ def samples(content: bytes) -> CrunchedSamples:
     columns = propose_samples(content)
     found = read_samples(content, columns)
     channels = {name: pack(values) for name, values in found.values.items()}
-    return CrunchedSamples(columns.as_json(), pack(found.clock_s), float(found.clock_s[0]), channels)
+    begins_s, ends_s = float(found.clock_s[0]), float(found.clock_s[-1])
+    return CrunchedSamples(columns.as_json(), pack(found.clock_s), begins_s, ends_s, channels)
 
 
-def measure(kept: KeptCapture, settings: dict[str, Any]) -> Figures:
-    """All figures of a capture at rest. Raises :class:`CaptureRefused` where no frame lies within its windows."""
+def measure(kept: KeptCapture, settings: dict[str, Any]) -> Measured:
+    """All figures of a capture at rest, and its profile.
+
+    Raises :class:`CaptureRefused` where no frame lies within its windows.
+    """
     frames = kept.whole().within(kept.windows)
     if not len(frames):
         raise CaptureRefused("no_frames", "no frame lies within these windows")
-    return figures_of(frames, Settings.from_json(settings))
+    return _measured(frames, settings)

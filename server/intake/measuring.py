@@ -14,6 +14,7 @@ from typing import Any
 from django.db.models import Exists, F, OuterRef, Q, QuerySet
 from rennbahn import MEASURES_VERSION
 from rennbahn.capture.pack import pack
+from rennbahn.checks.profile import PROFILE_VERSION
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.measures import LOW_SCHOOLS, Figures
 from rennbahn.measures.rates import LOWS
@@ -21,8 +22,17 @@ from studies.models import Pass, Study
 
 from intake import crunching
 from intake.bounded import bounded
-from intake.crunching import CrunchedSamples, KeptCapture, KeptSamples
-from intake.models import AllFigures, Capture, CaptureFigures, Channel, PassFile, SampledChannel, SampleSet
+from intake.crunching import CrunchedSamples, KeptCapture, KeptSamples, Measured
+from intake.models import (
+    AllFigures,
+    Capture,
+    CaptureFigures,
+    CaptureProfile,
+    Channel,
+    PassFile,
+    SampledChannel,
+    SampleSet,
+)
 
 #: The column of each low under each school, in the order of `support`.
 LOW_COLUMNS = {(low, school): f"low_{low.replace('.', '')}_{school}" for low in LOWS for school in LOW_SCHOOLS}
@@ -90,15 +100,15 @@ def basis_of(made: dict[str, Any]) -> str:
 
 
 def measure(
-    capture: Capture, settings: dict[str, Any], figures: Figures | None = None, *, counts: bool = True
+    capture: Capture, settings: dict[str, Any], found: Measured | None = None, *, counts: bool = True
 ) -> CaptureFigures:
-    """Make the figures of a capture, unless they are there or given, and let them count."""
+    """Make the figures of a capture and its profile, unless they are there or given, and let them count."""
     made = made_by(capture, settings)
     basis = basis_of(made)
     row = CaptureFigures.objects.filter(capture=capture, version=MEASURES_VERSION, basis=basis).first()
     if row is None:
-        figures = figures or bounded(crunching.measure, at_rest(capture), settings)
-        row = keep_figures(capture, figures, made)
+        found = found or bounded(crunching.measure, at_rest(capture), settings)
+        row = keep_figures(capture, found, made)
     capture.basis, capture.trouble = basis, ""
     if counts:
         capture.current = row
@@ -106,8 +116,10 @@ def measure(
     return row
 
 
-def keep_figures(capture: Capture, figures: Figures, made: dict[str, Any]) -> CaptureFigures:
+def keep_figures(capture: Capture, found: Measured, made: dict[str, Any]) -> CaptureFigures:
     """Keep figures that were just made: what lists need as columns, all of them in a row that no list loads."""
+    figures = found.figures
+    keep_profile(capture, found, made)
     row = CaptureFigures.objects.create(
         capture=capture, version=MEASURES_VERSION, basis=basis_of(made), **columns_of(figures)
     )
@@ -116,6 +128,11 @@ def keep_figures(capture: Capture, figures: Figures, made: dict[str, Any]) -> Ca
     curve = pack(figures.percentile_curve_ms) if figures.percentile_curve_ms is not None else b""
     AllFigures.objects.create(row=row, made_by=made, figures=data, curve=curve)
     return row
+
+
+def keep_profile(capture: Capture, found: Measured, made: dict[str, Any]) -> None:
+    """Keep what the checks need of a capture, in place of what was kept before."""
+    CaptureProfile.objects.update_or_create(capture=capture, defaults={"basis": basis_of(made), "data": found.profile})
 
 
 def columns_of(figures: Figures) -> dict[str, Any]:
@@ -141,13 +158,16 @@ def columns_of(figures: Figures) -> dict[str, Any]:
 
 
 def stale_captures() -> QuerySet[Capture]:
-    """Captures without figures of today's measures made by what they are to be made by.
+    """Captures without figures of today's measures, or without the profile that checks need, by what they are made by.
 
     Those of finished studies are among them: their new figures are made too, but do not count until a lead opens the
     study again.
     """
     fresh = CaptureFigures.objects.filter(capture=OuterRef("pk"), version=MEASURES_VERSION, basis=OuterRef("basis"))
-    return Capture.objects.filter(~Exists(fresh))
+    profiled = CaptureProfile.objects.filter(
+        capture=OuterRef("pk"), basis=OuterRef("basis"), data__version=PROFILE_VERSION
+    )
+    return Capture.objects.filter(~Exists(fresh) | ~Exists(profiled))
 
 
 def stale_count(study_id: int) -> int:

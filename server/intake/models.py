@@ -229,6 +229,35 @@ class AllFigures(models.Model):
         return f"all {self.row}"
 
 
+class CaptureProfile(models.Model):
+    """A capture in brief, for the checks: siblings need not be decoded to check a pass."""
+
+    capture = models.OneToOneField(Capture, on_delete=models.PROTECT, primary_key=True, related_name="profile")
+    basis = models.CharField(max_length=64)
+    data = models.JSONField()
+
+    def __str__(self) -> str:
+        return f"profile of {self.capture}"
+
+
+class PassDoubt(models.Model):
+    """Why a pass deserves another look, as a check said it; made anew whenever the passes beside it change."""
+
+    on_pass = models.ForeignKey(Pass, on_delete=models.CASCADE, related_name="doubts")
+    check_id = models.CharField(max_length=32)
+    weak = models.BooleanField(default=False)
+    words = models.TextField()
+    evidence = models.JSONField(default=dict)
+    window = models.JSONField(null=True, blank=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.check_id}: {self.on_pass}"
+
+
 class Reported(models.Model):
     """A result that exists only as numbers: a game's own report, or figures read off elsewhere. Rates in fps.
 

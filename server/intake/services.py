@@ -21,13 +21,13 @@ from rennbahn.capture import ColumnMap
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.deciding import decide_again, lane_and_test, record_pass, run_as_of
 from studies.models import Pass, PassState, Study
-from studies.news import decided
+from studies.news import captured, decided
 from studies.record import note
 from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
-from intake.crunching import Crunched
+from intake.crunching import Crunched, Measured
 from intake.measuring import keep_channels, measure, settings_for, settings_from
 from intake.models import (
     Arrival,
@@ -223,6 +223,7 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
         if accepted:
             decided.send(Study, study=study, scenes={old.test.scene_id})
         measure(capture, settings_for(study, new))
+        captured.send(Study, study=study, one=new)
     return capture
 
 
@@ -254,6 +255,7 @@ def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
         words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
         note(study, tester, "trimmed the pass", words, one)
         decide_again(tester, study, one, f"trimmed to {words}")
+        captured.send(Study, study=study, one=one)
     return capture
 
 
@@ -307,9 +309,10 @@ def _record(
         PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
         keep_channels(capture, found.kept.arrays)
         now = settings_for(study, one)
-        measure(capture, now, found.figures if now == settings else None)
+        measure(capture, now, Measured(found.figures, found.profile) if now == settings else None)
         arrival.state, arrival.refusal = ArrivalState.TAKEN, None
         arrival.save(update_fields=["state", "refusal"])
+        captured.send(Study, study=study, one=one)
     return one
 
 

@@ -24,6 +24,7 @@ from intake.measuring import (
     at_rest,
     basis_of,
     keep_figures,
+    keep_profile,
     made_by,
     settings_for,
     stale_captures,
@@ -59,7 +60,7 @@ def _measure_one(process: BoundedProcess, pk: int) -> None:
     settings = settings_for(study, capture.on_pass)
     made = made_by(capture, settings)
     try:
-        figures = process.call(crunching.measure, at_rest(capture), settings)
+        found = process.call(crunching.measure, at_rest(capture), settings)
     except RennbahnError as error:
         log.warning("capture %s was not measured: %s", pk, error)
         Capture.objects.filter(pk=pk).update(trouble=str(error)[:300])
@@ -71,7 +72,8 @@ def _measure_one(process: BoundedProcess, pk: int) -> None:
         if made_by(locked, settings) != made:
             return
         row = CaptureFigures.objects.filter(capture=locked, version=MEASURES_VERSION, basis=basis_of(made)).first()
-        row = row or keep_figures(locked, figures, made)
+        row = row or keep_figures(locked, found, made)
+        keep_profile(locked, found, made)
         locked.basis, locked.trouble = basis_of(made), ""
         if Study.objects.get(pk=study.pk).state == StudyState.OPEN or locked.current_id is None:
             locked.current = row

@@ -45,6 +45,28 @@ class Failure(models.Model):
         return f"{self.name} from {self.address}"
 
 
+class BenchToken(models.Model):
+    """Lets a test machine hand in files for a person, and nothing else. Only a digest of it is kept.
+
+    `columns_name` names the saved column map by which its files are read, where the person says so.
+    """
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench_tokens")
+    name = models.CharField(max_length=80)
+    digest = models.CharField(max_length=64, unique=True)
+    columns_name = models.CharField(max_length=120, blank=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    last_used_at = models.DateTimeField(null=True, blank=True)
+    revoked_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-made_at", "-id"]
+        constraints = [models.CheckConstraint(condition=~models.Q(name=""), name="token_has_a_name")]
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.user}"
+
+
 class BenchEdit(models.Model):
     """Somebody made or changed something on the bench: `what` is its kind, `what_id` which one."""
 

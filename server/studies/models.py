@@ -188,6 +188,37 @@ class Test(models.Model):
         return f"{self.scene}, {self.condition}"
 
 
+class BenchSession(models.Model):
+    """A sitting at the bench: who, when, in which room, with which notes. A study has one open at a time.
+
+    `sequence` are the ids of the passes that were to be run, in order; what is run meanwhile leaves the plan by itself.
+    A `simulated` one is run on the simulated bench, `speed` times as fast as true time, from `seed`.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="sessions")
+    begun_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True, blank=True)
+    begun_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    #: Whose keys count just now.
+    driver = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="driven_sessions")
+    room_c = models.FloatField(null=True, blank=True)
+    notes = models.TextField(blank=True)
+    sequence = models.JSONField(default=list, blank=True)
+    simulated = models.BooleanField(default=False)
+    speed = models.FloatField(default=1.0)
+    seed = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        ordering = ["-begun_at", "-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["study"], condition=Q(ended_at=None), name="one_open_session"),
+            models.CheckConstraint(condition=Q(speed__gt=0), name="session_speed_above_0"),
+        ]
+
+    def __str__(self) -> str:
+        return f"session of {self.study}, {self.begun_at:%d %b %H:%M}"
+
+
 class PassState(models.TextChoices):
     """How far a pass has come. What does not count has a reason."""
 
@@ -234,6 +265,8 @@ class Pass(models.Model):
         SetupVersion, on_delete=models.PROTECT, null=True, blank=True, related_name="passes"
     )
     recorded_at = models.DateTimeField(null=True, blank=True)
+    #: The sitting in which it was run, where it was run at Run.
+    session = models.ForeignKey(BenchSession, on_delete=models.PROTECT, null=True, blank=True, related_name="passes")
 
     class Meta:
         ordering = ["test__position", "lane__position", "number"]

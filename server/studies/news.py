@@ -6,5 +6,7 @@ from django.dispatch import Signal
 
 #: Passes of a study were accepted, rejected or sent back. Carries `study` and `scenes`, the ids of their scenes.
 decided = Signal()
+#: A pass has a capture, or another view of it: `study` and `one`, the pass.
+captured = Signal()
 #: What a study's captures are measured against may have changed. Carries `study`.
 method_changed = Signal()

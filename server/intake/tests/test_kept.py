@@ -118,11 +118,13 @@ def test_measuring_is_bounded_in_memory_and_time() -> None:
         return KeptCapture({FRAMES: pack(np.full(frames, 8.0))})
 
     with BoundedProcess() as process:
-        assert process.call(crunching.measure, kept(1000), {}).frames == 1000
+        assert process.call(crunching.measure, kept(1000), {}).figures.frames == 1000
     with BoundedProcess(memory_bytes=8 * 2**20) as small:
         with pytest.raises(OutOfBounds, match="8 MB of memory"):
             small.call(crunching.measure, kept(2_000_000), {})
-        assert small.call(crunching.measure, kept(1000), {}).frames == 1000, "the next capture is measured all the same"
+        assert small.call(crunching.measure, kept(1000), {}).figures.frames == 1000, (
+            "the next capture is measured all the same"
+        )
     with BoundedProcess(seconds=0.001) as quick, pytest.raises(OutOfBounds, match="longer than"):
         quick.call(crunching.measure, kept(1_000_000), {})
 

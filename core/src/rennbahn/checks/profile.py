@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.capture import Capture
-from rennbahn.measures import Settings, figures_of
+from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.limits import Cap
 
 Floats = NDArray[np.float64]
@@ -84,10 +84,18 @@ class Profile:
 
 
 def profile_of(
-    capture: Capture, settings: Settings | None = None, *, low_school: str = "percentile", torn: bool = False
+    capture: Capture,
+    settings: Settings | None = None,
+    *,
+    low_school: str = "percentile",
+    torn: bool = False,
+    figures: Figures | None = None,
 ) -> Profile:
-    """The profile of a capture with at least one frame; `torn` where the last line of its file is broken."""
-    figures = figures_of(capture, settings)
+    """The profile of a capture with at least one frame; `torn` where the last line of its file is broken.
+
+    `figures` are the capture's, where they are there already.
+    """
+    figures = figures or figures_of(capture, settings)
     if figures.rates is None or figures.lows is None or figures.smoothness is None or figures.limits is None:
         raise ValueError("a profile needs a frame")
     frames, clock = capture.frame_ms, capture.end_clock_s

@@ -61,13 +61,15 @@ class Timeline:
 
 @dataclass(frozen=True)
 class Standing:
-    """How a bench stands in the middle of a session: number of the lane that is built, the game that runs, and what
-    each game was told last.
+    """How a bench stands: number of the lane that is built, the game that runs, what each game was told last.
+
+    One that is `off` begins a session.
     """
 
     lane: int | None = None
     game: str | None = None
     told: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    off: bool = False
 
 
 @dataclass
@@ -134,13 +136,15 @@ def plan(
     deadline_s: float | None = None,
     seed: int = 0,
     by_hand: Sequence[str] = (),
+    now: Standing | None = None,
 ) -> Timeline:
     """Order the passes and lay them out; where the deadline is too near, drop whole tests, least urgent first.
 
     A test is dropped from all lanes at once, so that no lane ends with fewer passes than another. Among tests of equal
     priority the last named goes first. One that still fits in the end is taken back in, the most urgent first.
+    `now` is how the bench stands in the middle of a session.
     """
-    whole = lay_out(work, ordered(work, order, seed, by_hand), sessions, order)
+    whole = lay_out(work, ordered(work, order, seed, by_hand), sessions, order, now)
     if deadline_s is None or (whole.end_s <= deadline_s and not whole.unplaceable):
         return whole
     limit_s = deadline_s
@@ -149,7 +153,7 @@ def plan(
 
     def without(gone: Collection[int]) -> Timeline:
         rest = replace(work, passes=tuple(one for one in work.passes if one.test not in gone))
-        return lay_out(rest, ordered(rest, order, seed, by_hand), sessions, order)
+        return lay_out(rest, ordered(rest, order, seed, by_hand), sessions, order, now)
 
     def in_time(tried: Timeline) -> bool:
         return tried.end_s <= limit_s and not tried.unplaceable
@@ -188,12 +192,12 @@ def _room(sessions: Sequence[Session], limit_s: float) -> float:
     return math.fsum(min(one.length_s, max(0.0, limit_s - one.start_s)) for one in sessions)
 
 
-def changes_before(work: Work, passes: Sequence[PlannedPass], now: Standing | None) -> list[tuple[Change, ...]]:
-    """What is done before each of some passes, one after the other, from how the bench stands (None: switched off)."""
+def changes_before(work: Work, passes: Sequence[PlannedPass], now: Standing) -> list[tuple[Change, ...]]:
+    """What is done before each of some passes, one after the other, from how the bench stands."""
     bench, found = _Bench.standing(work, now), []
     for number, one in enumerate(passes):
         changes = bench.changes_to(one)
-        found.append(tuple([_start(work), *changes] if now is None and not number else changes))
+        found.append(tuple([_start(work), *changes] if now.off and not number else changes))
         bench.stand_at(one)
     return found
 
@@ -221,7 +225,7 @@ def lay_out(
         changes = bench.changes_to(one)
         tail = work.tests[one.test].length_s + work.costs.between_s
         need = math.fsum(change.seconds for change in changes) + tail
-        if session < len(sessions) and used == 0.0 and (now is None or session):
+        if session < len(sessions) and used == 0.0 and (now is None or now.off or session):
             changes = [_start(work), *changes]
             need += work.costs.start_s
         while session < len(sessions) and used + need > sessions[session].length_s:

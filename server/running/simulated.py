@@ -1,0 +1,61 @@
+"""The simulated bench beside a study: setups, scenes and conditions as the core plays them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from bench.queries import description_of
+from planning.building import lanes_of, told_by
+from rennbahn.simulation import SimulatedBench, SimulatedTest, Wanted
+from studies.models import BenchSession, Pass, Study, Test
+
+from running.models import ActKind, RunAct
+
+#: What goes wrong at the demo's bench, how often a pass: enough that a session meets some of it.
+FAULTS: Mapping[str, float] = {
+    "slow_first": 0.15, "hiccups": 0.04, "throttle": 0.03, "background": 0.04, "cut_log": 0.02, "missing_log": 0.02,
+    "crash": 0.01, "setting_not_applied": 0.02,
+}  # fmt: skip
+
+
+def bench_of(study: Study, session: BenchSession) -> SimulatedBench:
+    """The bench that plays a study's passes."""
+    return SimulatedBench(
+        lanes={str(lane.pk): description_of(lane.setup_version) for lane in lanes_of(study)},
+        tests={str(test.pk): _test(test) for test in study.tests.all()},
+        seed=session.seed,
+        faults=FAULTS,
+    )
+
+
+def _test(test: Test) -> SimulatedTest:
+    resolution, settings = told_by(test.condition) or ("", "")
+    return SimulatedTest(
+        id=str(test.pk),
+        game=test.scene.game.name,
+        scene=test.scene.name,
+        kind=test.scene.kind,
+        length_s=float(test.scene.length_s),
+        resolution=resolution,
+        settings=settings,
+        leans_on=tuple(test.scene.leans_on),
+        engine_cap_fps=test.scene.game.engine_cap_fps,
+        frame_limit_fps=test.condition.frame_limit_fps,
+    )
+
+
+def wanted_of(session: BenchSession, one: Pass, began: RunAct | None = None) -> Wanted:
+    """A pass as the simulated bench is asked for it; begun again it is another attempt."""
+    attempts = RunAct.objects.filter(session=session, kind=ActKind.BEGAN, pass_id=one.pk)
+    if began is not None:
+        attempts = attempts.filter(pk__lte=began.pk)
+    count = attempts.count() + (0 if began is not None else 1)
+    hour = ((began.at if began else session.begun_at) - session.begun_at).total_seconds() / 3600.0 * session.speed
+    return Wanted(
+        lane=str(one.lane_id),
+        test=str(one.test_id),
+        number=one.number,
+        hour=max(0.0, hour),
+        after_load=bool(began and began.data.get("after_load")),
+        attempt=max(1, count),
+    )

@@ -1,0 +1,190 @@
+"""What a test machine may do: hand in files with a token of its own, and nothing else."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+import pytest
+from django.test import Client
+from rennbahn.simulation import Rig, Scene, SimulatedBench, SimulatedTest, Wanted, run_pass
+from rennbahn.planning.fairness import SetupDescription
+from testkit import AtBench, Bench, Caller
+
+
+@pytest.fixture
+def at(bench: Bench) -> AtBench:
+    for scene in bench.lead.get("/scenes"):
+        bench.lead.save(f"/scenes/{scene['id']}", {"length_s": 8})
+    return AtBench(bench, bench.tester)
+
+
+def begun(at: AtBench, **told: Any) -> int:
+    """A run that began and ended; the pass."""
+    step = at.go_on()["steps"][0]
+    at.act("began", step=step["key"], pass_id=step["pass_id"], **told)
+    at.act("ended", pass_id=step["pass_id"])
+    return int(step["pass_id"])
+
+
+def test_a_token_is_shown_once_and_filled_into_the_program(at: AtBench) -> None:
+    made = at.who.post("/bench-links", {"name": "left machine"}, status=201)
+    token = made["token"]
+    assert token.startswith("rbl_")
+    assert f"TOKEN = {token!r}" in made["program"]
+    assert "ADDRESS = 'http://testserver'" in made["program"]
+    compile(made["program"], "bench_link.py", "exec")
+    assert token not in str(at.who.get("/bench-links"))
+    assert b'TOKEN = ""' in at.who.get("/bench-link.py")
+    assert at.who.post("/bench-links", {"name": "left machine"}, status=409)["code"] == "link_exists"
+
+
+@pytest.mark.parametrize("token", ["", "rbl_nonsense", "Bearer", "session"])
+def test_a_token_of_another_kind_is_refused(at: AtBench, token: str) -> None:
+    at.begin()
+    if token == "session":
+        token = at.who.client.cookies["sessionid"].value
+    answer = at.send("a.csv", at.bench.log(1), status=401, token=token)
+    assert answer["code"] == "not_signed_in"
+
+
+def test_a_revoked_token_is_refused_and_only_its_owner_or_a_lead_revokes(at: AtBench, viewer: Caller) -> None:
+    at.begin()
+    begun(at)
+    at.send("a.csv", at.bench.log(1))
+    link = at.who.get("/bench-links")[0]
+    assert link["last_used_at"]
+    viewer.post(f"/bench-links/{link['id']}/revoke", status=403)
+    assert at.bench.lead.post(f"/bench-links/{link['id']}/revoke")["revoked_at"]
+    at.send("b.csv", at.bench.log(2), status=401)
+
+
+@pytest.mark.parametrize(
+    ("method", "path"),
+    [
+        ("get", "/api/studies"), ("get", "/api/bench-links"), ("post", "/api/studies"), ("get", "/api/session"),
+        ("post", "/api/bench-links"), ("get", "/api/files/1/content"),
+    ],
+)  # fmt: skip
+def test_a_token_opens_no_other_address(at: AtBench, method: str, path: str) -> None:
+    at.begin()
+    begun(at)
+    at.send("a.csv", at.bench.log(1))
+    response = getattr(Client(), method)(path, headers={"Authorization": f"Bearer {at.token}"})
+    if path == "/api/session":
+        assert response.json()["name"] == "", "who asks with a token is nobody"
+    else:
+        assert response.status_code == 401
+
+
+def test_a_signed_in_person_does_not_send_as_a_machine(at: AtBench) -> None:
+    at.who.call("POST", "/link/files", {}, status=401)
+
+
+def test_a_file_without_a_session_waits_on_its_machine(at: AtBench) -> None:
+    answer = at.send("early.csv", at.bench.log(1), status=409)
+    assert answer["code"] == "no_session"
+    at.begin()
+    begun(at)
+    assert at.send("early.csv", at.bench.log(1))["became"] == "pass"
+
+
+def test_a_file_goes_to_the_run_under_way_when_it_was_written(at: AtBench) -> None:
+    at.begin()
+    first = begun(at)
+    found = at.send("a.csv", at.bench.log(1))
+    assert found["became"] == "pass"
+    assert "plain fins" in found["words"]
+    at.act("accepted", pass_id=first)
+    assert at.send("a-again.csv", at.bench.log(1))["became"] == "known"
+    again = at.send("b.csv", at.bench.log(2))
+    assert (again["became"], again["words"]) == ("waiting", "the pass under way has a capture already")
+    assert [file["name"] for file in at.look()["tray"]] == ["b.csv"]
+
+
+def test_a_file_that_was_written_before_any_run_waits_and_one_key_assigns_it(at: AtBench) -> None:
+    at.begin()
+    one = begun(at)
+    found = at.send("old.csv", at.bench.log(1), ago_s=600.0)
+    assert (found["became"], found["words"]) == ("waiting", "no run was under way when it was written")
+    tray = at.look()["tray"]
+    taken = at.who.post(f"/files/{tray[0]['id']}/assign", {"pass_id": one})
+    assert taken["became"] == "pass"
+    assert at.look()["verdict"]["pass_id"] == one
+    assert at.look()["tray"] == []
+
+
+def test_a_warm_up_is_recorded_and_not_counted(at: AtBench) -> None:
+    at.begin()
+    found = at.look()
+    while found["steps"][0]["kind"] != "warm_up":
+        step = found["steps"][0]
+        told = {"step": step["key"], "pass_id": step["pass_id"]}
+        if step["kind"] == "read_back":
+            question = step["question"]
+            found = at.act("read_back", setting=question["setting"], seen=question["wanted"], **told)
+        else:
+            found = at.act("done", **told)
+    step = found["steps"][0]
+    at.act("began", step=step["key"], pass_id=step["pass_id"], warm_up=True)
+    assert at.send("warm.csv", at.bench.log(9))["became"] == "warm_up"
+    after = at.act("done", step=step["key"], pass_id=step["pass_id"])
+    assert after["verdict"] is None
+    assert after["steps"][0]["kind"] == "pass"
+    rows = at.who.get(f"/studies/{at.bench.id}/passes")
+    warm = [row for row in rows if row["role"] == "warm_up"]
+    assert [(row["state"], row["file_name"]) for row in warm] == [("recorded", "warm.csv")]
+    assert at.who.get(f"/studies/{at.bench.id}/run")["progress"]["run"] == 0
+
+
+def test_what_is_no_capture_says_so_at_the_bench(at: AtBench) -> None:
+    at.begin()
+    begun(at)
+    assert at.send("notes.csv", b"hello\nworld\n")["became"] == "waiting"
+    found = at.look()
+    assert found["tray"][0]["name"] == "notes.csv"
+    assert found["under_way"]["ended_at"]
+
+
+@pytest.mark.parametrize("frames_first", [True, False])
+def test_samples_join_their_pass_by_the_clock_of_their_files(at: AtBench, *, frames_first: bool) -> None:
+    sim = SimulatedBench({"1": SetupDescription()}, {"t": SimulatedTest("t", "Moss", "square", length_s=8)}, seed=4)
+    played = sim.play(Wanted("1", "t", 1))
+    assert played.log is not None
+    assert played.meter is not None
+    at.begin()
+    one = begun(at)
+    # The meter wrote its last line two seconds after the run's end.
+    end = datetime.now(UTC)
+    files = [("frames.csv", played.log, end), ("meter.csv", played.meter, end + timedelta(seconds=2))]
+    for name, content, written in files if frames_first else files[::-1]:
+        at.send(name, content, written=written)
+    detail = at.who.get(f"/passes/{one}")
+    roles = {file["role"]: file for file in detail["files"]}
+    assert set(roles) == {"frames", "samples"}
+    assert roles["samples"]["offset_s"] == pytest.approx(-3.0, abs=0.6)
+    assert detail["figures"]["channel_means"]["wall_power_w"] > 100
+
+
+def test_a_saved_map_is_taken_by_its_name(at: AtBench) -> None:
+    def odd(seed: int) -> bytes:
+        run = run_pass(Scene(5.0, 9.0, seconds=8.0), Rig(), np.random.default_rng(seed))
+        return b"a;b\n" + b"".join(f"{k};{ms:.3f}\n".encode() for k, ms in enumerate(run.frame_ms))
+
+    at.begin()
+    first = begun(at)
+    waiting = at.send("odd-1.csv", odd(1))
+    assert waiting["became"] == "waiting", "nobody said what its columns are"
+    columns = {
+        "format": "delimited", "delimiter": ";", "map": [{"column": "b", "channel": "frame_time", "unit": "ms"}],
+    }  # fmt: skip
+    one = next(row for row in at.who.get(f"/studies/{at.bench.id}/passes") if row["id"] == first)
+    place = {"arrival_id": waiting["arrival_id"], "lane_id": one["lane_id"], "test_id": one["test_id"]}
+    taken = {"columns": columns, "assignments": [{**place, "number": one["number"]}], "save_as": "odd logger"}
+    assert at.who.post(f"/studies/{at.bench.id}/take", taken)[0]["refusal"] is None
+    at.act("accepted", pass_id=first)
+    at.token = at.who.post("/bench-links", {"name": "odd", "columns_name": "odd logger"}, status=201)["token"]
+    second = begun(at)
+    assert at.send("odd-2.csv", odd(2))["became"] == "pass"
+    assert at.look()["verdict"]["pass_id"] == second
