@@ -23,10 +23,10 @@ import urllib.error
 import urllib.parse
 import urllib.request
 import uuid
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from datetime import datetime, timezone
+from datetime import UTC, datetime
 from pathlib import Path
-from typing import Callable, Iterator
 
 #: Filled in by the server that hands this program out; --address and BENCH_LINK_TOKEN stand above them.
 ADDRESS = ""
@@ -117,7 +117,7 @@ def mark_of(path: Path, size: int, written_ns: int) -> str:
 class Link:
     """Watches folders and sends what is new."""
 
-    def __init__(
+    def __init__(  # `say` hears the one line that tells what it does
         self,
         folders: list[Path],
         address: str,
@@ -126,7 +126,7 @@ class Link:
         *,
         settle_s: float = 2.0,
         simulated: bool = False,
-        say: Callable[[str], None] = lambda words: None,
+        say: Callable[[str], object] = str,
     ) -> None:
         self.folders, self.address, self.token, self.memory = folders, address.rstrip("/"), token, memory
         self.settle_s, self.simulated, self.say = settle_s, simulated, say
@@ -218,7 +218,7 @@ class Link:
 
     def _again(self, path: Path, found: Found, now: float, why: str) -> None:
         """Try again later: twice as late each time, and not all machines at once."""
-        wait = min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** min(found.tries, 10)) * random.uniform(0.5, 1.0)
+        wait = min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** min(found.tries, 10)) * random.uniform(0.5, 1.0)  # noqa: S311
         found.tries += 1
         found.next_try = now + wait
         if found.tries in (1, 2, 4, 8) or found.tries % 16 == 0:
@@ -278,7 +278,7 @@ def _refusal(error: urllib.error.HTTPError) -> Exception:
 
 
 def _moment(seconds: float) -> str:
-    return datetime.fromtimestamp(seconds, tz=timezone.utc).isoformat().replace("+00:00", "Z")
+    return datetime.fromtimestamp(seconds, tz=UTC).isoformat().replace("+00:00", "Z")
 
 
 def _form(fields: dict[str, str], name: str, content: bytes) -> tuple[bytes, str]:
@@ -340,7 +340,9 @@ def main(argv: list[str] | None = None) -> int:
     told = parser().parse_args(argv)
     token = os.environ.get("BENCH_LINK_TOKEN") or TOKEN
     if not told.address or not token:
-        print("bench_link: download it from Rennbahn, under Bench: there it gets its address and token.", file=sys.stderr)
+        print(
+            "bench_link: download it from Rennbahn, under Bench: there it gets its address and token.", file=sys.stderr
+        )
         return 2
     folders = [Path(folder).expanduser().resolve() for folder in told.folders]
     for folder in folders:

@@ -41,13 +41,14 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
     )
     worker = subprocess.Popen([BIN / "python", "manage.py", "work"], cwd=SERVER, env=environment)
     address = f"http://127.0.0.1:{port}"
+    simbench = subprocess.Popen([BIN / "python", "manage.py", "simbench", address], cwd=SERVER, env=environment)
     try:
         _answers(address, web)
         yield address
     finally:
-        for one in (web, worker):
+        for one in (web, worker, simbench):
             one.send_signal(signal.SIGTERM)
-        for one in (web, worker):
+        for one in (web, worker, simbench):
             one.wait(20)
         with _admin() as connection:
             connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))

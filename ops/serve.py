@@ -39,6 +39,10 @@ _SILENCES = 3
 _KEY_LENGTH = 50
 
 
+#: Programs beside the web servers, by what `manage.py` is told.
+_NAMES = {"work": "worker", "simbench": "simulated bench"}
+
+
 class Stopped(Exception):
     """Somebody asked to stop."""
 
@@ -96,7 +100,7 @@ def serve(verb: str, port: int) -> int:
         manage(environment, "migrate", "--verbosity", "0")
         manage(environment, "load_demo")
         web = dev_commands(port) if verb == "dev" else [web_command(listening)] * WEB_SERVERS
-        commands = [*web, worker_command()]
+        commands = [*web, worker_command(), simbench_command(port)]
         children = [spawn(command, environment, listening) for command in commands]
         note([child.pid for child in children])
         greet(verb, port, children[0])
@@ -179,6 +183,11 @@ def worker_command() -> list[str]:
     return [str(PYTHON), str(SERVER / "manage.py"), "work"]
 
 
+def simbench_command(port: int) -> list[str]:
+    """The simulated bench: it sends its files as a test machine does, so it must know where to."""
+    return [str(PYTHON), str(SERVER / "manage.py"), "simbench", f"http://{HOST}:{port}"]
+
+
 def dev_commands(port: int) -> list[list[str]]:
     """Django's server and Vite's."""
     return [
@@ -242,7 +251,7 @@ def watch(
                     end(child)
         for index, child in enumerate(children):
             if child.poll() is not None:
-                what = "worker" if commands[index] == worker_command() else "web server"
+                what = _NAMES.get(commands[index][2], "web server")
                 print(f"rennbahn: a {what} is gone, starting it again", file=sys.stderr)
                 end(child)
                 children[index] = spawn(commands[index], environment, listening)
@@ -254,7 +263,7 @@ def watch(
                 print("rennbahn: the web servers do not answer, starting them again", file=sys.stderr)
                 silences = 0
                 for index, command in enumerate(commands):
-                    if command != worker_command():
+                    if command[2] not in _NAMES:
                         end(children[index])
 
 

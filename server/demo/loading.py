@@ -56,6 +56,7 @@ def load() -> bool:
         plans.keep_setup(lead, "Hollin Neun, as delivered", neun.pk, dict(scenario.SETTINGS))
         plans.tell_ladder(lead, turm.pk)
         plans.tell_sweep(lead, neun.pk)
+        plans.tell_ready(lead, neun.pk)
         for script in scenario.STUDIES:
             _Story(script, lead, tester, neun.pk).tell()
     return True

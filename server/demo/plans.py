@@ -21,6 +21,7 @@ from demo.hardware import CARDS, TURM, refs
 from demo.scenario import RECORDED
 
 LADDER = "Which card does a dorm room need?"
+READY = "Does a lower power limit show in the harbour?"
 SWEEP = "How low can the power limit go before anyone notices?"
 RESOLUTIONS = ("1080 high", "1440 high", "2160 high")
 WATTS = (160, 140, 120, 100, 80)
@@ -46,6 +47,39 @@ def plan(**changes: object) -> PlanIn:
 
 def _recorded() -> list[SettingIn]:
     return [SettingIn(name=name, value=value) for name, value in RECORDED]
+
+
+def tell_ready(lead: User, rig_id: int) -> Study:
+    """Six passes that nobody has run yet, called ready: to be run on the simulated bench."""
+    lanes = [
+        LaneIn(
+            name=f"{watts} W",
+            setup=SetupIn(
+                name=f"Hollin Neun, {watts} W, fans standard",
+                rig_id=rig_id,
+                settings=[
+                    SettingIn(name="Fan profile", value="standard"),
+                    SettingIn(name="Power limit", value=f"{watts} W"),
+                    SettingIn(name="Room", value="22 °C"),
+                    *_recorded(),
+                ],
+            ),
+        )
+        for watts in (160, 110)
+    ]
+    study = create_study(
+        lead,
+        StudyIn(
+            question=READY,
+            factor="Power limit",
+            lanes=lanes,
+            tests=[TestIn(game="Ninth Ferry", scene="harbour at dusk", condition="1440 high")],
+            method=Method(target_hz=60.0),
+        ),
+    )
+    save_plan(lead, study.pk, plan(order="lane_by_lane"))
+    call_ready(lead, study.pk)
+    return study
 
 
 def tell_ladder(lead: User, rig_id: int) -> Study:

@@ -131,8 +131,10 @@ def keep_figures(capture: Capture, found: Measured, made: dict[str, Any]) -> Cap
 
 
 def keep_profile(capture: Capture, found: Measured, made: dict[str, Any]) -> None:
-    """Keep what the checks need of a capture, in place of what was kept before."""
-    CaptureProfile.objects.update_or_create(capture=capture, defaults={"basis": basis_of(made), "data": found.profile})
+    """Keep what the checks need of a capture, unless it is there."""
+    CaptureProfile.objects.get_or_create(
+        capture=capture, basis=basis_of(made), version=PROFILE_VERSION, defaults={"data": found.profile}
+    )
 
 
 def columns_of(figures: Figures) -> dict[str, Any]:
@@ -164,9 +166,7 @@ def stale_captures() -> QuerySet[Capture]:
     study again.
     """
     fresh = CaptureFigures.objects.filter(capture=OuterRef("pk"), version=MEASURES_VERSION, basis=OuterRef("basis"))
-    profiled = CaptureProfile.objects.filter(
-        capture=OuterRef("pk"), basis=OuterRef("basis"), data__version=PROFILE_VERSION
-    )
+    profiled = CaptureProfile.objects.filter(capture=OuterRef("pk"), basis=OuterRef("basis"), version=PROFILE_VERSION)
     return Capture.objects.filter(~Exists(fresh) | ~Exists(profiled))
 
 

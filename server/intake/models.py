@@ -230,11 +230,18 @@ class AllFigures(models.Model):
 
 
 class CaptureProfile(models.Model):
-    """A capture in brief, for the checks: siblings need not be decoded to check a pass."""
+    """A capture in brief, for the checks: siblings need not be decoded to check a pass.
 
-    capture = models.OneToOneField(Capture, on_delete=models.PROTECT, primary_key=True, related_name="profile")
+    One for each way it was measured, as figures are; that of the capture's own basis counts.
+    """
+
+    capture = models.ForeignKey(Capture, on_delete=models.PROTECT, related_name="profiles")
     basis = models.CharField(max_length=64)
+    version = models.PositiveSmallIntegerField()
     data = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["capture", "basis", "version"], name="profile_once_a_basis")]
 
     def __str__(self) -> str:
         return f"profile of {self.capture}"

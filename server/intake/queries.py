@@ -110,7 +110,7 @@ def own_map(arrival: Arrival, columns: dict[str, Any]) -> dict[str, Any]:
 _PASS_FIELDS = (
     "id", "lane_id", "test_id", "number", "state", "role", "reason_code", "reason", "ran_at",
     "capture__id", "capture__arrival__name", "capture__arrival__sha256",
-    "capture__windows", "capture__basis",
+    "capture__windows", "capture__basis", "session__simulated",
 )  # fmt: skip
 _FIGURE_FIELDS = (
     "version", "basis", "average_fps", "frames", "duration_s", "stutters", "bound_by", "cap", "cap_name", "lock_fps",
@@ -144,6 +144,7 @@ def _pass_rows(passes: QuerySet[Pass], school: str) -> list[dict[str, Any]]:
 def _pass_row(row: tuple[Any, ...], lows: tuple[int, int]) -> dict[str, Any]:
     (
         pk, lane, test, number, state, role, code, reason, ran_at, capture, name, sha256, windows, wanted,
+        simulated,
         version, basis, average, frames, duration, stutters, bound_by, cap, cap_name, lock, flags, support, low_1,
         low_01, *reported,
     ) = row  # fmt: skip
@@ -158,7 +159,7 @@ def _pass_row(row: tuple[Any, ...], lows: tuple[int, int]) -> dict[str, Any]:
     return {
         "id": pk, "lane_id": lane, "test_id": test, "number": number, "state": state, "role": role,
         "reason_code": code, "reason": reason, "ran_at": ran_at, "capture_id": capture, "file_name": name,
-        "sha256": sha256, "windows": windows or [], "figures": figures,
+        "sha256": sha256, "windows": windows or [], "figures": figures, "simulated": bool(simulated),
         "reported": dict(zip(_REPORTED_FIELDS, reported, strict=True)) if reported[-1] else None,
         "stale": capture is not None and (version != MEASURES_VERSION or basis != wanted),
     }  # fmt: skip
@@ -207,12 +208,17 @@ def _bench_hour(one: Pass) -> float | None:
 
 
 #: Of passes, what :func:`hours_of` needs: when it ran, and how long it took by its capture or else by its scene.
-RAN_COLUMNS = ("ran_at", "capture__length_s", "test__scene__length_s")
+RAN_COLUMNS = ("ran_at", "capture__length_s", "test__scene__length_s", "session__begun_at")
 
 
 def hours_of(ran: Sequence[Sequence[Any]]) -> Hours:
     """Hours of the bench of passes, from their :data:`RAN_COLUMNS`."""
-    return bench_hours([Run(at.timestamp() if at else None, long_s or scene_s) for at, long_s, scene_s in ran])
+    return bench_hours(
+        [
+            Run(at.timestamp() if at else None, long_s or scene_s, begun.timestamp() if begun else None)
+            for at, long_s, scene_s, begun in ran
+        ]
+    )
 
 
 def _file_out(file: PassFile) -> FileOut:

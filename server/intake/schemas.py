@@ -242,6 +242,8 @@ class PassOut(Out):
     reported: ReportedOut | None
     #: Its figures were made by an older version of the measures or by another method, and are being made anew.
     stale: bool
+    #: It was run on the simulated bench: no result, wherever it is shown.
+    simulated: bool
 
 
 class TraceOut(Out):

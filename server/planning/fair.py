@@ -70,7 +70,21 @@ def caveats_of(study: Study) -> list[CaveatOut]:
         )
         for one in changed_within(study)
     ]
+    simulated = Pass.objects.filter(test__study=study, state=PassState.ACCEPTED, session__simulated=True).count()
+    if simulated:
+        found.insert(0, _simulated(simulated))
     return found
+
+
+def _simulated(count: int) -> CaveatOut:
+    """What stands before everything else said of a study that was run on the simulated bench."""
+    return CaveatOut(
+        label="Simulated bench",
+        about="one accepted pass is simulated" if count == 1 else f"{count} accepted passes are simulated",
+        weight="spoils",
+        reason="the simulated bench makes up what it plays: nothing of this is a result",
+        accepted=False,
+    )
 
 
 def changed_within(study: Study) -> list[ChangedOut]:

@@ -16,6 +16,7 @@ from running import link, program, queries, services
 from running.schemas import (
     ActsIn,
     AssignIn,
+    BenchSessionOut,
     LearnedOut,
     LinkIn,
     LinkMade,
@@ -25,7 +26,6 @@ from running.schemas import (
     RunOut,
     SessionEnd,
     SessionIn,
-    SessionOut,
 )
 
 router = Router(tags=["running"])
@@ -53,8 +53,8 @@ def do_acts(request: HttpRequest, study_id: int, payload: ActsIn) -> RunOut:
     return found
 
 
-@router.get("/studies/{int:study_id}/sessions", response=list[SessionOut])
-def sessions(request: HttpRequest, study_id: int) -> list[SessionOut]:
+@router.get("/studies/{int:study_id}/sessions", response=list[BenchSessionOut])
+def sessions(request: HttpRequest, study_id: int) -> list[BenchSessionOut]:
     """The sessions of a study, newest first."""
     return queries.sessions_of(study_id)
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from intake.models import PassDoubt
+from django.db.models import F
+from intake.models import CaptureProfile, PassDoubt
 from intake.queries import RAN_COLUMNS, hours_of
 from planning.noise import learned_noise
 from rennbahn.checks import (
@@ -19,13 +20,13 @@ from rennbahn.checks import (
     ReadBack,
     doubts_of,
 )
+from rennbahn.checks.profile import PROFILE_VERSION
 from rennbahn.planning.noise import Estimate
 from studies.models import Pass, PassRole, PassState, Study, Test
 
 _CLOCKS = ("frame_time", "timestamp", "fps")
 _ROW = (
-    "pk", "lane_id", "number", "session_id", "role", "run_as", "capture__columns", "capture__profile__data",
-    *RAN_COLUMNS,
+    "pk", "lane_id", "number", "session_id", "role", "run_as", "capture__columns", *RAN_COLUMNS,
 )  # fmt: skip
 
 
@@ -51,15 +52,19 @@ def _kept(doubt: Doubt, newest: int) -> PassDoubt:
 def context_of(study: Study, test_id: int) -> Context:
     """The passes of a test that stand, with their profiles, in the order in which they were run."""
     test = Test.objects.select_related("scene__game", "condition").get(pk=test_id)
+    kept = CaptureProfile.objects.filter(
+        capture__on_pass__test=test, basis=F("capture__basis"), version=PROFILE_VERSION
+    )
+    profiles = dict(kept.values_list("capture__on_pass_id", "data"))
     rows = [
         row
         for row in Pass.objects.filter(test=test, state__in=(PassState.RECORDED, PassState.ACCEPTED))
         .exclude(role=PassRole.WARM_UP)
         .order_by("ran_at", "recorded_at", "pk")
         .values_list(*_ROW)
-        if row[7]
+        if profiles.get(row[0])
     ]
-    hours = hours_of([row[8:] for row in rows])
+    hours = hours_of([row[7:] for row in rows])
     return Context(
         scenes=(
             CheckedScene(
@@ -68,13 +73,13 @@ def context_of(study: Study, test_id: int) -> Context:
         ),
         tests=(CheckedTest(str(test.pk), str(test.scene_id), test.condition.name),),
         lanes=tuple(CheckedLane(str(lane.pk), lane.name) for lane in study.lanes.all()),
-        passes=tuple(_checked(test, row, hour) for row, hour in zip(rows, hours.of, strict=True)),
+        passes=tuple(_checked(test, row, profiles[row[0]], hour) for row, hour in zip(rows, hours.of, strict=True)),
         noise=_noise(study, test.scene_id),
     )
 
 
-def _checked(test: Test, row: tuple[Any, ...], hour: float | None) -> CheckedPass:
-    pk, lane, number, session, role, run_as, columns, profile, *_ = row
+def _checked(test: Test, row: tuple[Any, ...], profile: dict[str, Any], hour: float | None) -> CheckedPass:
+    pk, lane, number, session, role, run_as, columns, *_ = row
     told: Mapping[str, Any] = (run_as or {}).get("bench") or {}
     back = told.get("read_back")
     return CheckedPass(

@@ -181,10 +181,18 @@ def _join_samples(user: User, arrival: Arrival, began: RunAct | None) -> LinkTak
     """A file of samples joins the run during which it was written; one that came before its frames waits for them."""
     if began is None or began.pass_id is None:
         return None
-    if not Capture.objects.filter(on_pass=began.pass_id).exists():
+    run = Pass.objects.filter(pk=began.pass_id)
+    if began.data.get("warm_up"):
+        # A warm-up is a pass of its own, which came in since it began.
+        cell = run.values("lane_id", "test_id")[0]
+        run = Pass.objects.filter(
+            **cell, session=began.session_id, role=PassRole.WARM_UP, recorded_at__gte=began.at
+        ).order_by("-pk")
+    one = run.filter(capture__isnull=False).first()
+    if one is None:
         return LinkTaken(arrival_id=arrival.pk, became="waiting", words="it waits for the frames of its pass")
     try:
-        join(user, arrival.pk, began.pass_id)
+        join(user, arrival.pk, one.pk)
     except RennbahnError:
         return None
     return LinkTaken(arrival_id=arrival.pk, became="samples", words="samples beside the pass")
@@ -214,6 +222,11 @@ def _tell(session: BenchSession, user: User, pass_id: int | None, words: str) ->
         came_in(session, user, pass_id, words)
 
 
+def bench_clock(session: BenchSession, moment: datetime) -> datetime:
+    """When that was by the bench's own clock: a simulated bench lives faster than true time."""
+    return session.begun_at + (moment - session.begun_at) * session.speed
+
+
 def on_captured(study: Study, one: Pass) -> None:
     """A pass has a capture: what was known of its run at the bench is kept with it, and it is checked at once."""
     began = (
@@ -228,7 +241,8 @@ def on_captured(study: Study, one: Pass) -> None:
             **(one.run_as or {}),
             "bench": {"after_load": began.data.get("after_load", False), "read_back": began.data.get("read_back")},
         }
-        one.save(update_fields=["session", "run_as"])
+        one.ran_at = bench_clock(began.session, began.at)
+        one.save(update_fields=["session", "run_as", "ran_at"])
     check_test(study, one.test_id, one.pk)
     if one.session is not None and one.session.ended_at is None:
         came_in(one.session, one.session.driver, one.pk, "a capture came")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
-from rennbahn.running.costs import COST_OF
+from rennbahn.running.costs import TAUGHT
 from studies.models import BenchSession
 
 
@@ -69,7 +69,7 @@ class ChangeTook(models.Model):
 
     class Meta:
         constraints = [
-            models.CheckConstraint(condition=models.Q(cost__in=sorted(set(COST_OF.values()))), name="cost_known"),
+            models.CheckConstraint(condition=models.Q(cost__in=sorted(TAUGHT)), name="cost_known"),
             models.CheckConstraint(condition=models.Q(seconds__gte=0), name="change_took_no_less_than_0"),
         ]
         indexes = [models.Index(fields=["cost", "-id"], name="what_a_change_took")]

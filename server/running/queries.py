@@ -9,7 +9,7 @@ from functools import cached_property
 
 from bench.queries import description_of
 from django.contrib.auth.models import AnonymousUser, User
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Q
 from django.utils import timezone
 from intake.measuring import LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, PassDoubt
@@ -27,11 +27,12 @@ from rennbahn.planning.fairness import LaneDescription
 from rennbahn.planning.schedule import Costs, PlannedPass, Work
 from rennbahn.planning.timeline import Change, Standing, Timeline, changes_before, plan
 from rennbahn.running import Question, Step, Upcoming, learned_costs, questions_of, steps_of, worth_of_mismatch
-from rennbahn.running.costs import COST_OF
+from rennbahn.running.costs import TAUGHT
 from studies.models import BenchSession, Lane, Pass, PassRole, PassState, Study, StudyState, Test
 
 from running.models import ActKind, ChangeTook, RunAct
 from running.schemas import (
+    BenchSessionOut,
     CardOut,
     ComingOut,
     DoubtOut,
@@ -42,7 +43,6 @@ from running.schemas import (
     PulseOut,
     QuestionOut,
     RunOut,
-    SessionOut,
     StepOut,
     TrayOut,
     UnderWayOut,
@@ -82,7 +82,13 @@ def link_out(one: BenchToken) -> LinkOut:
     )  # fmt: skip
 
 
-def sessions_of(study_id: int) -> list[SessionOut]:
+def really_run(study_id: int) -> bool:
+    """Whether any pass of a study was really run."""
+    run = Pass.objects.filter(test__study=study_id).exclude(state__in=(PassState.PLANNED, PassState.DID_NOT_RUN))
+    return run.exclude(session__simulated=True).exists()
+
+
+def sessions_of(study_id: int) -> list[BenchSessionOut]:
     """All sessions of a study, newest first. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id).exists():
         raise NotFound("study")
@@ -97,7 +103,7 @@ def learned() -> list[LearnedOut]:
     usual = plain(Costs())
     return [
         LearnedOut(cost=cost, seconds=offered.get(cost), times=len(took.get(cost, ())), planned=float(usual[cost]))
-        for cost in dict.fromkeys(COST_OF.values())
+        for cost in TAUGHT
     ]
 
 
@@ -105,7 +111,7 @@ def took_by_cost() -> dict[str, list[float]]:
     """Seconds that changes took, the last times of each; a simulated bench teaches nothing."""
     found: dict[str, list[float]] = {}
     rows = ChangeTook.objects.filter(session__simulated=False).order_by("-pk").values_list("cost", "seconds")
-    for cost, seconds in rows[: _LAST_TIMES * len(COST_OF)]:
+    for cost, seconds in rows[: _LAST_TIMES * len(TAUGHT)]:
         own = found.setdefault(cost, [])
         if len(own) < _LAST_TIMES:
             own.append(seconds)
@@ -228,6 +234,7 @@ class _Station:
             me=me,
             may_run=may,
             why_not=why,
+            may_simulate=not really_run(self.study.pk),
             session=_session_out(self.session) if self.session else None,
             earlier=[one for one in sessions_of(self.study.pk)[: _EARLIER + 1] if one.ended_at is not None],
             driving=bool(self.session and self.session.driver.get_username() == me),
@@ -259,7 +266,7 @@ class _Station:
 
     def _steps(self) -> list[StepOut]:
         """The steps that are not done yet, of the passes that come."""
-        found: list[tuple[int, Step]] = []
+        found: list[tuple[int, Step, int, int]] = []
         standing = self.standing
         seen_games: set[tuple[int, int]] = set()
         lane_before = standing.lane
@@ -283,18 +290,12 @@ class _Station:
                 lane_words=lane.name,
                 test_words=f"{test.scene.game.name}, {test.scene.name}",
             )
-            found += [(int(one.id), step) for step in steps_of(upcoming)]
-        done = set(
-            RunAct.objects.filter(
-                session=self.session, kind__in=(ActKind.DONE, ActKind.ANYWAY), pass_id__in={pk for pk, _ in found}
-            ).values_list("step", flat=True)
-        )
-        done |= set(
-            RunAct.objects.filter(
-                session=self.session, kind=ActKind.READ_BACK, data__agrees=True, pass_id__in={pk for pk, _ in found}
-            ).values_list("step", flat=True)
-        )
-        return [self._step_out(pk, step) for pk, step in found if step.key not in done]
+            steps = steps_of(upcoming)
+            found += [(int(one.id), step, place, len(steps)) for place, step in enumerate(steps, start=1)]
+        acts = RunAct.objects.filter(session=self.session, pass_id__in={pk for pk, *_ in found})
+        ticked = acts.filter(Q(kind__in=(ActKind.DONE, ActKind.ANYWAY)) | Q(kind=ActKind.READ_BACK, data__agrees=True))
+        done = set(ticked.values_list("step", flat=True))
+        return [self._step_out(*one) for one in found if one[1].key not in done]
 
     def _ran_here(self, lane: Lane, test: Test) -> bool:
         return (
@@ -303,7 +304,7 @@ class _Station:
             else False
         )
 
-    def _step_out(self, pass_id: int, step: Step) -> StepOut:
+    def _step_out(self, pass_id: int, step: Step, place: int, of: int) -> StepOut:
         return StepOut(
             key=step.key,
             pass_id=pass_id,
@@ -316,6 +317,8 @@ class _Station:
             question=self._question_out(pass_id, step.question) if step.question else None,
             run=step.run,
             runs=step.runs,
+            place=place,
+            of=of,
         )
 
     def _question_out(self, pass_id: int, question: Question) -> QuestionOut:
@@ -514,9 +517,9 @@ def _card(lane: Lane, test: Test) -> CardOut:
     )  # fmt: skip
 
 
-def _session_out(one: BenchSession) -> SessionOut:
+def _session_out(one: BenchSession) -> BenchSessionOut:
     count: int = getattr(one, "count", 0)
-    return SessionOut(
+    return BenchSessionOut(
         id=one.pk, begun_at=one.begun_at, ended_at=one.ended_at, begun_by=one.begun_by.get_username(),
         driver=one.driver.get_username(), room_c=one.room_c, notes=one.notes, simulated=one.simulated,
         speed=one.speed, passes=count,

@@ -66,6 +66,8 @@ class SessionIn(In):
     room_c: float | None = Field(None, ge=-30, le=60)
     simulated: bool = False
     speed: float = Field(1.0, ge=0.25, le=600)
+    #: Of a simulated session: the same seed plays the same passes.
+    seed: int | None = Field(None, ge=1, le=2**31 - 1)
 
 
 class SessionEnd(In):
@@ -74,7 +76,7 @@ class SessionEnd(In):
     notes: str = Field("", max_length=2000)
 
 
-class SessionOut(Out):
+class BenchSessionOut(Out):
     """A sitting at the bench."""
 
     id: int
@@ -131,6 +133,9 @@ class StepOut(Out):
     question: QuestionOut | None
     run: int
     runs: int
+    #: Which step of how many it is on the way to its pass.
+    place: int
+    of: int
 
 
 class ComingOut(Out):
@@ -230,8 +235,10 @@ class RunOut(Out):
     me: str
     may_run: bool
     why_not: str
-    session: SessionOut | None
-    earlier: list[SessionOut]
+    #: Whether the study may be run on the simulated bench: nothing of it was really run.
+    may_simulate: bool
+    session: BenchSessionOut | None
+    earlier: list[BenchSessionOut]
     driving: bool
     paused: bool
     steps: list[StepOut]

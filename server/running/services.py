@@ -19,7 +19,7 @@ from planning.queries import one_study, plan_of
 from problems import Conflict, NotFound, Problem
 from rennbahn.checks.record import read_back_agrees
 from rennbahn.errors import RennbahnError
-from rennbahn.running.costs import COST_OF
+from rennbahn.running.costs import TAUGHT
 from rennbahn.running.readback import questions_of
 from studies.deciding import change_pass, change_passes, plan_pass
 from studies.models import BenchSession, Pass, PassRole, PassState, Study
@@ -27,7 +27,7 @@ from studies.record import note
 from studies.services import open_study
 
 from running.models import ActKind, ChangeTook, RunAct
-from running.queries import lane_descriptions, open_session, sequence_for, standing_of
+from running.queries import lane_descriptions, open_session, really_run, sequence_for, standing_of
 from running.schemas import ActDone, ActIn, ActsIn, SessionEnd, SessionIn
 
 Caller = User | AnonymousUser
@@ -45,9 +45,14 @@ def begin_session(user: Caller, study_id: int, data: SessionIn) -> BenchSession:
         study = one_study(study_id)
         if BenchSession.objects.filter(study=study, ended_at=None).exists():
             raise Conflict("session_runs", "A session runs already.", hint="Take over its driving, or end it.")
+        if data.simulated and really_run(study_id):
+            raise Conflict(
+                "really_run", "Passes of this study were really run.", field="simulated",
+                hint="Simulated passes beside them would make it a study that cannot be finished. Copy it first.",
+            )  # fmt: skip
         session = BenchSession.objects.create(
             study=study, begun_by=tester, driver=tester, room_c=data.room_c, simulated=data.simulated,
-            speed=data.speed if data.simulated else 1.0, seed=random.SystemRandom().randrange(1, 2**31),
+            speed=data.speed if data.simulated else 1.0, seed=data.seed or random.SystemRandom().randrange(1, 2**31),
         )  # fmt: skip
         kept = plan_of(study)
         work = work_of(study, costs_of(kept.costs))
@@ -141,7 +146,7 @@ def _nothing(_: _Doing) -> dict[str, Any]:
 
 def _done(doing: _Doing) -> dict[str, Any]:
     act = doing.act
-    if act.took_s is not None and act.cost in COST_OF.values():
+    if act.took_s is not None and act.cost in TAUGHT:
         ChangeTook.objects.create(session=doing.session, cost=act.cost, seconds=act.took_s)
     return {"took_s": act.took_s, "cost": act.cost}
 

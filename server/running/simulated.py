@@ -49,7 +49,11 @@ def wanted_of(session: BenchSession, one: Pass, began: RunAct | None = None) -> 
     attempts = RunAct.objects.filter(session=session, kind=ActKind.BEGAN, pass_id=one.pk)
     if began is not None:
         attempts = attempts.filter(pk__lte=began.pk)
-    count = attempts.count() + (0 if began is not None else 1)
+    # A setting that read back otherwise was set again since: the bench is another one then.
+    again = RunAct.objects.filter(
+        session=session, kind=ActKind.READ_BACK, pass_id=one.pk, data__agrees=False,
+    )  # fmt: skip
+    count = attempts.count() + again.count() + (0 if began is not None else 1)
     hour = ((began.at if began else session.begun_at) - session.begun_at).total_seconds() / 3600.0 * session.speed
     return Wanted(
         lane=str(one.lane_id),

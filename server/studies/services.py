@@ -219,6 +219,13 @@ def finish_study(user: Caller, study_id: int) -> Study:
                 "One recorded pass is neither accepted nor rejected.",
                 hint="Decide on them in Passes, then finish.",
             )  # fmt: skip
+        counting = Pass.objects.filter(test__study=study, state__in=(PassState.ACCEPTED, PassState.REJECTED))
+        if counting.filter(session__simulated=True).exists() and counting.exclude(session__simulated=True).exists():
+            raise Conflict(
+                "simulated_and_real",
+                "Some passes of this study were run on the simulated bench and some on a real one.",
+                hint="No finding stands on both. Run the simulated ones again in a study of their own.",
+            )
         study.state = StudyState.FINISHED
         study.finished_at = timezone.now()
         study.save()

@@ -17,6 +17,7 @@ import { applyScheme, useScheme } from "./scheme";
 const Bench = lazy(() => import("./places/bench/Bench"));
 const Scenes = lazy(() => import("./places/scenes/Scenes"));
 const NewStudy = lazy(() => import("./places/study/NewStudy"));
+const Run = lazy(() => import("./places/run/Run"));
 const StudyFrame = lazy(() => import("./places/study/StudyFrame"));
 
 const KEYS = [
@@ -55,6 +56,7 @@ export function App() {
               <Route path="/bench/*" element={<Bench />} />
               <Route path="/scenes/*" element={<Scenes />} />
               <Route path="/studies/new" element={<NewStudy />} />
+              <Route path="/studies/:study/run" element={<Run />} />
               <Route path="/studies/:study/*" element={<StudyFrame />} />
               <Route path="/people" element={<People />} />
               <Route path="/sign-in" element={<SignedIn />} />

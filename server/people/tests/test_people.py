@@ -22,6 +22,10 @@ METHOD = {"low_school": "slowest_frames"}
 SCENE = {"game": "Velvet Quarry", "name": "floor"}
 PLACE = {"lane_id": 1, "test_id": 1}
 SETUP = {"name": "Another"}
+ACTS = {
+    "acts": [{"id": "00000000-0000-4000-8000-000000000000", "kind": "noted", "at": "2026-01-05T09:00Z", "words": "x"}],
+    "now": "2026-01-05T09:00:00Z",
+}  # fmt: skip
 
 #: Method, path, body, lowest role. Ids of 0 exist nowhere: who may call gets as far as a 404 or 422.
 TABLE: list[tuple[str, str, Any, str | None]] = [
@@ -131,6 +135,20 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/captures/{capture_id}/original", None, "viewer"),
     ("GET", "/studies/{study_id}/findings", None, "viewer"),
     ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),
+    ("GET", "/studies/{study_id}/run", None, "viewer"),
+    ("GET", "/studies/{study_id}/run/pulse", None, "viewer"),
+    ("POST", "/studies/{study_id}/run/acts", ACTS, "tester"),
+    ("GET", "/studies/{study_id}/sessions", None, "viewer"),
+    ("POST", "/studies/{study_id}/sessions", {}, "tester"),
+    ("POST", "/studies/{study_id}/sessions/end", {}, "tester"),
+    ("POST", "/files/{arrival_id}/assign", {"pass_id": 0}, "tester"),
+    ("GET", "/learned-costs", None, "viewer"),
+    ("GET", "/bench-links", None, "tester"),
+    ("POST", "/bench-links", {"name": "machine"}, "tester"),
+    ("POST", "/bench-links/{link_id}/revoke", None, "tester"),
+    ("GET", "/bench-link.py", None, "viewer"),
+    # A machine's token opens it, and nobody's sign-in does (see running.tests.test_link).
+    ("POST", "/link/files", "a file", "nobody signed in"),
 ]
 ROLES = [None, "viewer", "tester", "lead"]
 
@@ -165,6 +183,7 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "arrival_id",
             "capture_id",
             "file_id",
+            "link_id",
         ):
             address = address.replace(f"{{{name}}}", "0")
         address = address.replace("{test_id}", "0")
@@ -174,12 +193,13 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
         else:
             extra = {} if body is None else {"data": body, "content_type": "application/json"}
             response = getattr(who.client, method.lower())(f"/api{address}", **extra)
-        allowed = lowest is None or ROLES.index(role) >= ROLES.index(lowest)
+        allowed = lowest is None or (lowest in ROLES and ROLES.index(role) >= ROLES.index(lowest))
         said = f"{role} {method} {path}: {response.status_code} {response.content[:200]!r}"
         if allowed:
             assert response.status_code not in (401, 403, 500), said
         else:
-            assert response.status_code == (401 if role is None else 403), said
+            unknown = role is None or lowest not in ROLES
+            assert response.status_code == (401 if unknown else 403), said
             assert set(response.json()) >= {"code", "message", "hint"}, said
         if method == "DELETE" and role is not None:
             who = relogged(who)

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import pytest
 from django.test import Client
-from rennbahn.simulation import Rig, Scene, SimulatedBench, SimulatedTest, Wanted, run_pass
 from rennbahn.planning.fairness import SetupDescription
+from rennbahn.simulation import Rig, Scene, SimulatedBench, SimulatedTest, Wanted, run_pass
 from testkit import AtBench, Bench, Caller
 
 

@@ -198,6 +198,10 @@ export const usePlan = (id: number) =>
     queryFn: () => data(client.GET("/api/studies/{study_id}/plan", { params: { path: { study_id: id } } })),
   });
 
+/** What changes really took at the bench. */
+export const useLearnedCosts = () =>
+  useQuery({ queryKey: ["learned-costs"], queryFn: () => data(client.GET("/api/learned-costs")) });
+
 export const useOutlooks = () =>
   useQuery({ queryKey: ["outlooks"], queryFn: () => data(client.GET("/api/outlooks")) });
 

@@ -1960,6 +1960,35 @@ export interface components {
             words: string;
         };
         /**
+         * BenchSessionOut
+         * @description A sitting at the bench.
+         */
+        BenchSessionOut: {
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Begun By */
+            begun_by: string;
+            /** Driver */
+            driver: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /** Notes */
+            notes: string;
+            /** Passes */
+            passes: number;
+            /** Room C */
+            room_c: number | null;
+            /** Simulated */
+            simulated: boolean;
+            /** Speed */
+            speed: number;
+        };
+        /**
          * BlockOut
          * @description Passes of one lane in one game, run together. Times in seconds from the plan's beginning.
          */
@@ -3489,6 +3518,8 @@ export interface components {
             role: string;
             /** Sha256 */
             sha256: string | null;
+            /** Simulated */
+            simulated: boolean;
             /** Stale */
             stale: boolean;
             /** State */
@@ -3924,9 +3955,11 @@ export interface components {
             /** Driving */
             driving: boolean;
             /** Earlier */
-            earlier: components["schemas"]["SessionOut"][];
+            earlier: components["schemas"]["BenchSessionOut"][];
             /** May Run */
             may_run: boolean;
+            /** May Simulate */
+            may_simulate: boolean;
             /** Me */
             me: string;
             mismatch: components["schemas"]["MismatchOut"] | null;
@@ -3947,7 +3980,7 @@ export interface components {
             progress: components["schemas"]["ProgressOut"];
             /** Question */
             question: string;
-            session: components["schemas"]["SessionOut"] | null;
+            session: components["schemas"]["BenchSessionOut"] | null;
             /** Steps */
             steps: components["schemas"]["StepOut"][];
             /** Study Id */
@@ -4180,6 +4213,8 @@ export interface components {
         SessionIn: {
             /** Room C */
             room_c?: number | null;
+            /** Seed */
+            seed?: number | null;
             /**
              * Simulated
              * @default false
@@ -4193,32 +4228,25 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description A sitting at the bench.
+         * @description A day at the bench.
          */
         SessionOut: {
             /**
-             * Begun At
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Length S */
+            length_s: number;
+            /** Start S */
+            start_s: number;
+            /**
+             * Starts
              * Format: date-time
              */
-            begun_at: string;
-            /** Begun By */
-            begun_by: string;
-            /** Driver */
-            driver: string;
-            /** Ended At */
-            ended_at: string | null;
-            /** Id */
-            id: number;
-            /** Notes */
-            notes: string;
-            /** Passes */
-            passes: number;
-            /** Room C */
-            room_c: number | null;
-            /** Simulated */
-            simulated: boolean;
-            /** Speed */
-            speed: number;
+            starts: string;
+            /** Used S */
+            used_s: number;
         };
         /**
          * SettingIn
@@ -4404,8 +4432,12 @@ export interface components {
              * @enum {string}
              */
             kind: "change" | "check" | "read_back" | "card" | "warm_up" | "pass";
+            /** Of */
+            of: number;
             /** Pass Id */
             pass_id: number;
+            /** Place */
+            place: number;
             question: components["schemas"]["QuestionOut"] | null;
             /** Run */
             run: number;
@@ -16986,7 +17018,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SessionOut"][];
+                    "application/json": components["schemas"]["BenchSessionOut"][];
                 };
             };
             /** @description The request cannot be read */

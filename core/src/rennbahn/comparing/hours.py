@@ -14,10 +14,14 @@ SLACK_S = 5.0
 
 @dataclass(frozen=True)
 class Run:
-    """When a pass began, in seconds on any clock, and how long it took. None where nobody knows."""
+    """When a pass began, in seconds on any clock, and how long it took. None where nobody knows.
+
+    `session_s` is when its session began, where that was noted.
+    """
 
     began_s: float | None
     length_s: float
+    session_s: float | None = None
 
 
 @dataclass(frozen=True)
@@ -40,7 +44,10 @@ def bench_hours(runs: Sequence[Run]) -> Hours:
     for began_s, at in known:
         if began_s < before_s - SLACK_S:
             return Hours((None,) * len(runs), "overlap")
-        if began_s > before_s + REST_S:
+        noted_s = runs[at].session_s
+        if noted_s is not None:
+            session_s = min(noted_s, began_s)
+        elif began_s > before_s + REST_S:
             session_s = began_s
         before_s = began_s + runs[at].length_s
         found[at] = (began_s + runs[at].length_s / 2.0 - session_s) / 3600.0

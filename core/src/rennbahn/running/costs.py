@@ -7,14 +7,31 @@ from dataclasses import fields
 from statistics import median
 
 from rennbahn.planning.schedule import ChangeKind, Costs
+from rennbahn.planning.timeline import Change
 
 #: From so many times on what a change took is offered as its cost.
 LEARNED_FROM = 3
+#: Every cost that a change at the bench can teach.
+TAUGHT = (
+    "start_s", "swap_s", "quick_swap_s", "driver_s", "reboot_s", "setting_s", "load_s", "restart_s", "menu_s",
+    "resolution_s",
+)  # fmt: skip
 #: The cost that pays for each kind of change; a warm-up is as long as its scene.
 COST_OF: Mapping[ChangeKind, str] = {
     "start": "start_s", "swap": "swap_s", "driver": "driver_s", "reboot": "reboot_s", "setting": "setting_s",
     "load": "load_s", "restart": "restart_s", "menu": "menu_s", "resolution": "resolution_s",
 }  # fmt: skip
+
+
+#: Kinds of part that are changed from outside, in less time than a machine takes to open.
+QUICK = ("Display", "Dock")
+
+
+def cost_of(change: Change) -> str:
+    """The cost that pays for a change; empty where none does."""
+    if change.kind == "swap" and change.words.startswith(QUICK):
+        return "quick_swap_s"
+    return COST_OF.get(change.kind, "")
 
 
 def learned_costs(took: Mapping[str, Sequence[float]]) -> dict[str, float]:

@@ -9,7 +9,7 @@ from typing import Literal
 from rennbahn.planning.schedule import ChangeKind
 from rennbahn.planning.settings import named
 from rennbahn.planning.timeline import Change
-from rennbahn.running.costs import COST_OF
+from rennbahn.running.costs import cost_of
 from rennbahn.running.readback import Question
 
 StepKind = Literal["change", "check", "read_back", "card", "warm_up", "pass"]
@@ -112,7 +112,7 @@ def steps_of(one: Upcoming) -> list[Step]:
             continue
         add(
             "change", _TITLES[change.kind], change.words, caution=caution_of(change), seconds=change.seconds,
-            cost=COST_OF.get(change.kind, ""),
+            cost=cost_of(change),
         )  # fmt: skip
     if one.cautions:
         found[0:0] = [Step(f"{one.id}.limit", "change", "Before you go on", "; ".join(one.cautions), CAUTIONS["limit"])]

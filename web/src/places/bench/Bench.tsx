@@ -4,6 +4,7 @@ import { NavLink, Route, Routes, useNavigate } from "react-router";
 import { useParts, useRigs, useSetups } from "../../api/queries";
 import { useKeysOf } from "../../controls/Keys";
 import { useTitle } from "../../controls/useTitle";
+import { Links } from "./Links";
 import { Parts } from "./Parts";
 import { Rigs } from "./Rigs";
 import { Setups } from "./Setups";
@@ -13,6 +14,7 @@ const KEYS = [
   { key: "1", does: "setups" },
   { key: "2", does: "rigs" },
   { key: "3", does: "parts" },
+  { key: "4", does: "test machines" },
 ];
 
 /** Parts, the rigs built of them, and setups: a rig with everything it was told. */
@@ -33,6 +35,7 @@ function BenchFrame() {
   useHotkeys("1", () => go("/bench"));
   useHotkeys("2", () => go("/bench/rigs"));
   useHotkeys("3", () => go("/bench/parts"));
+  useHotkeys("4", () => go("/bench/links"));
   useKeysOf("Bench", KEYS);
   useTitle("Bench");
   return (
@@ -54,11 +57,15 @@ function BenchFrame() {
           <BenchTab to="/bench/parts" shortcut="3" count={parts?.length}>
             Parts
           </BenchTab>
+          <BenchTab to="/bench/links" shortcut="4" count={undefined}>
+            Test machines
+          </BenchTab>
         </nav>
       </div>
       <Routes>
         <Route path="rigs" element={<Rigs />} />
         <Route path="parts" element={<Parts />} />
+        <Route path="links" element={<Links />} />
         <Route path="setups/:setup" element={<Setups />} />
         <Route path="*" element={<Setups />} />
       </Routes>

@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { useSavePlan, useSeenPlan, useStudyChange } from "../../api/queries";
+import { useLearnedCosts, useSavePlan, useSeenPlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
@@ -261,6 +261,11 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
     costs: Object.fromEntries(Object.entries(plan.all_costs).map(([name, s]) => [name, figure(s / 60)])),
   });
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
+  const { data: learned } = useLearnedCosts();
+  const offered = Object.fromEntries(
+    (learned ?? []).flatMap(({ cost, seconds }) => (seconds == null ? [] : [[cost, figure(seconds / 60)]])),
+  );
+  const times = Object.fromEntries((learned ?? []).map((one) => [one.cost, one.times]));
   const save = useSavePlan(study.id);
   const seen = useSeen(plan.seen);
   const submit = async (event: FormEvent) => {
@@ -337,11 +342,21 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
               <NumberField
                 key={name}
                 label={COST_WORDS[name] ?? name}
+                hint={
+                  offered[name] === undefined
+                    ? undefined
+                    : `took ${offered[name]} min, by ${count(times[name] ?? 0, "time")}`
+                }
                 value={minutes}
                 onChange={(text) => set({ costs: { ...draft.costs, [name]: text } })}
               />
             ))}
           </div>
+          {Object.keys(offered).length > 0 && (
+            <Button className="mt-3" onClick={() => set({ costs: { ...draft.costs, ...offered } })}>
+              Take what they really took at the bench
+            </Button>
+          )}
           <p className="mt-2 text-[0.86rem] text-mute">
             A guess for one practised person, until it is put right here. External cards and docks are changed
             with the power off, unless their maker says otherwise.

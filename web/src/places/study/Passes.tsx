@@ -154,7 +154,8 @@ const ROLE_MARK: Record<string, string> = { warm_up: "warm-up", control: "contro
 function PassChip({ one, to }: { one: Pass; to: string }) {
   const why = reasonWords(one);
   const role = ROLE_MARK[one.role];
-  const label = `Pass ${one.number}${role ? `, ${role}` : ""}, ${stateWords(one.state)}${why ? `: ${why}` : ""}`;
+  const sort = [role, one.simulated && "simulated: no result"].filter(Boolean).join(", ");
+  const label = `Pass ${one.number}${sort ? `, ${sort}` : ""}, ${stateWords(one.state)}${why ? `: ${why}` : ""}`;
   const found = one.figures;
   const told = one.reported;
   return (
@@ -164,6 +165,11 @@ function PassChip({ one, to }: { one: Pass; to: string }) {
       className={`plain figure inline-block min-w-[7.2rem] rounded-[3px] border px-2 py-0.5 text-[0.86rem] whitespace-nowrap hover:border-ink ${CHIP[one.state]}`}
     >
       <span className="sr-only">{label}: </span>
+      {one.simulated && (
+        <span className="mr-1 bg-mark px-0.5 font-sans text-[0.72rem]" aria-hidden="true">
+          simulated
+        </span>
+      )}
       {found?.average_fps != null && found.low_1_fps != null ? (
         <>
           {fps(found.average_fps)} · {fps(found.low_1_fps)}

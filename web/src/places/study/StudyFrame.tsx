@@ -21,6 +21,7 @@ import { TestPasses } from "./TestPasses";
 
 const KEYS = [
   { key: "l", does: "plan" },
+  { key: "w", does: "run, at the bench" },
   { key: "h", does: "hand in captures" },
   { key: "p", does: "passes" },
   { key: "f", does: "findings" },
@@ -35,6 +36,7 @@ export default function StudyFrame() {
   const tester = useMay("tester");
   const go = useNavigate();
   useHotkeys("l", () => go(`/studies/${id}/plan`));
+  useHotkeys("w", () => go(`/studies/${id}/run`));
   useHotkeys("h", () => go(`/studies/${id}/intake`), { enabled: tester });
   useHotkeys("p", () => go(`/studies/${id}/passes`));
   useHotkeys("f", () => go(`/studies/${id}/findings`));
@@ -67,6 +69,9 @@ export default function StudyFrame() {
         <nav aria-label="Study" className="flex flex-wrap gap-1">
           <Tab to={`/studies/${id}/plan`} shortcut="l">
             Plan
+          </Tab>
+          <Tab to={`/studies/${id}/run`} shortcut="w">
+            Run
           </Tab>
           <Tab to={`/studies/${id}/intake`} shortcut="h">
             Hand in

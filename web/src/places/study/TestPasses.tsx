@@ -343,6 +343,7 @@ function PassList({
                       className={`text-[0.88rem] ${one.state === "recorded" ? "font-bold text-accent" : "text-mute"}`}
                     >
                       {stateWords(one.state)}
+                      {one.simulated && ", simulated"}
                     </span>
                     <span className="figure text-[0.88rem]">
                       {one.figures?.average_fps != null && one.figures.low_1_fps != null

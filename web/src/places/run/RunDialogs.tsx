@@ -1,0 +1,435 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useEffect, useState } from "react";
+import { client, data, upload } from "../../api/client";
+import { words } from "../../api/words";
+import { Button } from "../../controls/Button";
+import { Dialog } from "../../controls/Dialog";
+import { Field } from "../../controls/Field";
+import { ErrorNotice } from "../../controls/Notice";
+import { NumberField } from "../../controls/NumberField";
+import { Select } from "../../controls/Select";
+import { moment, readNumber } from "../../format";
+import { ORDER_WORDS } from "../plan/words";
+import type { Told } from "./outbox";
+import type { Instruction, View } from "./view";
+
+export type Asking =
+  | "note"
+  | "reject"
+  | "skip"
+  | "order"
+  | "room"
+  | "file"
+  | "typed"
+  | "tray"
+  | "anyway"
+  | "end"
+  | "seen"
+  | null;
+
+interface Props {
+  asking: Asking;
+  close: () => void;
+  view: View;
+  instruction: Instruction;
+  act: (told: Told) => unknown;
+  study: number;
+  hold: (run: View["run"]) => void;
+  leave: () => void;
+}
+
+const TITLES: Record<NonNullable<Asking>, string> = {
+  note: "Note",
+  reject: "Reject the last pass",
+  skip: "The pass does not run",
+  order: "Another order for the rest",
+  room: "How warm is the room?",
+  file: "A file beside the pass",
+  typed: "The result exists only as numbers",
+  tray: "Files that wait",
+  anyway: "Run it all the same",
+  end: "End the session",
+  seen: "What does it say?",
+};
+
+/** What a key asks for before it acts. */
+export function RunDialogs(props: Props) {
+  const { asking, close } = props;
+  return (
+    <Dialog
+      open={asking !== null}
+      onOpenChange={(open) => !open && close()}
+      title={asking ? TITLES[asking] : ""}
+    >
+      {asking !== null && <Asked key={asking} {...props} asking={asking} />}
+    </Dialog>
+  );
+}
+
+function Asked(props: Props & { asking: NonNullable<Asking> }) {
+  const { asking, view, act, close, instruction } = props;
+  const step = instruction.kind === "step" ? instruction.step : null;
+  const pass = passOf(view, instruction);
+  switch (asking) {
+    case "note":
+      return (
+        <Text
+          label="What should be known of this?"
+          done="Keep the note"
+          {...props}
+          send={(text) => act({ kind: "noted", words: text, pass_id: pass })}
+        />
+      );
+    case "seen":
+      return (
+        <Text
+          label={`${step?.question?.setting ?? "It"} says`}
+          done="That is what it says"
+          {...props}
+          send={(text) =>
+            step &&
+            act({
+              kind: "read_back",
+              step: step.key,
+              pass_id: step.pass_id,
+              setting: step.question?.setting ?? "",
+              seen: text,
+            })
+          }
+        />
+      );
+    case "anyway":
+      return (
+        <Text
+          label="Why is it run all the same?"
+          done="Run it anyway"
+          {...props}
+          send={(text) =>
+            instruction.kind === "mismatch" &&
+            act({
+              kind: "anyway",
+              step: instruction.mismatch.step,
+              pass_id: instruction.mismatch.pass_id,
+              words: text,
+            })
+          }
+        />
+      );
+    case "room":
+      return <Room {...props} />;
+    case "reject":
+      return (
+        <Reasons
+          codes={words().rejected_for}
+          done="Reject it"
+          {...props}
+          send={(code, text) =>
+            view.verdict && act({ kind: "rejected", pass_id: view.verdict.pass_id, code, words: text })
+          }
+        />
+      );
+    case "skip":
+      return <Skip {...props} pass={pass} />;
+    case "order":
+      return (
+        <div className="grid gap-2">
+          {(["lane_by_lane", "in_rounds", "alternating", "by_game", "random"] as const).map((order, at) => (
+            <Button
+              key={order}
+              autoFocus={at === 0}
+              onClick={() => {
+                act({ kind: "ordered", order });
+                close();
+              }}
+            >
+              {ORDER_WORDS[order]}
+            </Button>
+          ))}
+        </div>
+      );
+    case "file":
+      return <Beside {...props} pass={pass} />;
+    case "typed":
+      return <Typed {...props} pass={pass} />;
+    case "tray":
+      return <Tray {...props} pass={pass} />;
+    case "end":
+      return <End {...props} />;
+  }
+}
+
+/** The pass that a key is about: the one that came in, the one under way, or the next. */
+function passOf(view: View, instruction: Instruction): number | null {
+  if (view.verdict) return view.verdict.pass_id;
+  if (instruction.kind === "running" || instruction.kind === "waiting") return instruction.underWay.passId;
+  return instruction.kind === "step" ? instruction.step.pass_id : null;
+}
+
+function Text({
+  label,
+  done,
+  send,
+  close,
+}: { label: string; done: string; send: (text: string) => unknown } & Props) {
+  const [text, setText] = useState("");
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    send(text.trim());
+    close();
+  };
+  return (
+    <form onSubmit={submit} className="grid gap-4">
+      <Field
+        label={label}
+        value={text}
+        maxLength={300}
+        autoFocus
+        required
+        onChange={(e) => setText(e.target.value)}
+      />
+      <Submit done={done} close={close} />
+    </form>
+  );
+}
+
+function Submit({ done, close, pending = false }: { done: string; close: () => void; pending?: boolean }) {
+  return (
+    <div className="flex justify-end gap-3">
+      <Button onClick={close}>Cancel</Button>
+      <Button kind="main" type="submit" disabled={pending}>
+        {done}
+      </Button>
+    </div>
+  );
+}
+
+function Room({ act, close, view }: Props) {
+  const [text, setText] = useState(view.run.session?.room_c?.toString() ?? "");
+  const number = readNumber(text);
+  return (
+    <form
+      className="grid gap-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (number === null || Number.isNaN(number)) return;
+        act({ kind: "room", room_c: number });
+        close();
+      }}
+    >
+      <NumberField label="Room, °C" value={text} onChange={setText} min={-30} max={60} autoFocus required />
+      <Submit done="Note it" close={close} />
+    </form>
+  );
+}
+
+interface Named {
+  name: string;
+  words: string;
+}
+
+function Reasons({
+  codes,
+  done,
+  send,
+  close,
+  children,
+}: Props & {
+  codes: Named[];
+  done: string;
+  send: (code: string, text: string) => unknown;
+  children?: React.ReactNode;
+}) {
+  const [code, setCode] = useState(codes[0]?.name ?? "other");
+  const [text, setText] = useState("");
+  return (
+    <form
+      className="grid gap-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        send(code, text.trim());
+        close();
+      }}
+    >
+      <Select
+        label="Why"
+        value={code}
+        onChange={setCode}
+        options={codes.map((one) => ({ value: one.name, label: one.words }))}
+      />
+      <Field
+        label="In words"
+        value={text}
+        maxLength={300}
+        autoFocus
+        required={code === "other"}
+        onChange={(e) => setText(e.target.value)}
+      />
+      {children}
+      <Submit done={done} close={close} />
+    </form>
+  );
+}
+
+/** What a pass takes with it that did not run. */
+const FOLLOWING = [
+  { value: "", label: "only this pass" },
+  { value: "cell", label: "the rest of this test in this lane" },
+  { value: "game", label: "all of this game in this lane" },
+  { value: "lane", label: "everything in this lane" },
+];
+
+function Skip(props: Props & { pass: number | null }) {
+  const { act, pass } = props;
+  const [following, setFollowing] = useState("");
+  return (
+    <Reasons
+      {...props}
+      codes={words().did_not_run_for}
+      done="It does not run"
+      send={(code, text) =>
+        pass !== null &&
+        act({
+          kind: "skipped",
+          pass_id: pass,
+          code,
+          words: text,
+          following: following as "" | "cell" | "game" | "lane",
+        })
+      }
+    >
+      <Select label="What goes with it" value={following} onChange={setFollowing} options={FOLLOWING} />
+    </Reasons>
+  );
+}
+
+function Beside({ pass, close }: Props & { pass: number | null }) {
+  const send = useMutation({
+    mutationFn: (file: File) =>
+      upload(`/api/passes/${pass}/files`, file, () => undefined, {
+        role: file.type.startsWith("image/") ? "picture" : "note",
+      }),
+    onSuccess: close,
+  });
+  return (
+    <div className="grid gap-4">
+      <label className="grid gap-1">
+        <span className="label">A picture, or a file of notes</span>
+        <input type="file" onChange={(e) => e.target.files?.[0] && send.mutate(e.target.files[0])} />
+      </label>
+      <ErrorNotice error={send.error} />
+    </div>
+  );
+}
+
+function Typed({ pass, close, study }: Props & { pass: number | null }) {
+  const queries = useQueryClient();
+  const [average, setAverage] = useState("");
+  const [low, setLow] = useState("");
+  const [from, setFrom] = useState("the game’s result page");
+  const keep = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/passes/{pass_id}/reported", {
+          params: { path: { pass_id: pass ?? 0 } },
+          body: { average_fps: readNumber(average), low_1_fps: readNumber(low), read_from: from } as never,
+        }),
+      ),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ["run", study] });
+      close();
+    },
+  });
+  return (
+    <form
+      className="grid gap-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        keep.mutate();
+      }}
+    >
+      <p className="text-soft">Kept as reported, and never mixed with what was measured frame by frame.</p>
+      <NumberField label="Average, fps" value={average} onChange={setAverage} autoFocus required />
+      <NumberField label="1% low, fps (may stay empty)" value={low} onChange={setLow} />
+      <Field label="Where it stands" value={from} required onChange={(e) => setFrom(e.target.value)} />
+      <ErrorNotice error={keep.error} />
+      <Submit done="Keep it" close={close} pending={keep.isPending} />
+    </form>
+  );
+}
+
+function Tray({ view, pass, close, study }: Props & { pass: number | null }) {
+  const queries = useQueryClient();
+  const take = useMutation({
+    mutationFn: (file: number) =>
+      data(
+        client.POST("/api/files/{arrival_id}/assign", {
+          params: { path: { arrival_id: file } },
+          body: { pass_id: pass ?? 0 },
+        }),
+      ),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ["run", study] });
+      close();
+    },
+  });
+  useEffect(() => take.reset, [take.reset]);
+  if (view.run.tray.length === 0) return <p>No file waits for a place.</p>;
+  return (
+    <div className="grid gap-3">
+      <p className="text-soft">
+        The capture of the pass at hand is taken with one key; any other place in Hand in.
+      </p>
+      {view.run.tray.slice(0, 8).map((file, at) => (
+        <Button
+          key={file.id}
+          autoFocus={at === 0}
+          disabled={pass === null || take.isPending}
+          onClick={() => take.mutate(file.id)}
+        >
+          {file.name}
+          {file.written_at && `, written ${moment(file.written_at)}`}
+          {file.refused && `: ${file.refused}`}
+        </Button>
+      ))}
+      <ErrorNotice error={take.error} />
+    </div>
+  );
+}
+
+function End({ study, close, hold, leave }: Props) {
+  const [notes, setNotes] = useState("");
+  const end = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/studies/{study_id}/sessions/end", {
+          params: { path: { study_id: study } },
+          body: { notes },
+        }),
+      ),
+    onSuccess: (run) => {
+      hold(run);
+      close();
+      leave();
+    },
+  });
+  return (
+    <form
+      className="grid gap-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        end.mutate();
+      }}
+    >
+      <p className="text-soft">What was not run stays planned; the next session goes on from here.</p>
+      <Field
+        label="Notes on the session (may stay empty)"
+        value={notes}
+        autoFocus
+        maxLength={300}
+        onChange={(e) => setNotes(e.target.value)}
+      />
+      <ErrorNotice error={end.error} />
+      <Submit done="End it" close={close} pending={end.isPending} />
+    </form>
+  );
+}

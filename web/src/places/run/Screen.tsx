@@ -1,0 +1,276 @@
+import { fps } from "../../format";
+import { countdown, type Instruction, STEP_WORDS, type View } from "./view";
+
+/** Type that reads from two metres, smaller as the words grow. */
+function sizeOf(words: string): string {
+  if (words.length <= 26) return "text-[clamp(3.2rem,7vw,6.5rem)]";
+  if (words.length <= 60) return "text-[clamp(2.6rem,5.2vw,5rem)]";
+  return "text-[clamp(2rem,3.6vw,3.4rem)]";
+}
+
+interface Props {
+  instruction: Instruction;
+  /** Seconds left of the countdown, where one runs. */
+  counting: number | null;
+  view: View;
+}
+
+/** The one instruction, as large as it can be. */
+export function Screen({ instruction, counting, view }: Props) {
+  if (counting !== null && counting > 0) {
+    return (
+      <Big kicker="Start when this is gone" words={String(counting)}>
+        <p className="text-[2rem] text-soft">Hand on the game.</p>
+      </Big>
+    );
+  }
+  if (instruction.kind === "paused") {
+    return (
+      <Big kicker="Paused" words="Take your time">
+        <p className="text-[1.8rem] text-soft">
+          A pause is no time at the bench. The machine cools meanwhile.
+        </p>
+      </Big>
+    );
+  }
+  if (instruction.kind === "finished") {
+    return (
+      <Big kicker="Nothing is left to run" words="All passes are run">
+        <p className="text-[1.8rem] text-soft">What deserves another look waits in Passes.</p>
+      </Big>
+    );
+  }
+  if (instruction.kind === "running") return <Running instruction={instruction} />;
+  if (instruction.kind === "waiting") return <Waiting instruction={instruction} view={view} />;
+  if (instruction.kind === "verdict") return <Verdict verdict={instruction.verdict} />;
+  if (instruction.kind === "mismatch") {
+    const { mismatch } = instruction;
+    return (
+      <Big
+        kicker="Stop: it reads back otherwise"
+        words={`${mismatch.setting}: ${mismatch.seen || "not seen"}`}
+        loud
+      >
+        <p className="max-w-[70rem] text-[1.9rem] leading-snug">{mismatch.worth}</p>
+        <p className="text-[1.9rem]">
+          Set it to <b>{mismatch.wanted}</b>, then look again.
+        </p>
+      </Big>
+    );
+  }
+  if (instruction.kind === "step") return <Step instruction={instruction} />;
+  return null;
+}
+
+function Big({
+  kicker,
+  words,
+  children,
+  loud = false,
+}: {
+  kicker: string;
+  words: string;
+  children?: React.ReactNode;
+  loud?: boolean;
+}) {
+  return (
+    <div aria-live="polite" className="grid gap-4">
+      <p className={`text-[1.6rem] ${loud ? "font-bold text-accent" : "text-soft"}`}>{kicker}</p>
+      <h1 className={`${sizeOf(words)} font-extrabold leading-[1.04]`} style={{ fontStretch: "88%" }}>
+        {words}
+      </h1>
+      {children}
+    </div>
+  );
+}
+
+function Caution({ words }: { words: string }) {
+  return (
+    <p className="max-w-[75rem] border-accent border-l-8 bg-mark/50 px-5 py-3 text-[1.5rem] leading-snug">
+      <b>Caution.</b> {words}
+    </p>
+  );
+}
+
+function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step" }> }) {
+  const { step, coming } = instruction;
+  const kicker = `${STEP_WORDS[step.kind]} · step ${step.place} of ${step.of} to the pass`;
+  if (step.kind === "read_back" && step.question) {
+    const { question } = step;
+    return (
+      <Big kicker={kicker} words={`${question.setting} should say ${question.wanted}`}>
+        <p className="text-[1.9rem] leading-snug">
+          <span className="text-soft">Look in a second place:</span> {question.where}.
+        </p>
+        {question.shows !== null && (
+          <p className="text-[1.9rem]">
+            The simulated bench shows <b className="bg-mark px-2">{question.shows || "nothing"}</b>.
+          </p>
+        )}
+        {question.others.length > 0 && (
+          <ul className="flex flex-wrap gap-x-8 gap-y-1 text-[1.4rem] text-soft">
+            {question.others.slice(0, 5).map((other, at) => (
+              <li key={other}>
+                <kbd className="key text-[1.2rem]">{at + 1}</kbd> it says {other}
+              </li>
+            ))}
+          </ul>
+        )}
+      </Big>
+    );
+  }
+  if (step.kind === "card" && coming) {
+    const { card } = coming;
+    return (
+      <Big kicker={kicker} words={card.scene}>
+        <dl className="grid max-w-[78rem] grid-cols-[9rem_1fr] gap-x-6 gap-y-2 text-[1.75rem] leading-snug">
+          <CardLine term="Start" says={card.start} />
+          <CardLine term="Route" says={card.route} />
+          <CardLine term="End" says={card.end} />
+          <CardLine term="Length" says={`${card.length_s} s`} />
+          <CardLine
+            term="Game told"
+            says={[card.resolution, card.settings].filter(Boolean).join(", ") || card.condition}
+          />
+        </dl>
+      </Big>
+    );
+  }
+  if (step.kind === "pass" || step.kind === "warm_up") {
+    const runs = step.runs > 1 ? ` ${step.run} of ${step.runs}` : "";
+    return (
+      <Big
+        kicker={
+          step.kind === "pass"
+            ? `The pass · ${step.seconds} s`
+            : `Warm-up${runs} · ${step.seconds} s, not counted`
+        }
+        words={coming?.card.start ? `Stand at: ${coming.card.start}` : step.words}
+      >
+        {step.kind === "warm_up" && <p className="text-[1.8rem] text-soft">{step.words}</p>}
+        {coming?.card.end && (
+          <p className="text-[1.8rem]">
+            <span className="text-soft">Ends:</span> {coming.card.end}
+          </p>
+        )}
+      </Big>
+    );
+  }
+  return (
+    <Big kicker={kicker} words={sentence(step.words)}>
+      {step.caution && <Caution words={step.caution} />}
+    </Big>
+  );
+}
+
+function CardLine({ term, says }: { term: string; says: string }) {
+  if (!says) return null;
+  return (
+    <>
+      <dt className="text-soft">{term}</dt>
+      <dd>{says}</dd>
+    </>
+  );
+}
+
+function Running({ instruction }: { instruction: Extract<Instruction, { kind: "running" }> }) {
+  const { leftMs, wholeMs, underWay, coming } = instruction;
+  const share = Math.min(1, Math.max(0, 1 - leftMs / wholeMs));
+  return (
+    <div className="grid gap-5">
+      <p className="text-[1.8rem] text-soft">{underWay.warmUp ? "Warming up, not counted" : "Running"}</p>
+      <p
+        role="timer"
+        className="figure font-extrabold text-[clamp(9rem,26vw,22rem)] leading-[0.8]"
+        aria-label={`${countdown(leftMs)} seconds left`}
+      >
+        {countdown(leftMs)}
+      </p>
+      <div className="h-4 w-full border border-mute" aria-hidden="true">
+        <div className="h-full bg-ink" style={{ width: `${share * 100}%` }} />
+      </div>
+      {coming?.card.end && (
+        <p className="text-[1.6rem]">
+          <span className="text-soft">Ends:</span> {coming.card.end}
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** When a file is late, what may be wrong is said. */
+const LATE_MS = 12_000;
+
+function Waiting({
+  instruction,
+  view,
+}: {
+  instruction: Extract<Instruction, { kind: "waiting" }>;
+  view: View;
+}) {
+  const { underWay, sinceMs } = instruction;
+  const late = sinceMs > LATE_MS / (view.run.session?.speed ?? 1) + 4_000;
+  return (
+    <Big
+      kicker="Stop. The run is over"
+      words={late ? "No capture has come" : "Waiting for the capture …"}
+      loud={late}
+    >
+      <p className="figure text-[2rem] text-soft">{countdown(sinceMs)} s</p>
+      {underWay.refused && (
+        <p role="alert" className="max-w-[70rem] text-[1.7rem]">
+          A file came that is no capture: {underWay.refused}
+        </p>
+      )}
+      {underWay.says && <p className="text-[1.7rem]">The simulated bench says: {underWay.says}.</p>}
+      {late && (
+        <p className="max-w-[70rem] text-[1.7rem] leading-snug">
+          Is the logger on? Does bench_link run and watch its folder? Run it again, type the result, or take a
+          file that waits.
+        </p>
+      )}
+    </Big>
+  );
+}
+
+function Verdict({ verdict }: { verdict: Extract<Instruction, { kind: "verdict" }>["verdict"] }) {
+  const firm = verdict.doubts.filter((doubt) => !doubt.weak);
+  return (
+    <div aria-live="polite" className="grid gap-4">
+      <p className="text-[1.6rem] text-soft">
+        {verdict.lane} · {verdict.test} · pass {verdict.number}
+        {verdict.simulated && " · simulated"}
+      </p>
+      <h1 className={`${sizeOf("It counts")} font-extrabold leading-[1.04]`}>
+        {firm.length ? "Look again" : "It counts"}
+      </h1>
+      <p className="text-[1.9rem]">
+        {verdict.average_fps !== null && (
+          <>
+            <b className="figure">{fps(verdict.average_fps)}</b> fps
+          </>
+        )}
+        {verdict.low_1_fps !== null && (
+          <>
+            , 1% low <b className="figure">{fps(verdict.low_1_fps)}</b>
+          </>
+        )}
+        {verdict.doubts.length === 0 && <span className="text-soft"> · no check doubts it</span>}
+      </p>
+      {verdict.doubts.slice(0, 3).map((doubt) => (
+        <p
+          key={doubt.check}
+          className={`max-w-[75rem] border-l-8 px-5 py-2 text-[1.6rem] leading-snug ${doubt.weak ? "border-rule text-soft" : "border-accent bg-mark/40"}`}
+        >
+          {doubt.words}
+          {doubt.weak && " (This check is unsure.)"}
+        </p>
+      ))}
+    </div>
+  );
+}
+
+/** Words as a sentence's beginning. */
+function sentence(words: string): string {
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}

@@ -1,0 +1,188 @@
+import type { Schemas } from "../../api/client";
+import type { Act, Run } from "./outbox";
+
+export type Step = Schemas["StepOut"];
+export type Coming = Schemas["ComingOut"];
+
+/** A run under way, by this browser's clock. */
+export interface UnderWay {
+  passId: number;
+  step: string;
+  warmUp: boolean;
+  beganMs: number;
+  endedMs: number | null;
+  says: string;
+  refused: string;
+}
+
+/** How the bench stands: what the server said last, with what waits in the browser already done. */
+export interface View {
+  run: Run;
+  steps: Step[];
+  underWay: UnderWay | null;
+  verdict: Run["verdict"];
+  mismatch: Run["mismatch"];
+  paused: boolean;
+  driving: boolean;
+}
+
+/** Kinds of act that settle the verdict on a pass. */
+const WORDS_ON_A_PASS = ["accepted", "left", "rejected", "repeated"];
+
+/**
+ * What is shown: acts that the server has not acknowledged yet are taken for done, so that a lost network stops nobody.
+ * `aheadMs` is how far the server's clock is ahead of this one.
+ */
+export function viewOf(run: Run, pending: Act[], aheadMs: number): View {
+  const view: View = {
+    run,
+    steps: run.steps,
+    underWay: run.under_way
+      ? {
+          passId: run.under_way.pass_id,
+          step: run.under_way.step,
+          warmUp: run.under_way.warm_up,
+          beganMs: Date.parse(run.under_way.began_at) - aheadMs,
+          endedMs: run.under_way.ended_at ? Date.parse(run.under_way.ended_at) - aheadMs : null,
+          says: run.under_way.says,
+          refused: run.under_way.refused,
+        }
+      : null,
+    verdict: run.verdict,
+    mismatch: run.mismatch,
+    paused: run.paused,
+    driving: run.driving,
+  };
+  for (const act of pending) apply(view, act);
+  return view;
+}
+
+function apply(view: View, act: Act): void {
+  const pass = act.pass_id ?? null;
+  if (act.kind === "done" || act.kind === "anyway") {
+    view.steps = view.steps.filter((step) => step.key !== act.step);
+    if (act.kind === "anyway") view.mismatch = null;
+    if (view.underWay?.step === act.step) view.underWay = null;
+  } else if (act.kind === "read_back") {
+    readBack(view, act);
+  } else if (act.kind === "began" && pass !== null) {
+    view.underWay = {
+      passId: pass,
+      step: act.step ?? "",
+      warmUp: act.warm_up ?? false,
+      beganMs: Date.parse(act.at),
+      endedMs: null,
+      says: "",
+      refused: "",
+    };
+  } else if (act.kind === "ended" && view.underWay) {
+    view.underWay = { ...view.underWay, endedMs: Date.parse(act.at) };
+  } else if (act.kind === "aborted") {
+    view.underWay = null;
+  } else if (act.kind === "skipped" || act.kind === "later") {
+    if (view.underWay?.passId === pass) view.underWay = null;
+    view.steps = view.steps.filter((step) => step.pass_id !== pass);
+  } else if (WORDS_ON_A_PASS.includes(act.kind) && view.verdict?.pass_id === pass) {
+    view.verdict = null;
+  } else if (act.kind === "paused" || act.kind === "resumed") {
+    view.paused = act.kind === "paused";
+  } else if (act.kind === "drove") {
+    view.driving = true;
+  }
+}
+
+/** Whether a setting that was seen is what was wanted; the server looks at units and spellings as well. */
+function readBack(view: View, act: Act): void {
+  const step = view.steps.find((one) => one.key === act.step);
+  const plain = (text: string) => text.trim().split(/\s+/).join(" ").toLowerCase();
+  if (step?.question && plain(step.question.wanted) === plain(act.seen ?? "")) {
+    view.steps = view.steps.filter((one) => one.key !== act.step);
+    view.mismatch = null;
+  }
+}
+
+/** The one thing to do now. */
+export type Instruction =
+  | { kind: "begin" }
+  | { kind: "paused" }
+  | { kind: "verdict"; verdict: NonNullable<Run["verdict"]> }
+  | {
+      kind: "running";
+      underWay: UnderWay;
+      step: Step | null;
+      coming: Coming | null;
+      leftMs: number;
+      wholeMs: number;
+    }
+  | { kind: "waiting"; underWay: UnderWay; coming: Coming | null; sinceMs: number }
+  | { kind: "mismatch"; mismatch: NonNullable<Run["mismatch"]>; step: Step | null }
+  | { kind: "step"; step: Step; coming: Coming | null }
+  | { kind: "finished" };
+
+export function instructionOf(view: View, nowMs: number): Instruction {
+  const { run, underWay } = view;
+  if (!run.session) return { kind: "begin" };
+  if (view.paused) return { kind: "paused" };
+  const comingOf = (pass: number) => run.coming.find((one) => one.pass_id === pass) ?? null;
+  if (underWay && underWay.endedMs === null) {
+    const step = run.steps.find((one) => one.key === underWay.step) ?? null;
+    const coming = comingOf(underWay.passId);
+    const length = step?.seconds ?? coming?.card.length_s ?? 60;
+    const wholeMs = (length * 1000) / run.session.speed;
+    return { kind: "running", underWay, step, coming, wholeMs, leftMs: wholeMs - (nowMs - underWay.beganMs) };
+  }
+  if (view.verdict) return { kind: "verdict", verdict: view.verdict };
+  if (underWay && underWay.endedMs !== null && !underWay.warmUp)
+    return {
+      kind: "waiting",
+      underWay,
+      coming: comingOf(underWay.passId),
+      sinceMs: nowMs - underWay.endedMs,
+    };
+  if (view.mismatch) {
+    const key = view.mismatch.step;
+    return {
+      kind: "mismatch",
+      mismatch: view.mismatch,
+      step: view.steps.find((one) => one.key === key) ?? null,
+    };
+  }
+  const [step] = view.steps;
+  if (!step) return run.progress.left > 0 ? { kind: "paused" } : { kind: "finished" };
+  return { kind: "step", step, coming: comingOf(step.pass_id) };
+}
+
+/** What a step is, above its instruction. */
+export const STEP_WORDS: Record<Step["kind"], string> = {
+  change: "Change",
+  check: "Check",
+  read_back: "Read back",
+  card: "The scene",
+  warm_up: "Warm-up, not counted",
+  pass: "Pass",
+};
+
+/** The key to go on, in words, by what it does now. */
+export function goOnWords(instruction: Instruction): string {
+  if (instruction.kind === "begin") return "begin the session";
+  if (instruction.kind === "paused") return "go on";
+  if (instruction.kind === "verdict") {
+    const firm = instruction.verdict.doubts.filter((doubt) => !doubt.weak);
+    return firm.length ? "repeat it now" : "it counts, go on";
+  }
+  if (instruction.kind === "running") return "it is over";
+  if (instruction.kind === "waiting") return "run it again";
+  if (instruction.kind === "mismatch") return "read it again";
+  if (instruction.kind === "finished") return "end the session";
+  const { kind } = instruction.step;
+  if (kind === "read_back") return `it says ${instruction.step.question?.wanted}`;
+  if (kind === "warm_up" || kind === "pass") return "start the countdown";
+  return kind === "check" ? "it is so" : "done";
+}
+
+/** Seconds and minutes for two metres: 1:05, 32. */
+export function countdown(ms: number): string {
+  const seconds = Math.max(0, Math.ceil(ms / 1000));
+  if (seconds < 100) return String(seconds);
+  return `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, "0")}`;
+}
