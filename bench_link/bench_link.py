@@ -160,7 +160,8 @@ class Link:
 
     def _files(self) -> Iterator[tuple[Path, int, int]]:
         for folder in self.folders:
-            for top, _, names in os.walk(folder):
+            for top, inner, names in os.walk(folder):
+                inner[:] = [name for name in inner if not name.startswith(".")]
                 for name in names:
                     path = Path(top) / name
                     if not name.lower().endswith(ENDINGS) or name.startswith("."):

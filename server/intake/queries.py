@@ -339,10 +339,12 @@ def counted_passes(study: Study) -> Counted:
     )  # fmt: skip
     names = tuple(FIGURE_COLUMNS)
     found: list[comparing.Pass] = []
-    ran: list[tuple[int, tuple[Any, ...]]] = []
-    for pk, lane, test, state, code, began, long_s, scene_s, cap, average, low_1, low_01, read_from, *values in rows:
+    ran: list[tuple[int, Sequence[Any]]] = []
+    asked = len(RAN_COLUMNS)
+    for pk, lane, test, state, code, *rest in rows:
+        own, (cap, average, low_1, low_01, read_from, *values) = rest[:asked], rest[asked:]
         if state == PassState.ACCEPTED:
-            ran.append((len(found), (began, long_s, scene_s)))
+            ran.append((len(found), own))
         if read_from:
             figures, source = _reported_figures(average, low_1, low_01), "own_report"
         else:

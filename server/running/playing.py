@@ -77,7 +77,7 @@ class Player:
         folder = self.folder / f"session-{session.pk}"
         folder.mkdir(parents=True, exist_ok=True)
         made, token = make_link(session.begun_by, f"simulated bench {session.pk}.{time.monotonic_ns()}", "")
-        memory = self.program.Memory(folder / ".memory")
+        memory = self.program.Memory(self.folder / f"memory-{session.pk}")
         memory.load()
         link = self.program.Link([folder], self.address, token, memory, settle_s=_SETTLE_S, simulated=True)
         study = one_study(session.study_id)

@@ -36,6 +36,7 @@ from running.schemas import (
     CardOut,
     ComingOut,
     DoubtOut,
+    LastOut,
     LearnedOut,
     LinkOut,
     MismatchOut,
@@ -246,6 +247,7 @@ class _Station:
             ],
             under_way=under_way,
             verdict=verdict,
+            last=self._last(),
             mismatch=self._mismatch(),
             tray=_tray(self.study.pk),
             progress=self._progress(),
@@ -404,6 +406,22 @@ class _Station:
             doubts=[DoubtOut(check=d.check_id, words=d.words, weak=d.weak) for d in doubts],
             simulated=self.session.simulated,
         )
+
+    def _last(self) -> LastOut | None:
+        """The pass that came in last in this session."""
+        if self.session is None:
+            return None
+        one = (
+            Pass.objects.filter(session=self.session)
+            .exclude(role=PassRole.WARM_UP)
+            .select_related("lane", "test__scene__game")
+            .order_by("-recorded_at", "-pk")
+            .first()
+        )
+        if one is None:
+            return None
+        test = f"{one.test.scene.game.name}, {one.test.scene.name}"
+        return LastOut(pass_id=one.pk, lane=one.lane.name, test=test, number=one.number, state=one.state)
 
     def _mismatch(self) -> MismatchOut | None:
         """A setting that read back otherwise since nothing was done about it."""

@@ -176,6 +176,16 @@ class VerdictOut(Out):
     simulated: bool
 
 
+class LastOut(Out):
+    """The pass that came in last: what “reject” and “repeat” are about at any moment."""
+
+    pass_id: int
+    lane: str
+    test: str
+    number: int
+    state: str
+
+
 class UnderWayOut(Out):
     """A run that began; `ended_at` once it is over and its capture is waited for.
 
@@ -245,6 +255,7 @@ class RunOut(Out):
     coming: list[ComingOut]
     under_way: UnderWayOut | None
     verdict: VerdictOut | None
+    last: LastOut | None
     mismatch: MismatchOut | None
     tray: list[TrayOut]
     progress: ProgressOut

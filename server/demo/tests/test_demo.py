@@ -155,4 +155,4 @@ def test_parts_have_their_facts(mara: Caller) -> None:
         "first_word_ns": 12.86,
         "peak_gb_per_s": 89.6,
     }
-    assert {rig["name"]: rig["setups"] for rig in mara.get("/rigs")} == {"Hollin Neun": 12, "Marl Turm": 6}
+    assert {rig["name"]: rig["setups"] for rig in mara.get("/rigs")} == {"Hollin Neun": 14, "Marl Turm": 6}

@@ -130,7 +130,7 @@ def test_the_table_as_csv(bench: Bench) -> None:
 
 def test_findings_take_the_same_queries_for_any_number(bench: Bench, queries: Callable[[int], Any]) -> None:
     bench.fill(tests=3, passes=2)
-    with queries(17):
+    with queries(18):
         bench.lead.get(f"/studies/{bench.id}/findings")
 
 

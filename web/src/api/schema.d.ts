@@ -2809,6 +2809,22 @@ export interface components {
             name: string;
         };
         /**
+         * LastOut
+         * @description The pass that came in last: what “reject” and “repeat” are about at any moment.
+         */
+        LastOut: {
+            /** Lane */
+            lane: string;
+            /** Number */
+            number: number;
+            /** Pass Id */
+            pass_id: number;
+            /** State */
+            state: string;
+            /** Test */
+            test: string;
+        };
+        /**
          * LearnedOut
          * @description What a change really took: the middle of `times`; `offered` from three times on.
          */
@@ -3956,6 +3972,7 @@ export interface components {
             driving: boolean;
             /** Earlier */
             earlier: components["schemas"]["BenchSessionOut"][];
+            last: components["schemas"]["LastOut"] | null;
             /** May Run */
             may_run: boolean;
             /** May Simulate */

@@ -128,8 +128,8 @@ def demand_of(test: SimulatedTest) -> Scene:
     for word in words_of(test.settings):
         gpu *= _PRESETS.get(word, 1.0)
         cpu *= math.sqrt(_PRESETS.get(word, 1.0))
-    noise = {"benchmark": 0.0025, "replay": 0.003, "scripted": 0.004, "route": 0.006, "live": 0.012}
-    return Scene(cpu, gpu, test.length_s, between=noise.get(test.kind, 0.006), cap_fps=test.engine_cap_fps)
+    noise = {"benchmark": 0.0012, "replay": 0.0015, "scripted": 0.002, "route": 0.0025, "live": 0.005}
+    return Scene(cpu, gpu, test.length_s, between=noise.get(test.kind, 0.0025), cap_fps=test.engine_cap_fps)
 
 
 def _pixels(resolution: str) -> float | None:

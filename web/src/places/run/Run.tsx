@@ -143,10 +143,16 @@ function AtBench({ view, act, study, hold }: Props) {
   const go = useNavigate();
   const moving = view.underWay !== null || countsFrom !== null;
   const now = useNow(moving);
-  const instruction = instructionOf(view, now);
+  // What was read back otherwise is looked at again: the question stands there once more.
+  const [lookedAgain, setLookedAgain] = useState(0);
+  const instruction = instructionOf(
+    lookedAgain === view.run.number ? { ...view, mismatch: null } : view,
+    now,
+  );
   const tookS = useSince(instruction.kind === "step" ? instruction.step.key : instruction.kind);
   const driving = view.driving && view.run.may_run;
   const last = view.verdict ?? null;
+  const lastIn = view.verdict?.pass_id ?? view.run.last?.pass_id ?? null;
   const lastPass = last?.pass_id ?? lastOf(instruction);
   const free = driving && asking === null;
   const may = view.run.may_run && asking === null;
@@ -172,6 +178,7 @@ function AtBench({ view, act, study, hold }: Props) {
     goOnFrom(view, instruction, tookS(), act, {
       count: () => setCountsFrom(Date.now()),
       end: () => setAsking("end"),
+      again: () => setLookedAgain(view.run.number),
     });
   };
   const mute = () => {
@@ -186,7 +193,7 @@ function AtBench({ view, act, study, hold }: Props) {
   useKeyTable({
     enter: free && goOn,
     n: may && (() => setAsking("note")),
-    x: free && last !== null && (() => setAsking("reject")),
+    x: free && lastIn !== null && (() => setAsking("reject")),
     r: free && (() => repeat(view, instruction, act)),
     s: free && (step !== null || view.underWay !== null) && (() => setAsking("skip")),
     y: free && step !== null && (() => act({ kind: "later", pass_id: step.pass_id })),
@@ -266,7 +273,7 @@ function goOnFrom(
   instruction: Instruction,
   tookS: number,
   act: Props["act"],
-  to: { count: () => void; end: () => void },
+  to: { count: () => void; end: () => void; again: () => void },
 ): void {
   if (instruction.kind === "paused") {
     act({ kind: "resumed" });
@@ -279,7 +286,7 @@ function goOnFrom(
   } else if (instruction.kind === "waiting") {
     act({ kind: "aborted", pass_id: instruction.underWay.passId });
   } else if (instruction.kind === "mismatch") {
-    if (instruction.step?.question) readBack(instruction.step, instruction.step.question.wanted, act);
+    to.again();
   } else if (instruction.kind === "finished") {
     to.end();
   } else if (instruction.kind === "step") {
@@ -343,6 +350,7 @@ function repeat(view: View, instruction: Instruction, act: Props["act"]): void {
   if (view.verdict) act({ kind: "repeated", pass_id: view.verdict.pass_id });
   else if (instruction.kind === "running" || instruction.kind === "waiting")
     act({ kind: "aborted", pass_id: instruction.underWay.passId });
+  else if (view.run.last) act({ kind: "repeated", pass_id: view.run.last.pass_id });
 }
 
 /** Sounds as things happen, each once. */

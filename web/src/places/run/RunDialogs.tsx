@@ -70,6 +70,7 @@ function Asked(props: Props & { asking: NonNullable<Asking> }) {
   const { asking, view, act, close, instruction } = props;
   const step = instruction.kind === "step" ? instruction.step : null;
   const pass = passOf(view, instruction);
+  const lastIn = view.verdict?.pass_id ?? view.run.last?.pass_id ?? null;
   switch (asking) {
     case "note":
       return (
@@ -124,7 +125,7 @@ function Asked(props: Props & { asking: NonNullable<Asking> }) {
           done="Reject it"
           {...props}
           send={(code, text) =>
-            view.verdict && act({ kind: "rejected", pass_id: view.verdict.pass_id, code, words: text })
+            lastIn !== null && act({ kind: "rejected", pass_id: lastIn, code, words: text })
           }
         />
       );

@@ -54,6 +54,8 @@ export function useRun(study: number) {
     refetchInterval: waits ? WAITING_MS : PULSE_MS,
     refetchIntervalInBackground: true,
     retry: false,
+    // Asked also where the browser believes that there is no network: that is what it is to find out.
+    networkMode: "always",
     queryFn: () => data(client.GET("/api/studies/{study_id}/run/pulse", { params: path })),
   });
   const known = held?.run.number ?? 0;
