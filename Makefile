@@ -5,7 +5,7 @@ TEST_DB := $(PYTHON) ops/cluster.py run test
 export PORT ?= 8000
 
 .DEFAULT_GOAL := help
-.PHONY: help install demo dev stop reset-demo test lint types test-core test-ops test-server test-web test-e2e api format screenshots bench lock fuzz
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-link test-ops test-server test-web test-e2e api format screenshots bench lock fuzz
 
 help: ## this list
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -29,7 +29,7 @@ reset-demo: ## throw the demo's database away; the next make demo makes it anew
 install-test:
 	@$(PYTHON) ops/install.py test
 
-test: install-test lint types test-core test-ops test-server test-web test-e2e ## everything: format, lint, types, layers, migrations, API file, all tests
+test: install-test lint types test-core test-link test-ops test-server test-web test-e2e ## everything: format, lint, types, layers, migrations, API file, all tests
 	@echo "rennbahn: all tests passed"
 
 lint: install-test ## format and lint of both languages, import layers, migrations and API file current
@@ -39,12 +39,15 @@ lint: install-test ## format and lint of both languages, import layers, migratio
 	@$(TEST_DB) $(VENV)/python ops/check_current.py
 
 types: install-test ## types of both languages
-	@$(VENV)/mypy core/src ops
+	@$(VENV)/mypy core/src ops bench_link/bench_link.py
 	@cd server && RENNBAHN_SECRET_KEY=x ../$(VENV)/mypy .
 	@cd web && npm run --silent types
 
 test-core: install-test ## the core alone, in seconds
 	@$(VENV)/pytest core/tests -n 2
+
+test-link: install-test ## the program for test machines, against servers and files of every temper
+	@$(VENV)/pytest bench_link/tests
 
 test-ops: install-test ## the private cluster and the supervisor
 	@$(VENV)/pytest ops/tests
@@ -70,6 +73,7 @@ screenshots: install-test ## docs/screenshots from the demo data
 bench: install-test ## reading and figures side by side with a plain pandas script, as ratios
 	@$(VENV)/python benchmarks/run.py
 	@$(VENV)/python benchmarks/truth.py
+	@$(VENV)/python benchmarks/doubts.py
 	@$(TEST_DB) $(VENV)/python benchmarks/server.py
 
 lock: ## compile the hash-locked requirements anew (needs uv)

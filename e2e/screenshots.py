@@ -8,11 +8,15 @@ import tempfile
 from pathlib import Path
 
 from browser import Page, start_chromium
+from selenium.webdriver.common.keys import Keys
 from serving import PASSWORD, REPOSITORY, serving
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
 LADDER = "Which card does a dorm room need?"
+READY = "Does a lower power limit show in the harbour?"
+#: Of this seed the simulated bench shows another limit than was set.
+SEED = 27248
 PLACE = REPOSITORY / "docs" / "screenshots"
 
 #: Name, way from the desk, what shows that it is there, what to bring into view.
@@ -38,7 +42,7 @@ VIEWS = [
 
 
 def main() -> int:
-    """Take them all, in the light scheme, and the passes of a test in the dark one."""
+    """Take them all, in the light scheme, and the bench in its own."""
     PLACE.mkdir(parents=True, exist_ok=True)
     with serving("rennbahn_pictures") as address, tempfile.TemporaryDirectory() as downloads:
         driver = start_chromium(Path(downloads))
@@ -54,9 +58,17 @@ def main() -> int:
                 if into_view:
                     driver.execute_script("document.querySelectorAll(arguments[0])[0].scrollIntoView()", into_view)
                 _shot(page, name)
-            page.click("Dark scheme for the bench")
-            _go(page, [FANS, "Passes", "Velvet Quarry"], "Distribution")
-            _shot(page, "passes-of-a-test-dark")
+            _go(page, [READY], "Ready".lower())
+            study = driver.current_url.split("/studies/")[1].split("/")[0]
+            page.open(f"/studies/{study}/run?seed={SEED}")
+            page.see("Nobody sits at the bench")
+            page.press("j")
+            page.see("Begin the session")
+            while "should say" not in page.text():
+                before = page.element("h1").text
+                page.press(Keys.ENTER)
+                page.wait(lambda before=before: page.element("h1").text != before, "the next step")
+            _shot(page, "run")
     return 0
 
 

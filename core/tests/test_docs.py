@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 from rennbahn.capture import CHANNELS, Capture
+from rennbahn.checks import CHECKS
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.errors import REASONS
 from rennbahn.inference.looks import SequentialRule
@@ -16,6 +17,7 @@ from rennbahn.measures import LOW_SCHOOLS, figures_of
 from rennbahn.parts import KINDS
 from rennbahn.planning.noise import GUESSED_NOISE
 from rennbahn.planning.schedule import ORDERS, Costs
+from rennbahn.simulation import FAULTS
 
 REPOSITORY = Path(__file__).parents[2]
 MEASURES = (REPOSITORY / "docs" / "measures.md").read_text(encoding="utf-8")
@@ -56,3 +58,8 @@ def test_readings_that_the_code_names_exist() -> None:
     there = {int(number) for number in re.findall(r"^(\d+)\. ", MEASURES, re.MULTILINE)}
     assert named <= there
     assert len(named) > 5
+
+
+def test_every_check_and_every_fault_has_its_line() -> None:
+    checks = (REPOSITORY / "docs" / "checks.md").read_text(encoding="utf-8")
+    assert {name for name in (*(check.id for check in CHECKS), *FAULTS) if f"`{name}`" not in checks} == set()

@@ -82,8 +82,14 @@ export default function Run() {
 /** The dark scheme while one is at the bench, also in dialogs; the reader's own comes back afterwards. */
 function useBenchScheme() {
   useEffect(() => {
-    document.documentElement.dataset.scheme = "bench";
-    return () => applyScheme();
+    const root = document.documentElement;
+    root.dataset.scheme = "bench";
+    // A larger screen is not looked at from nearer: everything grows with it.
+    root.style.fontSize = "max(15px, min(1.17vw, 2.2vh))";
+    return () => {
+      root.style.fontSize = "";
+      applyScheme();
+    };
   }, []);
 }
 
@@ -374,7 +380,10 @@ function useSignals(view: View, instruction: Instruction, counting: number | nul
 /** Which lane and pass it is about, in its lane's colour and shape. */
 function LaneStrip({ instruction }: { instruction: Instruction }) {
   const coming =
-    instruction.kind === "step" || instruction.kind === "running" || instruction.kind === "waiting"
+    instruction.kind === "step" ||
+    instruction.kind === "running" ||
+    instruction.kind === "waiting" ||
+    instruction.kind === "mismatch"
       ? instruction.coming
       : null;
   if (!coming) return null;

@@ -4,7 +4,7 @@ import { client, data, upload } from "../../api/client";
 import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
-import { Field } from "../../controls/Field";
+import { Field, Labelled } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
@@ -273,7 +273,7 @@ function Reasons({
 
 /** What a pass takes with it that did not run. */
 const FOLLOWING = [
-  { value: "", label: "only this pass" },
+  { value: "pass", label: "only this pass" },
   { value: "cell", label: "the rest of this test in this lane" },
   { value: "game", label: "all of this game in this lane" },
   { value: "lane", label: "everything in this lane" },
@@ -281,7 +281,7 @@ const FOLLOWING = [
 
 function Skip(props: Props & { pass: number | null }) {
   const { act, pass } = props;
-  const [following, setFollowing] = useState("");
+  const [following, setFollowing] = useState("pass");
   return (
     <Reasons
       {...props}
@@ -294,11 +294,13 @@ function Skip(props: Props & { pass: number | null }) {
           pass_id: pass,
           code,
           words: text,
-          following: following as "" | "cell" | "game" | "lane",
+          following: following === "pass" ? "" : (following as "cell" | "game" | "lane"),
         })
       }
     >
-      <Select label="What goes with it" value={following} onChange={setFollowing} options={FOLLOWING} />
+      <Labelled label="What goes with it">
+        <Select label="What goes with it" value={following} onChange={setFollowing} options={FOLLOWING} />
+      </Labelled>
     </Reasons>
   );
 }

@@ -145,7 +145,7 @@ function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step
             ? `The pass · ${step.seconds} s`
             : `Warm-up${runs} · ${step.seconds} s, not counted`
         }
-        words={coming?.card.start ? `Stand at: ${coming.card.start}` : step.words}
+        words={coming?.card.start ? `Start: ${coming.card.start}` : step.words}
       >
         {step.kind === "warm_up" && <p className="text-[1.8rem] text-soft">{step.words}</p>}
         {coming?.card.end && (

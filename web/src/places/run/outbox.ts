@@ -111,6 +111,8 @@ export class Outbox {
     const problem = error instanceof Problem ? error : null;
     const [only] = acts;
     if (problem && problem.status === 422) {
+      this.away = false;
+      this.waits = 0;
       if (acts.length === 1 && only) {
         this.pending = this.pending.filter((act) => act.id !== only.id);
         this.refusals = [...this.refusals, { act: only, message: problem.message, hint: problem.hint ?? "" }];

@@ -115,7 +115,7 @@ export type Instruction =
       wholeMs: number;
     }
   | { kind: "waiting"; underWay: UnderWay; coming: Coming | null; sinceMs: number }
-  | { kind: "mismatch"; mismatch: NonNullable<Run["mismatch"]>; step: Step | null }
+  | { kind: "mismatch"; mismatch: NonNullable<Run["mismatch"]>; coming: Coming | null }
   | { kind: "step"; step: Step; coming: Coming | null }
   | { kind: "finished" };
 
@@ -139,14 +139,8 @@ export function instructionOf(view: View, nowMs: number): Instruction {
       coming: comingOf(underWay.passId),
       sinceMs: nowMs - underWay.endedMs,
     };
-  if (view.mismatch) {
-    const key = view.mismatch.step;
-    return {
-      kind: "mismatch",
-      mismatch: view.mismatch,
-      step: view.steps.find((one) => one.key === key) ?? null,
-    };
-  }
+  if (view.mismatch)
+    return { kind: "mismatch", mismatch: view.mismatch, coming: comingOf(view.mismatch.pass_id) };
   const [step] = view.steps;
   if (!step) return run.progress.left > 0 ? { kind: "paused" } : { kind: "finished" };
   return { kind: "step", step, coming: comingOf(step.pass_id) };
