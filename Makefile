@@ -5,7 +5,7 @@ TEST_DB := $(PYTHON) ops/cluster.py run test
 export PORT ?= 8000
 
 .DEFAULT_GOAL := help
-.PHONY: help install demo dev stop reset-demo test lint types test-core test-link test-ops test-server test-web test-e2e api format screenshots bench lock fuzz
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-link test-ops test-server test-web test-e2e test-faults api format screenshots bench lock fuzz
 
 help: ## this list
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -60,6 +60,9 @@ test-web: install-test ## pure functions of the interface
 
 test-e2e: install-test ## the interface in a real browser
 	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 2 --dist loadfile
+
+test-faults: install-test ## forty kills of worker, server and database connections while a pack is taken in
+	@RENNBAHN_KILLS=40 $(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e/test_faults.py -s
 
 api: install-test ## write the OpenAPI file and the types generated from it
 	@$(TEST_DB) $(VENV)/python ops/check_current.py --write

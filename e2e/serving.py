@@ -10,6 +10,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import psycopg
@@ -35,11 +36,8 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
         copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
         connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
     listening = socket.create_server(("127.0.0.1", 0), backlog=256)
-    port, fd = listening.getsockname()[1], listening.fileno()
-    web = subprocess.Popen(
-        [BIN / "python", "-m", "front", "--fd", str(fd)], cwd=SERVER, env=environment, pass_fds=(fd,)
-    )
-    worker = subprocess.Popen([BIN / "python", "manage.py", "work"], cwd=SERVER, env=environment)
+    port = listening.getsockname()[1]
+    web, worker = _web(listening, environment), _worker(environment)
     address = f"http://127.0.0.1:{port}"
     simbench = subprocess.Popen([BIN / "python", "manage.py", "simbench", address], cwd=SERVER, env=environment)
     try:
@@ -52,6 +50,73 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
             one.wait(20)
         with _admin() as connection:
             connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+
+
+@dataclass
+class Served:
+    """A server and a worker of one's own that may be killed, on a database without the demo."""
+
+    address: str
+    database: str
+    environment: dict[str, str]
+    listening: socket.socket
+    web: subprocess.Popen[bytes]
+    worker: subprocess.Popen[bytes]
+
+    @property
+    def admin(self) -> str:
+        """How to reach the database's own records."""
+        told = {name: os.environ[f"RENNBAHN_DB_{name}"] for name in ("HOST", "PORT", "USER", "PASSWORD")}
+        return " ".join(f"{name.lower()}={value}" for name, value in told.items()) + " dbname=postgres"
+
+    def raise_up(self) -> None:
+        """Start again what is gone, as a supervisor does."""
+        if _gone(self.web):
+            self.web = _web(self.listening, self.environment)
+        if _gone(self.worker):
+            self.worker = _worker(self.environment)
+
+
+@contextlib.contextmanager
+def serve_apart(database: str) -> Iterator[Served]:
+    """A server and a worker that a test may kill; database and both are gone afterwards."""
+    template = _template(demo=False)
+    environment = {**os.environ, "RENNBAHN_DB_NAME": database}
+    with _admin() as connection:
+        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+        copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
+        connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
+    listening = socket.create_server(("127.0.0.1", 0), backlog=256)
+    address = f"http://127.0.0.1:{listening.getsockname()[1]}"
+    served = Served(address, database, environment, listening, _web(listening, environment), _worker(environment))
+    try:
+        _answers(address, served.web)
+        yield served
+    finally:
+        for one in (served.web, served.worker):
+            one.kill()
+            one.wait(20)
+        listening.close()
+        with _admin() as connection:
+            connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+
+
+def _web(listening: socket.socket, environment: dict[str, str]) -> subprocess.Popen[bytes]:
+    fd = listening.fileno()
+    return subprocess.Popen(
+        [BIN / "python", "-m", "front", "--fd", str(fd)], cwd=SERVER, env=environment, pass_fds=(fd,)
+    )
+
+
+def _worker(environment: dict[str, str]) -> subprocess.Popen[bytes]:
+    return subprocess.Popen([BIN / "python", "manage.py", "work", "--alone"], cwd=SERVER, env=environment)
+
+
+def _gone(one: subprocess.Popen[bytes]) -> bool:
+    """Whether a program has ended, or is about to: one that was just killed is given a moment."""
+    with contextlib.suppress(subprocess.TimeoutExpired):
+        one.wait(1.0)
+    return one.poll() is not None
 
 
 def _template(*, demo: bool) -> str:

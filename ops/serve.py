@@ -180,7 +180,7 @@ def web_command(listening: socket.socket | None) -> list[str]:
 
 def worker_command() -> list[str]:
     """The worker: what takes longer than an answer may."""
-    return [str(PYTHON), str(SERVER / "manage.py"), "work"]
+    return [str(PYTHON), str(SERVER / "manage.py"), "work", "--alone"]
 
 
 def simbench_command(port: int) -> list[str]:

@@ -13,12 +13,14 @@ from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import beside, queries, services
+from intake import beside, packs, queries, services
 from intake.schemas import (
     ArrivalOut,
     FilesIn,
     KnownIn,
     KnownOut,
+    PackDetail,
+    PackOut,
     PassDetail,
     PassOut,
     PlaceIn,
@@ -74,6 +76,37 @@ def hand_in(
     """Hand in one file. It is kept byte for byte. `written_at` is when it was last written where it comes from."""
     arrival = services.receive(user_of(request), study_id, whole_upload(request, file), written_at)
     return Status(201, queries.arrival_out(arrival))
+
+
+@router.post("/studies/{int:study_id}/packs", response={201: list[PackOut]})
+def begin_pack(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Status[list[PackOut]]:
+    """Hand in a zip of many files; the worker takes it in."""
+    packs.begin_pack(user_of(request), study_id, whole_upload(request, file))
+    return Status(201, packs.packs_of(study_id))
+
+
+@router.get("/studies/{int:study_id}/packs", response=list[PackOut])
+def packs_of(request: HttpRequest, study_id: int) -> list[PackOut]:
+    """The packs of a study, and how far each has come."""
+    return packs.packs_of(study_id)
+
+
+@router.get("/packs/{int:pack_id}", response=PackDetail)
+def one_pack(request: HttpRequest, pack_id: int) -> PackDetail:
+    """What became of every file of a pack."""
+    return packs.pack_detail(user_of(request), pack_id)
+
+
+@router.post("/packs/{int:pack_id}/cancel", response=PackDetail)
+def cancel_pack(request: HttpRequest, pack_id: int) -> PackDetail:
+    """Take in no more of a pack."""
+    return packs.pack_detail(user_of(request), packs.cancel_pack(user_of(request), pack_id).pk)
+
+
+@router.post("/packs/{int:pack_id}/resume", response=PackDetail)
+def resume_pack(request: HttpRequest, pack_id: int) -> PackDetail:
+    """Go on with a pack that was cancelled."""
+    return packs.pack_detail(user_of(request), packs.resume_pack(user_of(request), pack_id).pk)
 
 
 @router.post("/studies/{int:study_id}/reported", response=Recorded)

@@ -61,7 +61,7 @@ def join(user: Caller, arrival_id: int, pass_id: int) -> PassFile:
     arrival = Arrival.objects.select_related("original").filter(pk=arrival_id).first()
     if arrival is None:
         raise NotFound("file")
-    samples = bounded(crunching.samples, bytes(arrival.original.content))
+    samples = bounded(crunching.samples, arrival.original.whole())
     with transaction.atomic():
         study = open_study(arrival.study_id)
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()

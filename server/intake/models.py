@@ -9,6 +9,7 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
+from rennbahn.capture.pack import unpack_bytes
 from studies.models import Pass, Study
 
 
@@ -53,14 +54,93 @@ class Arrival(models.Model):
         return self.name
 
 
+#: How originals are packed at rest (see :func:`rennbahn.capture.pack.pack_bytes`).
+PACKING = "zstd"
+
+
 class Original(models.Model):
     """The bytes of a file, in a table of their own so that no list ever reads them."""
 
     arrival = models.OneToOneField(Arrival, on_delete=models.PROTECT, related_name="original", primary_key=True)
     content = models.BinaryField()
+    #: How the bytes are packed: not at all where they came before there was packing.
+    packing = models.CharField(max_length=8, blank=True)
 
     def __str__(self) -> str:
         return str(self.arrival)
+
+    def whole(self) -> bytes:
+        """The file as it came, byte for byte."""
+        content = bytes(self.content)
+        return unpack_bytes(content, self.arrival.size) if self.packing == PACKING else content
+
+
+class PackState(models.TextChoices):
+    """How far a pack of files has come."""
+
+    RUNNING = "running", "Being taken in"
+    CANCELLED = "cancelled", "Cancelled"
+    DONE = "done", "Through"
+
+
+class Pack(models.Model):
+    """A zip of many files that the worker takes in, one after the other."""
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="packs")
+    name = models.CharField(max_length=255)
+    size = models.PositiveBigIntegerField()
+    state = models.CharField(max_length=10, choices=PackState.choices, default=PackState.RUNNING)
+    made_at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="packs")
+
+    class Meta:
+        ordering = ["-made_at", "-id"]
+        constraints = [models.CheckConstraint(condition=Q(state__in=PackState.values), name="pack_state_known")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class PackContent(models.Model):
+    """The bytes of a pack, in a table of their own so that no list ever reads them."""
+
+    pack = models.OneToOneField(Pack, on_delete=models.PROTECT, related_name="content", primary_key=True)
+    content = models.BinaryField()
+
+    def __str__(self) -> str:
+        return str(self.pack)
+
+
+class EntryState(models.TextChoices):
+    """What became of a file of a pack."""
+
+    WAITING = "waiting", "Waits its turn"
+    TAKEN = "taken", "Taken as a pass"
+    KEPT = "kept", "Waits for a place"
+    KNOWN = "known", "There already"
+    REFUSED = "refused", "Refused"
+
+
+class PackEntry(models.Model):
+    """One file of a pack, and what became of it in words."""
+
+    pack = models.ForeignKey(Pack, on_delete=models.PROTECT, related_name="entries")
+    position = models.PositiveIntegerField()
+    name = models.CharField(max_length=400)
+    state = models.CharField(max_length=10, choices=EntryState.choices, default=EntryState.WAITING)
+    words = models.CharField(max_length=300, blank=True)
+    arrival = models.ForeignKey(Arrival, on_delete=models.PROTECT, null=True, blank=True, related_name="entries")
+
+    class Meta:
+        ordering = ["pack", "position"]
+        constraints = [
+            models.UniqueConstraint(fields=["pack", "position"], name="entry_once"),
+            models.CheckConstraint(condition=Q(state__in=EntryState.values), name="entry_state_known"),
+        ]
+        indexes = [models.Index(fields=["pack", "state"], name="entries_that_wait")]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class FileRole(models.TextChoices):

@@ -310,7 +310,7 @@ def _original(found: QuerySet[Original], what: str) -> tuple[str, bytes]:
     one = found.select_related("arrival").first()
     if one is None:
         raise NotFound(what)
-    return one.arrival.name, bytes(one.content)
+    return one.arrival.name, one.whole()
 
 
 @dataclass(frozen=True)

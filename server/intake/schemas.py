@@ -106,6 +106,38 @@ class TakeIn(In):
     save_as: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE] = ""
 
 
+class PackOut(Out):
+    """A zip of many files, and how many of them wait, were taken, wait for a place, were there already or refused."""
+
+    id: int
+    name: str
+    size: int
+    state: str
+    made_at: datetime
+    by: str
+    files: int
+    waiting: int
+    taken: int
+    kept: int
+    known: int
+    refused: int
+
+
+class EntryOut(Out):
+    """What became of one file of a pack."""
+
+    name: str
+    state: str
+    words: str
+
+
+class PackDetail(Out):
+    """A pack with the fate of each file."""
+
+    pack: PackOut
+    entries: list[EntryOut]
+
+
 class FilesIn(In):
     """Files that wait, or that were set aside."""
 

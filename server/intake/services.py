@@ -18,6 +18,7 @@ from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.capture import ColumnMap
+from rennbahn.capture.pack import pack_bytes
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.deciding import decide_again, lane_and_test, record_pass, run_as_of
 from studies.models import Pass, PassState, Study
@@ -30,6 +31,7 @@ from intake.bounded import bounded
 from intake.crunching import Crunched, Measured
 from intake.measuring import keep_channels, measure, settings_for, settings_from
 from intake.models import (
+    PACKING,
     Arrival,
     ArrivalState,
     Capture,
@@ -70,7 +72,7 @@ def keep_file(tester: User, study: Study, upload: UploadedFile[Any], content: by
             arrival = Arrival.objects.create(
                 study=study, name=name, size=len(content), sha256=digest, by=tester, **facts
             )
-            Original.objects.create(arrival=arrival, content=content)
+            Original.objects.create(arrival=arrival, content=pack_bytes(content), packing=PACKING)
     except IntegrityError:
         raise _duplicate(study.pk, digest, name) from None
     return arrival
@@ -369,7 +371,7 @@ def _core_map(columns: ColumnMapIn) -> ColumnMap:
 
 
 def _content(arrival: Arrival) -> bytes:
-    return bytes(Original.objects.get(pk=arrival.pk).content)
+    return Original.objects.select_related("arrival").get(pk=arrival.pk).whole()
 
 
 def _arrival(arrival_id: int) -> Arrival:

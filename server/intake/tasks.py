@@ -29,7 +29,8 @@ from intake.measuring import (
     settings_for,
     stale_captures,
 )
-from intake.models import Capture, CaptureFigures
+from intake.models import Capture, CaptureFigures, Pack, PackState
+from intake.packs import take_in
 
 log = logging.getLogger(__name__)
 
@@ -80,6 +81,28 @@ def _measure_one(process: BoundedProcess, pk: int) -> None:
         locked.save(update_fields=["basis", "trouble", "current"])
 
 
+@app.task(queue="measuring", retry=RetryStrategy(max_attempts=50, wait=2))
+def take_in_pack(pack_id: int) -> int:
+    """Take in what waits of a pack of files; how many that were."""
+    return take_in(pack_id)
+
+
+def queue_pack(pack_id: int) -> None:
+    """Have a pack taken in, once, when the transaction is through."""
+    waiting = f"pack-{pack_id}"
+    take_in_pack.configure(lock=waiting, queueing_lock=waiting).defer(pack_id=pack_id)
+
+
+def queue_packs() -> None:
+    """Queue every pack that is not through and waits for nobody, as after a crash."""
+    for pk in Pack.objects.filter(state=PackState.RUNNING).values_list("pk", flat=True):
+        try:
+            with transaction.atomic():
+                queue_pack(pk)
+        except AlreadyEnqueued:
+            log.info("pack %s waits already", pk)
+
+
 def queue_measuring(study_id: int) -> None:
     """Have a study measured again, once, when the transaction is through."""
     waiting = f"study-{study_id}"
@@ -111,13 +134,13 @@ async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
     await take_up_stalled()
 
 
-async def take_up_stalled() -> None:
-    """Queue the jobs again whose worker has not been heard of.
+async def take_up_stalled(*, silent_s: int = STALLED_S) -> None:
+    """Queue the jobs again whose worker has not been heard of for so long.
 
     Where the same work was queued again meanwhile, as a worker does when it starts, the dead job only stands in its
     way.
     """
-    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=silent_s):
         try:
             await app.job_manager.retry_job(job)
         except UniqueViolation:

@@ -135,6 +135,11 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/captures/{capture_id}/original", None, "viewer"),
     ("GET", "/studies/{study_id}/findings", None, "viewer"),
     ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),
+    ("POST", "/studies/{study_id}/packs", "a file", "tester"),
+    ("GET", "/studies/{study_id}/packs", None, "viewer"),
+    ("GET", "/packs/{pack_id}", None, "viewer"),
+    ("POST", "/packs/{pack_id}/cancel", None, "tester"),
+    ("POST", "/packs/{pack_id}/resume", None, "tester"),
     ("GET", "/studies/{study_id}/run", None, "viewer"),
     ("GET", "/studies/{study_id}/run/pulse", None, "viewer"),
     ("POST", "/studies/{study_id}/run/acts", ACTS, "tester"),
@@ -184,6 +189,7 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "capture_id",
             "file_id",
             "link_id",
+            "pack_id",
         ):
             address = address.replace(f"{{{name}}}", "0")
         address = address.replace("{test_id}", "0")

@@ -59,3 +59,15 @@ def _squeeze(values: NDArray[np.int32] | NDArray[np.float64]) -> bytes:
     by_byte = np.ascontiguousarray(values.view(np.uint8).reshape(len(values), values.itemsize).T)
     packed: bytes = pa.Codec("zstd", _LEVEL).compress(by_byte.tobytes(), asbytes=True)
     return packed
+
+
+def pack_bytes(content: bytes) -> bytes:
+    """The bytes of a file as they are kept: smaller, and none of them lost."""
+    packed: bytes = pa.Codec("zstd", compression_level=6).compress(content, asbytes=True)
+    return packed
+
+
+def unpack_bytes(packed: bytes, size: int) -> bytes:
+    """What :func:`pack_bytes` packed; `size` is how many bytes it was."""
+    content: bytes = pa.Codec("zstd").decompress(packed, decompressed_size=size, asbytes=True)
+    return content

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+from argparse import ArgumentParser
 from typing import Any
 
 from django.core.management.base import BaseCommand
-from intake.tasks import queue_stale, take_up_stalled
+from intake.tasks import STALLED_S, queue_packs, queue_stale, take_up_stalled
 from procrastinate.contrib.django import app
 from studies.models import Pass, PassState
 
@@ -20,17 +21,22 @@ class Command(BaseCommand):
 
     help = __doc__
 
-    def handle(self, *_: Any, **__: Any) -> None:
-        """Queue what an upgrade left stale, then work."""
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        """Whether other workers may run beside it."""
+        parser.add_argument("--alone", action="store_true", help="no other worker runs: what is being done is nobody's")
+
+    def handle(self, *_: Any, alone: bool, **__: Any) -> None:
+        """Queue what an upgrade left stale or a crash unfinished, then work."""
         if not SceneNoise.objects.exists() and Pass.objects.filter(state=PassState.ACCEPTED).exists():
             learn_all()
         look_again_at_all()
         queue_stale()
+        queue_packs()
         connector: Any = app.connector
         with app.replace_connector(connector.get_worker_connector()):
-            asyncio.run(self._work())
+            asyncio.run(self._work(alone=alone))
 
-    async def _work(self) -> None:
+    async def _work(self, *, alone: bool) -> None:
         async with app.open_async():
-            await take_up_stalled()
+            await take_up_stalled(silent_s=0 if alone else STALLED_S)
             await app.run_worker_async(concurrency=1, delete_jobs="successful", install_signal_handlers=True)

@@ -10,6 +10,7 @@ import { useTitle } from "../../controls/useTitle";
 import { count, size } from "../../format";
 import { FileGroup } from "./FileGroup";
 import { NoCaptures, SetAside } from "./NoCaptures";
+import { Packs } from "./Packs";
 import type { Study } from "./study";
 
 /** The server's limit, asked for before a large file is sent at all. */
@@ -79,7 +80,7 @@ export function Intake({ study }: { study: Study }) {
           <h1 className="text-xl font-bold">Drop the capture files here</h1>
           <p className="text-soft">
             All at once, however many: delimited text, JSON Lines, Parquet or Arrow, gzip and zstd too, up to{" "}
-            {size(LARGEST)} each. They are kept byte for byte.
+            {size(LARGEST)} each; or a zip of them, which the worker takes in. They are kept byte for byte.
           </p>
         </div>
         <input
@@ -102,6 +103,7 @@ export function Intake({ study }: { study: Study }) {
       <BrokenOff study={study.id} sending={sending.length > 0} />
       <Progress sending={sending} skipped={skipped} />
       <Failures failed={failed} forget={forget} />
+      <Packs study={study.id} />
       {taken > 0 && (
         <p role="status" className="mb-5 border-ink border-l-4 bg-raised px-4 py-2.5 font-semibold">
           {count(taken, "pass", "passes")} recorded.{" "}
@@ -136,12 +138,14 @@ function useSending(study: number) {
   const sendOne = useCallback(
     async (key: string, file: File) => {
       try {
+        const zip = file.name.toLowerCase().endsWith(".zip");
         await upload(
-          `/api/studies/${study}/files`,
+          `/api/studies/${study}/${zip ? "packs" : "files"}`,
           file,
           (share) => setSending((now) => now.map((one) => (one.key === key ? { ...one, share } : one))),
-          { written_at: new Date(file.lastModified).toISOString() },
+          zip ? {} : { written_at: new Date(file.lastModified).toISOString() },
         );
+        if (zip) await queries.invalidateQueries({ queryKey: ["study", study, "packs"] });
       } catch (error) {
         const { message, hint } = error as Problem;
         setFailed((now) => [...now, { key, name: file.name, message, hint }]);
@@ -149,7 +153,7 @@ function useSending(study: number) {
         setSending((now) => now.filter((one) => one.key !== key));
       }
     },
-    [study],
+    [study, queries],
   );
 
   const send = useCallback(

@@ -1,0 +1,141 @@
+"""A zip of many captures: each file's fate is told, it can be cancelled and resumed, and originals lose no byte."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from typing import Any
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from intake.models import Original, Pack, PackEntry
+from intake.packs import take_in
+from testkit import Bench, Jobs
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    """A zip of files by name."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, content in files.items():
+            packed.writestr(name, content)
+    return out.getvalue()
+
+
+def hand_in(bench: Bench, content: bytes, status: int = 201) -> Any:
+    response = bench.tester.client.post(
+        f"/api/studies/{bench.id}/packs", {"file": SimpleUploadedFile("day 1.zip", content)}
+    )
+    assert response.status_code == status, response.content[:400]
+    return response.json()
+
+
+def names(bench: Bench, seeds: int = 1) -> dict[str, bytes]:
+    """Captures of every cell, by names that say where they belong."""
+    return {
+        f"captures/{lane} {game} {number}.csv": bench.log(1000 * a + 100 * b + number)
+        for a, lane in enumerate(("plain fins", "tall fins"))
+        for b, game in enumerate(("Moss Republic", "Ninth Ferry", "Paper Comets"))
+        for number in range(1, seeds + 1)
+    }
+
+
+def fates(bench: Bench, pack: int) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for entry in bench.tester.get(f"/packs/{pack}")["entries"]:
+        found.setdefault(entry["state"], []).append(entry["name"])
+    return found
+
+
+def test_a_pack_is_taken_in_by_the_worker_and_tells_of_each_file(bench: Bench, jobs: Jobs) -> None:
+    files = names(bench, 2)
+    first = next(iter(files))
+    odd = {
+        "captures/again.csv": files[first], "captures/strange.csv": b"a;b\n1;2\n3;4\n", "readme.csv": b"hello\n",
+        "captures/somewhere.csv": bench.log(77), ".DS_Store": b"x", "__MACOSX/a.csv": b"x",
+    }  # fmt: skip
+    (pack,) = hand_in(bench, zipped(files | odd))
+    assert (pack["state"], pack["files"], pack["waiting"]) == ("running", 16, 16)
+    assert bench.tester.get(f"/studies/{bench.id}/passes")[0]["state"] == "planned", "the page answered at once"
+    jobs.work()
+    (pack,) = bench.tester.get(f"/studies/{bench.id}/packs")
+    assert (pack["state"], pack["waiting"], pack["taken"]) == ("done", 0, 12)
+    found = fates(bench, pack["id"])
+    assert sorted(found["taken"]) == sorted(files)
+    assert found["known"] == ["captures/again.csv"]
+    assert found["kept"] == ["captures/strange.csv", "captures/somewhere.csv"]
+    assert found["refused"] == ["readme.csv"]
+    recorded = [one for one in bench.tester.get(f"/studies/{bench.id}/passes") if one["state"] == "recorded"]
+    assert len(recorded) == 12
+    assert all(one["figures"]["average_fps"] > 0 for one in recorded)
+
+
+def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch) -> None:
+    (pack,) = hand_in(bench, zipped(names(bench)))
+    taken = 0
+
+    def cancel_after_two(*_: Any) -> tuple[str, str, None]:
+        nonlocal taken
+        taken += 1
+        if taken == 2:
+            bench.tester.post(f"/packs/{pack['id']}/cancel")
+        return "refused", "for this test", None
+
+    with monkeypatch.context() as patched:
+        patched.setattr("intake.packs._take_entry", cancel_after_two)
+        assert take_in(pack["id"]) == 2
+    found = bench.tester.get(f"/packs/{pack['id']}")["pack"]
+    assert (found["state"], found["waiting"]) == ("cancelled", 4)
+    jobs.connector.jobs.clear()
+    assert bench.tester.post(f"/packs/{pack['id']}/resume")["pack"]["state"] == "running"
+    assert jobs.work() == 1
+    found = bench.tester.get(f"/packs/{pack['id']}")["pack"]
+    assert (found["state"], found["waiting"], found["taken"]) == ("done", 0, 4)
+    assert bench.tester.post(f"/packs/{pack['id']}/resume", status=409)["code"] == "pack_state"
+
+
+def test_what_died_before_it_was_noted_is_taken_and_not_doubled(bench: Bench, jobs: Jobs) -> None:
+    files = names(bench)
+    (pack,) = hand_in(bench, zipped(files))
+    jobs.work()
+    # The worker died after two files were taken and before their fate was noted.
+    lost = list(PackEntry.objects.filter(pack=pack["id"])[:2].values_list("pk", flat=True))
+    PackEntry.objects.filter(pk__in=lost).update(state="waiting", words="", arrival=None)
+    Pack.objects.update(state="running")
+    assert take_in(pack["id"]) == 2
+    assert {state: len(found) for state, found in fates(bench, pack["id"]).items()} == {"taken": 6}
+    rows = bench.tester.get(f"/studies/{bench.id}/passes")
+    assert sum(row["state"] == "recorded" for row in rows) == 6
+
+
+@pytest.mark.parametrize(
+    ("content", "code"),
+    [(b"no zip", "no_zip"), (zipped({}), "empty_zip"), (zipped({f"{n}.csv": b"1" for n in range(5001)}), "too_many")],
+)
+def test_what_is_no_pack_is_refused(bench: Bench, content: bytes, code: str) -> None:
+    assert hand_in(bench, content, status=422)["code"] == code
+    assert bench.tester.get(f"/studies/{bench.id}/packs") == []
+
+
+def test_a_file_that_unpacks_to_too_much_is_refused_and_stops_no_other(
+    bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("intake.packs.LARGEST_FILE", 100_000)
+    files = {"bomb.csv": b"0" * 200_000, **dict(list(names(bench).items())[:1])}
+    (pack,) = hand_in(bench, zipped(files))
+    jobs.work()
+    found = bench.tester.get(f"/packs/{pack['id']}")["entries"]
+    assert [entry["state"] for entry in found] == ["refused", "taken"]
+    assert "larger than" in found[0]["words"]
+
+
+def test_originals_are_kept_smaller_and_come_back_byte_for_byte(bench: Bench) -> None:
+    log = bench.log(5)
+    one = bench.record(0, 0, seed=5)
+    capture = bench.tester.get(f"/passes/{one}")["one"]["capture_id"]
+    assert bench.tester.get(f"/captures/{capture}/original") == log
+    kept = Original.objects.get()
+    assert len(kept.content) < 0.6 * len(log)
+    # One from before there was packing.
+    Original.objects.update(content=log, packing="")
+    assert bench.tester.get(f"/captures/{capture}/original") == log
