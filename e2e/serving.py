@@ -20,7 +20,7 @@ REPOSITORY = Path(__file__).resolve().parent.parent
 SERVER = REPOSITORY / "server"
 BIN = REPOSITORY / ".venv" / "bin"
 PASSWORD = "neun-liter-demo"
-_PATIENCE_S = 30
+_PATIENCE_S = 90
 
 
 @contextlib.contextmanager

@@ -34,6 +34,9 @@ PLACES = {
     "scenes": (["Scenes"], "Conditions"),
     "scene card": (["Scenes", "Scene card of Moss Republic, council square"], "Warm-up".upper()),
     "people": (["People"], "After five wrong passwords"),
+    "test machines": (["Bench", "Test machines"], "No test machine is linked yet"),
+    "run": ([FANS, "Run"], "Nobody sits at the bench"),
+    "run of a ladder": ([LADDER, "Run"], "to run"),
 }
 
 

@@ -291,12 +291,12 @@ def test_a_profile_reads_back_as_it_was_kept() -> None:
 
 @pytest.mark.parametrize("generator", GENERATORS)
 def test_hits_and_false_alarms_on_a_seeded_trial(generator: str) -> None:
-    """Forty studies of 54 passes, each fault planted once in each; docs/checks.md states 300."""
-    for rate in trial(generator, 40, seed=11):
-        assert rate.planted == 40
+    """Two dozen studies of 54 passes, each fault planted once in each; docs/checks.md states 300."""
+    for rate in trial(generator, 24, seed=11):
+        assert rate.planted == 24
         assert rate.hit_rate >= 0.9, rate
-        # A shifted session is told once for all its study's passes: one alarm of 40 studies would be 2.5%.
-        assert rate.alarm_rate <= 0.03, rate
+        # A shifted session is told once for all its study's passes: one alarm of 24 studies would be 4%.
+        assert rate.alarm_rate <= 0.045, rate
 
 
 def test_ids_are_stable_and_each_asks_a_question() -> None:

@@ -84,6 +84,8 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   const queries = useQueryClient();
   const { pathname } = useLocation();
   const scheme = useScheme();
+  // At the bench nothing stands around the one instruction.
+  const full = /^\/studies\/\d+\/run$/.test(pathname);
   useHotkeys("shift+d", () => go("/"));
   useHotkeys("shift+b", () => go("/bench"));
   useHotkeys("shift+s", () => go("/scenes"));
@@ -108,45 +110,51 @@ function Shell({ name, role, children }: { name: string; role: string; children:
       >
         To the content
       </a>
-      <header className="shell border-ink border-b-3 border-double">
-        <div className="mx-auto flex max-w-[90rem] flex-wrap items-center gap-x-6 gap-y-1 px-6 py-2">
-          <Link
-            to="/"
-            className="plain flex items-center gap-2 text-[1.15rem] font-extrabold"
-            style={{ fontStretch: "112%" }}
-          >
-            <Finish />
-            Rennbahn
-          </Link>
-          <nav aria-label="Places" className="flex gap-5">
-            <Place to="/">Desk</Place>
-            <Place to="/bench">Bench</Place>
-            <Place to="/scenes">Scenes</Place>
-            {role === "lead" && <Place to="/people">People</Place>}
-          </nav>
-          <div className="ml-auto flex flex-wrap items-center gap-x-3">
-            <HelpButton />
-            <span className="text-[0.9rem]">
-              {name} <span className="text-mute">· {role}</span>
-            </span>
-            <Button
-              kind="quiet"
-              aria-label={scheme === "desk" ? "Dark scheme for the bench" : "Light scheme for the desk"}
-              onClick={() => applyScheme(scheme === "desk" ? "bench" : "desk")}
+      {!full && (
+        <header className="shell border-ink border-b-3 border-double">
+          <div className="mx-auto flex max-w-[90rem] flex-wrap items-center gap-x-6 gap-y-1 px-6 py-2">
+            <Link
+              to="/"
+              className="plain flex items-center gap-2 text-[1.15rem] font-extrabold"
+              style={{ fontStretch: "112%" }}
             >
-              {scheme === "desk" ? (
-                <Moon size={16} aria-hidden="true" />
-              ) : (
-                <Sun size={16} aria-hidden="true" />
-              )}
-            </Button>
-            <Button kind="quiet" onClick={signOut}>
-              Sign out
-            </Button>
+              <Finish />
+              Rennbahn
+            </Link>
+            <nav aria-label="Places" className="flex gap-5">
+              <Place to="/">Desk</Place>
+              <Place to="/bench">Bench</Place>
+              <Place to="/scenes">Scenes</Place>
+              {role === "lead" && <Place to="/people">People</Place>}
+            </nav>
+            <div className="ml-auto flex flex-wrap items-center gap-x-3">
+              <HelpButton />
+              <span className="text-[0.9rem]">
+                {name} <span className="text-mute">· {role}</span>
+              </span>
+              <Button
+                kind="quiet"
+                aria-label={scheme === "desk" ? "Dark scheme for the bench" : "Light scheme for the desk"}
+                onClick={() => applyScheme(scheme === "desk" ? "bench" : "desk")}
+              >
+                {scheme === "desk" ? (
+                  <Moon size={16} aria-hidden="true" />
+                ) : (
+                  <Sun size={16} aria-hidden="true" />
+                )}
+              </Button>
+              <Button kind="quiet" onClick={signOut}>
+                Sign out
+              </Button>
+            </div>
           </div>
-        </div>
-      </header>
-      <main id="place" tabIndex={-1} className="mx-auto max-w-[90rem] px-6 pt-5 pb-16 outline-none">
+        </header>
+      )}
+      <main
+        id="place"
+        tabIndex={-1}
+        className={full ? "outline-none" : "mx-auto max-w-[90rem] px-6 pt-5 pb-16 outline-none"}
+      >
         {children}
       </main>
     </>

@@ -53,7 +53,7 @@ export function Begin({
   useHotkeys("j", () => begin.mutate(true), { enabled: able && run.may_simulate }, [able, room]);
   const [first] = run.coming;
   return (
-    <main id="run" className="flex grow flex-col justify-center gap-5 px-8 py-6">
+    <div className="flex grow flex-col justify-center gap-5 px-8 py-6">
       <p className="text-[1.6rem] text-soft">Nobody sits at the bench</p>
       <h1 className="font-extrabold text-[clamp(3rem,6vw,5.5rem)] leading-[1.04]">
         {run.progress.left
@@ -136,6 +136,6 @@ export function Begin({
           </ul>
         </section>
       )}
-    </main>
+    </div>
   );
 }

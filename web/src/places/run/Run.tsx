@@ -52,7 +52,7 @@ export default function Run() {
   }
   if (!view) return <Loading what="the bench" />;
   return (
-    <div className="fixed inset-0 z-30 flex flex-col overflow-auto bg-paper">
+    <div className="flex min-h-screen flex-col bg-paper">
       <Strip view={view} kept={outbox.pending.length} away={away} study={study} />
       {outbox.refusals.length > 0 && (
         <div className="px-8 pt-3">
@@ -226,9 +226,9 @@ function AtBench({ view, act, study, hold }: Props) {
   return (
     <>
       <LaneStrip instruction={instruction} />
-      <main id="run" className="flex grow flex-col justify-center px-8 py-4">
+      <div className="flex grow flex-col justify-center px-8 py-4">
         <Screen instruction={instruction} counting={counting} view={view} />
-      </main>
+      </div>
       <Foot
         instruction={instruction}
         driving={driving}
