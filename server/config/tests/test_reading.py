@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from typing import Any
 
 import pytest
 from config.api import api
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from testkit import Bench, Caller, accepting, study_body
@@ -49,6 +52,13 @@ def run_some(lead: Caller, tester: Caller, study: dict[str, Any], cells: int) ->
             for number in range(2):
                 bench.accept(bench.record(lane, test, seed=100 * study["id"] + 10 * test + 2 * lane + number))
     bench.tester.hand_in(bench.id, "waiting.csv", bench.log(7 + study["id"]))
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as pack:
+        for number in range(3 * cells):
+            pack.writestr(f"{number}.csv", "ms\n5\n")
+    upload = SimpleUploadedFile("day.zip", packed.getvalue())
+    assert tester.client.post(f"/api/studies/{bench.id}/packs", {"file": upload}).status_code == 201
+    tester.post(f"/studies/{bench.id}/sessions", {}, status=201)
     lead.save(f"/studies/{bench.id}/plan", PLAN)
     objection = lead.get(f"/studies/{bench.id}/plan")["objections"][0]
     lead.post(f"/studies/{bench.id}/acceptances", accepting(objection, "as it is"), status=201)
@@ -64,6 +74,7 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "capture_id": first["capture_id"],
         "file_id": lead.get(f"/passes/{first['id']}")["files"][0]["id"],
         "version_id": study["lanes_full"][0]["setup"]["version_id"],
+        "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
     }
     found = []
     for path, operations in api.get_openapi_schema()["paths"].items():
