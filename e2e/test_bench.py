@@ -197,6 +197,7 @@ def test_a_condition_says_what_it_tells_and_keeps_it_once_run(page: Page) -> Non
 def test_a_new_scene_says_how_it_warms_up_and_what_it_leans_on(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
     page.click("Scenes")
+    page.see("New scene")
     page.press("n")
     page.fill("Game", "Copper Heron")
     page.fill("Scene", "marsh at dawn")
