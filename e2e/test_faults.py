@@ -1,6 +1,6 @@
 """Worker and server are killed and connections to PostgreSQL cut, at random from a seed, while a pack is taken in.
 
-In the end the same is there as without. `make test` kills five times, `make test-faults` forty (RENNBAHN_KILLS).
+In the end the same is there as without. `make test-faults` kills forty times (RENNBAHN_KILLS).
 """
 
 from __future__ import annotations
@@ -143,6 +143,7 @@ def break_something(served: Served, rng: random.Random) -> str:
     return what
 
 
+@pytest.mark.skipif("RENNBAHN_KILLS" not in os.environ, reason="minutes of kills: make test-faults")
 @pytest.mark.parametrize("kills", [KILLS])
 def test_kills_at_random_end_in_the_same_records(kills: int) -> None:
     content = pack(FILES_A_KILL * kills)
