@@ -12,7 +12,7 @@ from people.access import user_of
 from people.links import from_bench
 from strict import Moment
 
-from running import link, program, queries, services
+from running import link, program, queries, services, station
 from running.schemas import (
     ActsIn,
     AssignIn,
@@ -35,7 +35,7 @@ FILE: Any = File(None)  # type: ignore[type-arg]
 @router.get("/studies/{int:study_id}/run", response=RunOut)
 def run(request: HttpRequest, study_id: int) -> RunOut:
     """A study at the bench: the next steps, the run under way, the verdict on the last pass."""
-    return queries.run_of(user_of(request), study_id)
+    return station.run_of(user_of(request), study_id)
 
 
 @router.get("/studies/{int:study_id}/run/pulse", response=PulseOut)
@@ -48,7 +48,7 @@ def pulse(request: HttpRequest, study_id: int) -> PulseOut:
 def do_acts(request: HttpRequest, study_id: int, payload: ActsIn) -> RunOut:
     """Do some acts in order, each once, whatever was sent before. What became of each is said in `outcomes`."""
     done = services.do_acts(user_of(request), study_id, payload)
-    found = queries.run_of(user_of(request), study_id)
+    found = station.run_of(user_of(request), study_id)
     found.outcomes = done
     return found
 
@@ -63,14 +63,14 @@ def sessions(request: HttpRequest, study_id: int) -> list[BenchSessionOut]:
 def begin_session(request: HttpRequest, study_id: int, payload: SessionIn) -> Status[RunOut]:
     """Begin a sitting at the bench."""
     services.begin_session(user_of(request), study_id, payload)
-    return Status(201, queries.run_of(user_of(request), study_id))
+    return Status(201, station.run_of(user_of(request), study_id))
 
 
 @router.post("/studies/{int:study_id}/sessions/end", response=RunOut)
 def end_session(request: HttpRequest, study_id: int, payload: SessionEnd) -> RunOut:
     """End the sitting that runs."""
     services.end_session(user_of(request), study_id, payload)
-    return queries.run_of(user_of(request), study_id)
+    return station.run_of(user_of(request), study_id)
 
 
 @router.post("/files/{int:arrival_id}/assign", response=LinkTaken)

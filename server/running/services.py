@@ -27,8 +27,9 @@ from studies.record import note
 from studies.services import open_study
 
 from running.models import ActKind, ChangeTook, RunAct
-from running.queries import lane_descriptions, open_session, really_run, sequence_for, standing_of
+from running.queries import open_session, really_run
 from running.schemas import ActDone, ActIn, ActsIn, SessionEnd, SessionIn
+from running.standing import lane_descriptions, sequence_for, standing_of
 
 Caller = User | AnonymousUser
 #: Nobody's clock is trusted farther than this from the server's; beyond it an act was done when it came.

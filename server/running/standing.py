@@ -1,0 +1,57 @@
+"""How the bench stands, which passes come in which order, and what lanes say of themselves."""
+
+from __future__ import annotations
+
+from bench.queries import description_of
+from planning.building import lanes_of
+from planning.models import Plan
+from planning.queries import bench_time
+from rennbahn.planning.fairness import LaneDescription
+from rennbahn.planning.schedule import Work
+from rennbahn.planning.timeline import Standing, plan
+from studies.models import BenchSession, Pass, Study
+
+from running.models import ActKind, RunAct
+
+
+def standing_of(study_id: int, work: Work, session: BenchSession | None) -> Standing:
+    """How the bench stands: the lane that was built last, and in a session that runs the game and what it was told."""
+    acts = RunAct.objects.filter(session__study=study_id, kind=ActKind.BEGAN)
+    last = acts.order_by("-pk").first()
+    at_lane = {int(lane.id): at for at, lane in enumerate(work.lanes)}
+    at_test = {int(test.id): at for at, test in enumerate(work.tests)}
+    known = Pass.objects.filter(pk=last.pass_id) if last and last.pass_id is not None else Pass.objects.none()
+    place = known.values_list("lane_id", "test_id").first()
+    if last is None or place is None or place[0] not in at_lane or place[1] not in at_test:
+        return Standing(off=True)
+    lane, test = at_lane[place[0]], at_test[place[1]]
+    told = {work.tests[test].game: work.told(lane, test)}
+    if session is None or last.session_id != session.pk:
+        return Standing(lane, None, told, off=True)
+    gone = RunAct.objects.filter(session=session, pk__gt=last.pk, kind=ActKind.SKIPPED, pass_id=last.pass_id).first()
+    crashed = gone is not None and gone.data.get("code") in ("crashed", "did_not_launch", "unstable")
+    return Standing(lane, None if crashed else work.tests[test].game, told)
+
+
+def sequence_for(kept: Plan, work: Work, order: str, now: Standing) -> list[int]:
+    """The order of all passes still to be run, as the plan has it or in another order."""
+    when = bench_time(kept)
+    timeline = plan(
+        work,
+        order,  # type: ignore[arg-type]
+        when.sessions(),
+        seed=kept.seed,
+        by_hand=[str(pk) for pk in kept.sequence],
+        now=now,
+    )
+    return [int(slot.one.id) for slot in timeline.slots] + [int(one.id) for one in timeline.unplaceable]
+
+
+def lane_descriptions(study: Study) -> list[LaneDescription]:
+    """The lanes of a study as the fairness check sees them, the baseline first."""
+    return [
+        LaneDescription(
+            str(lane.pk), lane.name, description_of(lane.setup_version), lane.condition.name if lane.condition else ""
+        )
+        for lane in lanes_of(study)
+    ]
