@@ -11,7 +11,7 @@ import { Select } from "../../controls/Select";
 import { moment, readNumber } from "../../format";
 import { ORDER_WORDS } from "../plan/words";
 import type { Told } from "./outbox";
-import type { Instruction, View } from "./view";
+import { type Instruction, passOf, type View } from "./view";
 
 export type Asking =
   | "note"
@@ -157,13 +157,6 @@ function Asked(props: Props & { asking: NonNullable<Asking> }) {
     case "end":
       return <End {...props} />;
   }
-}
-
-/** The pass that a key is about: the one that came in, the one under way, or the next. */
-function passOf(view: View, instruction: Instruction): number | null {
-  if (view.verdict) return view.verdict.pass_id;
-  if (instruction.kind === "running" || instruction.kind === "waiting") return instruction.underWay.passId;
-  return instruction.kind === "step" ? instruction.step.pass_id : null;
 }
 
 function Text({

@@ -1,5 +1,5 @@
 import { fps } from "../../format";
-import { countdown, type Instruction, STEP_WORDS, type View } from "./view";
+import { countdown, doubted, type Instruction, STEP_WORDS, type View } from "./view";
 
 /** Type that reads from two metres, smaller as the words grow. */
 function sizeOf(words: string): string {
@@ -234,7 +234,6 @@ function Waiting({
 }
 
 function Verdict({ verdict }: { verdict: Extract<Instruction, { kind: "verdict" }>["verdict"] }) {
-  const firm = verdict.doubts.filter((doubt) => !doubt.weak);
   return (
     <div aria-live="polite" className="grid gap-4">
       <p className="text-[1.6rem] text-soft">
@@ -242,7 +241,7 @@ function Verdict({ verdict }: { verdict: Extract<Instruction, { kind: "verdict" 
         {verdict.simulated && " · simulated"}
       </p>
       <h1 className={`${sizeOf("It counts")} font-extrabold leading-[1.04]`}>
-        {firm.length ? "Look again" : "It counts"}
+        {doubted(verdict) ? "Look again" : "It counts"}
       </h1>
       <p className="text-[1.9rem]">
         {verdict.average_fps !== null && (
