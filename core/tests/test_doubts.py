@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 from rennbahn.checks import CHECKS, Profile, context_from_json, doubts_of, profile_of
+from rennbahn.checks.words import is_doubted, verdict_line
 from rennbahn.cli import main
 from rennbahn.errors import RennbahnError
 from rennbahn.simulation import Rig, Scene, Upset, run_pass, write_log
@@ -305,3 +306,16 @@ def test_ids_are_stable_and_each_asks_a_question() -> None:
         "stutter_unlike", "read_back", "missing_channel", "duplicate", "like_another_lane", "order", "offset",
     ]  # fmt: skip
     assert all(check.asks.endswith("?") for check in CHECKS)
+
+
+@pytest.mark.parametrize(
+    ("weak", "line", "doubted"),
+    [
+        ([], "No check doubts it.", False),
+        ([True], "A check is unsure of it.", False),
+        ([False], "One check doubts it.", True),
+        ([False, True, False], "2 checks doubt it.", True),
+    ],
+)
+def test_the_verdict_of_all_checks_is_one_line(weak: list[bool], line: str, doubted: bool) -> None:
+    assert (verdict_line(weak), is_doubted(weak)) == (line, doubted)

@@ -52,12 +52,12 @@ def really_run(study_id: int) -> bool:
     return run.exclude(session__simulated=True).exists()
 
 
-def sessions_of(study_id: int) -> list[BenchSessionOut]:
-    """All sessions of a study, newest first. Raises :class:`NotFound`."""
+def sessions_of(study_id: int, most: int | None = None) -> list[BenchSessionOut]:
+    """The sessions of a study, newest first, all of them or so many. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id).exists():
         raise NotFound("study")
     found = BenchSession.objects.filter(study=study_id).select_related("driver", "begun_by")
-    return [session_out(one) for one in found.annotate(count=Count("passes")).order_by("-begun_at", "-pk")]
+    return [session_out(one) for one in found.annotate(count=Count("passes")).order_by("-begun_at", "-pk")[:most]]
 
 
 def learned() -> list[LearnedOut]:

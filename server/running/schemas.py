@@ -172,6 +172,8 @@ class VerdictOut(Out):
     low_1_fps: float | None
     file_name: str
     sentence: str
+    #: Whether it deserves another look: then the one key to go on is to repeat it.
+    doubted: bool
     doubts: list[DoubtOut]
     simulated: bool
 

@@ -18,7 +18,7 @@ from people.models import Role
 from planning.building import costs_of, factors_of, lanes_of, told_by, work_of
 from planning.calendar import BenchTime
 from planning.queries import bench_time, one_study, plan_of
-from rennbahn.display import fps
+from rennbahn.checks.words import is_doubted, verdict_line
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import LaneDescription
 from rennbahn.planning.schedule import PlannedPass
@@ -127,7 +127,7 @@ class _Station:
             why_not=why,
             may_simulate=not really_run(self.study.pk),
             session=session_out(self.session) if self.session else None,
-            earlier=[one for one in sessions_of(self.study.pk)[: _EARLIER + 1] if one.ended_at is not None],
+            earlier=[one for one in sessions_of(self.study.pk, _EARLIER + 1) if one.ended_at is not None],
             driving=bool(self.session and self.session.driver.get_username() == me),
             paused=self._paused(),
             steps=self._steps() if self.session else [],
@@ -292,7 +292,8 @@ class _Station:
             average_fps=figures.average_fps if figures else None,
             low_1_fps=low,
             file_name=capture.arrival.name if capture else "",
-            sentence=_sentence(figures.average_fps if figures else None, low, doubts),
+            sentence=verdict_line([d.weak for d in doubts]),
+            doubted=is_doubted([d.weak for d in doubts]),
             doubts=[DoubtOut(check=d.check_id, words=d.words, weak=d.weak) for d in doubts],
             simulated=self.session.simulated,
         )
@@ -368,17 +369,6 @@ def _judged(session: BenchSession) -> list[int]:
     spoken = (ActKind.ACCEPTED, ActKind.LEFT, ActKind.REJECTED, ActKind.REPEATED)
     found = RunAct.objects.filter(session=session, kind__in=spoken, pass_id__isnull=False)
     return [pk for pk in found.values_list("pass_id", flat=True) if pk is not None]
-
-
-def _sentence(average: float | None, low: float | None, doubts: Sequence[PassDoubt]) -> str:
-    """The verdict of the checks in one line."""
-    figures = f"{fps(average)} fps on average, 1% low {fps(low)}. " if average is not None and low is not None else ""
-    if not doubts:
-        return f"{figures}No check doubts it: it counts."
-    firm = [doubt for doubt in doubts if not doubt.weak]
-    if not firm:
-        return f"{figures}One check is unsure of it."
-    return f"{figures}{'One check doubts it.' if len(firm) == 1 else f'{len(firm)} checks doubt it.'}"
 
 
 def _used(session: BenchSession) -> tuple[float, float]:

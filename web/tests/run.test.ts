@@ -123,6 +123,7 @@ const verdict: NonNullable<Run["verdict"]> = {
   low_1_fps: 60,
   file_name: "a",
   sentence: "",
+  doubted: false,
   doubts: [],
   simulated: false,
 };
@@ -189,7 +190,7 @@ test("the key to go on says what it does", () => {
   const words = (more: Partial<Run>) => goOnWords(instructionOf(viewOf(run(more), [], 0), NOW));
   const firm = { check: "lock", words: "x", weak: false };
   assert.equal(words({ verdict }), "it counts, go on");
-  assert.equal(words({ verdict: { ...verdict, doubts: [firm] } }), "repeat it now");
+  assert.equal(words({ verdict: { ...verdict, doubted: true, doubts: [firm] } }), "repeat it now");
   assert.equal(words({ verdict: { ...verdict, doubts: [{ ...firm, weak: true }] } }), "it counts, go on");
   assert.equal(words({}), "done");
   assert.equal(words({ steps: [step("read_back", "7.1", { question })] }), "it says 160 W");

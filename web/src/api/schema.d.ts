@@ -5081,6 +5081,8 @@ export interface components {
         VerdictOut: {
             /** Average Fps */
             average_fps: number | null;
+            /** Doubted */
+            doubted: boolean;
             /** Doubts */
             doubts: components["schemas"]["DoubtOut"][];
             /** File Name */

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from statistics import median
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -65,6 +65,11 @@ class Looked:
     @cached_property
     def ends(self) -> dict[str, tuple[float | None, float | None]]:
         """Where the scene begins and ends within captures, as far as it was asked."""
+        return {}
+
+    @cached_property
+    def ratios(self) -> dict[tuple[str, str], list[Any]]:
+        """Ratios of lanes by test, as far as they were asked for."""
         return {}
 
     @cached_property

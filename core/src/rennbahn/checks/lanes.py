@@ -35,6 +35,14 @@ class _Ratio:
 
 
 def _ratios(looked: Looked, a: str, b: str) -> list[_Ratio]:
+    """B over A in every test that has both; found once a pair."""
+    if (a, b) not in looked.ratios:
+        looked.ratios[a, b] = _ratios_of(looked, a, b)
+    found: list[_Ratio] = looked.ratios[a, b]
+    return found
+
+
+def _ratios_of(looked: Looked, a: str, b: str) -> list[_Ratio]:
     context, scatter = looked.context, looked.averages
     found = []
     for test in context.tests:

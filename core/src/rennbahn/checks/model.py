@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -145,13 +145,21 @@ class Context:
         """The scene of a pass."""
         return self.scene_by_id[self.test_by_id[one.test].scene]
 
+    @cached_property
+    def tests_passes(self) -> dict[str, tuple[CheckedPass, ...]]:
+        """Passes by test."""
+        found: dict[str, list[CheckedPass]] = {}
+        for one in self.passes:
+            found.setdefault(one.test, []).append(one)
+        return {test: tuple(passes) for test, passes in found.items()}
+
     def siblings(self, one: CheckedPass) -> tuple[CheckedPass, ...]:
         """The other passes of its cell."""
         return tuple(other for other in self.cells[one.lane, one.test] if other.id != one.id)
 
-    def of_test(self, test: str) -> Iterator[CheckedPass]:
+    def of_test(self, test: str) -> tuple[CheckedPass, ...]:
         """All passes of a test."""
-        return (one for one in self.passes if one.test == test)
+        return self.tests_passes.get(test, ())
 
     def where(self, one: CheckedPass) -> str:
         """A pass in words, for sentences."""

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import { LaneMark } from "../../controls/LaneMark";
 import { benchMoment, count, hours } from "../../format";
-import { doubted, goOnWords, type Instruction, type View } from "./view";
+import { goOnWords, type Instruction, type View } from "./view";
 
 /** What stands above everything: the study, the time beside the plan, the network. */
 export function Strip({
@@ -146,7 +146,7 @@ function otherKeys(instruction: Instruction, quiet: boolean, tray: number) {
   const found = [];
   if (kind === "verdict") {
     found.push({ key: "l", does: "leave it for the desk" }, { key: "x", does: "reject it" });
-    if (!doubted(instruction.verdict)) found.push({ key: "r", does: "repeat it" });
+    if (!instruction.verdict.doubted) found.push({ key: "r", does: "repeat it" });
   }
   if (kind === "mismatch") found.push({ key: "a", does: "run anyway, with a reason" });
   if (kind === "step" && instruction.step.kind === "read_back")

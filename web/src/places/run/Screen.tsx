@@ -1,5 +1,5 @@
 import { fps } from "../../format";
-import { countdown, doubted, type Instruction, STEP_WORDS, type View } from "./view";
+import { countdown, type Instruction, STEP_WORDS, type View } from "./view";
 
 /** Type that reads from two metres, smaller as the words grow. */
 function sizeOf(words: string): string {
@@ -241,7 +241,7 @@ function Verdict({ verdict }: { verdict: Extract<Instruction, { kind: "verdict" 
         {verdict.simulated && " · simulated"}
       </p>
       <h1 className={`${sizeOf("It counts")} font-extrabold leading-[1.04]`}>
-        {doubted(verdict) ? "Look again" : "It counts"}
+        {verdict.doubted ? "Look again" : "It counts"}
       </h1>
       <p className="text-[1.9rem]">
         {verdict.average_fps !== null && (
@@ -254,7 +254,7 @@ function Verdict({ verdict }: { verdict: Extract<Instruction, { kind: "verdict" 
             , 1% low <b className="figure">{fps(verdict.low_1_fps)}</b>
           </>
         )}
-        {verdict.doubts.length === 0 && <span className="text-soft"> · no check doubts it</span>}
+        <span className="text-soft"> · {verdict.sentence}</span>
       </p>
       {verdict.doubts.slice(0, 3).map((doubt) => (
         <p

@@ -1,6 +1,6 @@
 import type { Told } from "./outbox";
 import { sound } from "./sound";
-import { doubted, type Instruction, type View } from "./view";
+import type { Instruction, View } from "./view";
 
 /** Does an act: it is kept in the browser until the server has it. */
 export type Acting = (told: Told) => unknown;
@@ -17,7 +17,7 @@ export function goOnFrom(
     act({ kind: "resumed" });
   } else if (instruction.kind === "verdict") {
     const { verdict } = instruction;
-    act({ kind: doubted(verdict) ? "repeated" : "accepted", pass_id: verdict.pass_id });
+    act({ kind: verdict.doubted ? "repeated" : "accepted", pass_id: verdict.pass_id });
   } else if (instruction.kind === "running") {
     endRun(view, act);
   } else if (instruction.kind === "waiting") {

@@ -146,10 +146,6 @@ export function instructionOf(view: View, nowMs: number): Instruction {
   return { kind: "step", step, coming: comingOf(step.pass_id) };
 }
 
-/** Whether a check that is sure doubts a pass: then the one key to go on is to repeat it. */
-export const doubted = (verdict: NonNullable<Run["verdict"]>): boolean =>
-  verdict.doubts.some((doubt) => !doubt.weak);
-
 /** The pass that a key is about: the one that came in, the one under way, or the next. */
 export function passOf(view: View, instruction: Instruction): number | null {
   if (view.verdict) return view.verdict.pass_id;
@@ -172,7 +168,7 @@ export function goOnWords(instruction: Instruction): string {
   if (instruction.kind === "begin") return "begin the session";
   if (instruction.kind === "paused") return "go on";
   if (instruction.kind === "verdict") {
-    return doubted(instruction.verdict) ? "repeat it now" : "it counts, go on";
+    return instruction.verdict.doubted ? "repeat it now" : "it counts, go on";
   }
   if (instruction.kind === "running") return "it is over";
   if (instruction.kind === "waiting") return "run it again";
