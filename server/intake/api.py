@@ -19,6 +19,7 @@ from intake.schemas import (
     FilesIn,
     KnownIn,
     KnownOut,
+    OffsetIn,
     PackDetail,
     PackOut,
     PassDetail,
@@ -207,6 +208,13 @@ def windows(request: HttpRequest, capture_id: int, payload: WindowsIn) -> PassDe
 def original(request: HttpRequest, capture_id: int) -> HttpResponse:
     """The file as it came, byte for byte."""
     return _file(*queries.original_of(capture_id))
+
+
+@router.put("/files/{int:file_id}/offset", response=PassDetail)
+def move_clock(request: HttpRequest, file_id: int, payload: OffsetIn) -> PassDetail:
+    """Lay the clock of samples elsewhere beside their capture's."""
+    file = beside.shift_samples(user_of(request), file_id, payload.offset_s)
+    return queries.pass_detail(file.on_pass_id)
 
 
 @router.get("/files/{int:file_id}/content")

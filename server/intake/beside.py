@@ -19,7 +19,7 @@ from studies.services import open_study
 from intake import crunching
 from intake.bounded import bounded
 from intake.measuring import at_rest, keep_samples, measure, settings_for
-from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile, Reported
+from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile, Reported, SampleSet
 from intake.reported import reported_rows
 from intake.schemas import ReportedIn
 from intake.services import Caller, keep_file, proposal_of
@@ -75,6 +75,29 @@ def join(user: Caller, arrival_id: int, pass_id: int) -> PassFile:
         locked.save(update_fields=["state", "refusal"])
         note(study, tester, "put a samples file beside the pass", locked.name, one)
         _join_samples(tester, study, one, file, samples, _offset_by_files(one, locked, samples))
+    return file
+
+
+def shift_samples(user: Caller, file_id: int, offset_s: float) -> PassFile:
+    """Lay the clock of samples elsewhere beside their capture's; the pass is measured with them and decided again."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        file = PassFile.objects.select_related("on_pass__test", "arrival").filter(pk=file_id).first()
+        if file is None:
+            raise NotFound("file")
+        study = open_study(file.on_pass.test.study_id)
+        kept = SampleSet.objects.select_for_update().filter(file=file).first()
+        if kept is None:
+            raise Conflict("no_samples", f"“{file.arrival.name}” holds no samples, so it has no clock to be moved.")
+        if kept.offset_s == offset_s:
+            return file
+        before, kept.offset_s = kept.offset_s, offset_s
+        kept.save(update_fields=["offset_s"])
+        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=file.on_pass_id)
+        note(study, tester, "moved the clock of samples", f"{file.arrival.name}: {before:g} s → {offset_s:g} s", one)
+        measure(Capture.objects.get(pk=kept.capture_id), settings_for(study, one))
+        decide_again(tester, study, one, "the clock of its samples was moved")
+        captured.send(Study, study=study, one=one)
     return file
 
 

@@ -182,6 +182,12 @@ class WindowsIn(Whole):
     windows: list[Annotated[list[Second], Field(min_length=2, max_length=2)]] = Field(max_length=20)
 
 
+class OffsetIn(Whole):
+    """Where the clock of samples begins, in seconds into the capture."""
+
+    offset_s: float = Field(ge=-86_400, le=86_400)
+
+
 class ReportedIn(In):
     """A result that exists only as numbers, rates in fps. `read_from` says where they stand."""
 

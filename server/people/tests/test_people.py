@@ -135,6 +135,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/captures/{capture_id}/original", None, "viewer"),
     ("GET", "/studies/{study_id}/findings", None, "viewer"),
     ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),
+    ("PUT", "/files/{file_id}/offset", {"offset_s": 1.0}, "tester"),
     ("POST", "/studies/{study_id}/packs", "a file", "tester"),
     ("GET", "/studies/{study_id}/packs", None, "viewer"),
     ("GET", "/packs/{pack_id}", None, "viewer"),

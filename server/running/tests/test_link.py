@@ -164,7 +164,16 @@ def test_samples_join_their_pass_by_the_clock_of_their_files(at: AtBench, *, fra
     roles = {file["role"]: file for file in detail["files"]}
     assert set(roles) == {"frames", "samples"}
     assert roles["samples"]["offset_s"] == pytest.approx(-3.0, abs=0.6)
-    assert detail["figures"]["channel_means"]["wall_power_w"] > 100
+    watts = detail["figures"]["channel_means"]["wall_power_w"]
+    assert watts > 100
+    # The reviewer knows better: the meter began half the run later, so that only its beginning lies within.
+    at.act("accepted", pass_id=one)
+    moved = at.who.put(f"/files/{roles['samples']['id']}/offset", {"offset_s": 1.0})
+    assert moved["one"]["state"] == "recorded", "it is decided again"
+    assert next(file["offset_s"] for file in moved["files"] if file["role"] == "samples") == 1.0
+    assert moved["figures"]["channel_means"]["wall_power_w"] < watts
+    frames = roles["frames"]["id"]
+    assert at.who.put(f"/files/{frames}/offset", {"offset_s": 1.0}, status=409)["code"] == "no_samples"
 
 
 def test_a_saved_map_is_taken_by_its_name(at: AtBench) -> None:

@@ -108,7 +108,14 @@ def figures_of(capture: Capture, settings: Settings | None = None) -> Figures:
 
 
 def _channel_means(capture: Capture) -> dict[str, float]:
-    """Mean of each channel in the window; of a channel that stands beside the frames and apart, that of the frames."""
-    sampled = {name: values for one in capture.samples for name, values in one.values.items()}
+    """Mean of each channel in the window; of a channel that stands beside the frames and apart, that of the frames.
+
+    A meter writes before the run and after it: samples beyond the capture's ends tell nothing of it.
+    """
+    sampled = {
+        name: values[(one.clock_s >= 0.0) & (one.clock_s <= capture.duration_s)]
+        for one in capture.samples
+        for name, values in one.values.items()
+    }
     channels = sampled | dict(capture.channels)
     return {name: mean for name, values in channels.items() if (mean := mean_of(values)) is not None}

@@ -2,6 +2,7 @@ import type { Schemas } from "../../api/client";
 import { usePassDetail } from "../../api/queries";
 import { words } from "../../api/words";
 import { fixed, fps, moment, ms, percent } from "../../format";
+import { SamplesClock } from "./SamplesClock";
 import { reasonWords, windowWords } from "./study";
 
 interface Low {
@@ -46,7 +47,15 @@ const BOUND_WORDS: Record<string, string> = {
 };
 
 /** Every figure of the chosen pass, and where it comes from. */
-export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSchool: string }) {
+export function PassFigures({
+  study,
+  one,
+  lowSchool,
+}: {
+  study: number;
+  one: Schemas["PassOut"];
+  lowSchool: string;
+}) {
   const { data: detail } = usePassDetail(one);
   const figures = detail?.figures as Figures | undefined;
   return (
@@ -131,7 +140,7 @@ export function PassFigures({ one, lowSchool }: { one: Schemas["PassOut"]; lowSc
           {figures.flags.length > 0 && <Row name="Flags">{figures.flags.join(", ").replace(/_/g, " ")}</Row>}
         </dl>
       )}
-      {detail && <RunAs one={one} detail={detail} />}
+      {detail && <RunAs study={study} one={one} detail={detail} />}
       {one.capture_id && (
         <p className="mt-2 border-rule border-t pt-2 text-[0.84rem] text-mute">
           <a href={`/api/captures/${one.capture_id}/original`}>{one.file_name}</a> as it came
@@ -183,7 +192,15 @@ function Told({ told }: { told: Schemas["ReportedOut"] }) {
 }
 
 /** What it was run with, and when; its further files; what was measured of it before. */
-function RunAs({ one, detail }: { one: Schemas["PassOut"]; detail: Schemas["PassDetail"] }) {
+function RunAs({
+  study,
+  one,
+  detail,
+}: {
+  study: number;
+  one: Schemas["PassOut"];
+  detail: Schemas["PassDetail"];
+}) {
   const condition = (detail.run_as?.condition ?? {}) as { name?: string };
   const caps = (detail.run_as?.known_caps ?? []) as { name: string; fps: number }[];
   const files = detail.files.filter((file) => file.role !== "frames");
@@ -222,6 +239,7 @@ function RunAs({ one, detail }: { one: Schemas["PassOut"]; detail: Schemas["Pass
                   {file.role}
                   {file.offset_s ? `, clock moved by ${fixed(file.offset_s, 1)} s` : ""}
                 </span>
+                {file.role === "samples" && <SamplesClock study={study} file={file} />}
               </span>
             ))}
           </dd>

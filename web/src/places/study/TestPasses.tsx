@@ -163,7 +163,7 @@ export function TestPasses({ study }: { study: Study }) {
             </div>
           )}
           <ErrorNotice error={change.error ?? repeat.error} />
-          {chosen && <PassFigures one={chosen} lowSchool={study.method.low_school} />}
+          {chosen && <PassFigures study={study.id} one={chosen} lowSchool={study.method.low_school} />}
         </aside>
       </div>
       {chosen && (
