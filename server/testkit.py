@@ -238,6 +238,9 @@ class AtBench:
     def __init__(self, bench: Bench, who: Caller) -> None:
         self.bench, self.who = bench, who
         self.token = ""
+        for scene in bench.lead.get("/scenes"):
+            if scene["length_s"] != bench.demand.seconds:
+                bench.lead.save(f"/scenes/{scene['id']}", {"length_s": int(bench.demand.seconds)})
 
     @property
     def path(self) -> str:

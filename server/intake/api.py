@@ -13,7 +13,7 @@ from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import beside, packs, queries, services
+from intake import beside, pack_queries, packs, queries, services
 from intake.schemas import (
     ArrivalOut,
     FilesIn,
@@ -83,31 +83,31 @@ def hand_in(
 def begin_pack(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Status[list[PackOut]]:
     """Hand in a zip of many files; the worker takes it in."""
     packs.begin_pack(user_of(request), study_id, whole_upload(request, file))
-    return Status(201, packs.packs_of(study_id))
+    return Status(201, pack_queries.packs_of(study_id))
 
 
 @router.get("/studies/{int:study_id}/packs", response=list[PackOut])
 def packs_of(request: HttpRequest, study_id: int) -> list[PackOut]:
     """The packs of a study, and how far each has come."""
-    return packs.packs_of(study_id)
+    return pack_queries.packs_of(study_id)
 
 
 @router.get("/packs/{int:pack_id}", response=PackDetail)
 def one_pack(request: HttpRequest, pack_id: int) -> PackDetail:
     """What became of every file of a pack."""
-    return packs.pack_detail(user_of(request), pack_id)
+    return pack_queries.pack_detail(pack_id)
 
 
 @router.post("/packs/{int:pack_id}/cancel", response=PackDetail)
 def cancel_pack(request: HttpRequest, pack_id: int) -> PackDetail:
     """Take in no more of a pack."""
-    return packs.pack_detail(user_of(request), packs.cancel_pack(user_of(request), pack_id).pk)
+    return pack_queries.pack_detail(packs.cancel_pack(user_of(request), pack_id).pk)
 
 
 @router.post("/packs/{int:pack_id}/resume", response=PackDetail)
 def resume_pack(request: HttpRequest, pack_id: int) -> PackDetail:
     """Go on with a pack that was cancelled."""
-    return packs.pack_detail(user_of(request), packs.resume_pack(user_of(request), pack_id).pk)
+    return pack_queries.pack_detail(packs.resume_pack(user_of(request), pack_id).pk)
 
 
 @router.post("/studies/{int:study_id}/reported", response=Recorded)

@@ -13,15 +13,13 @@ import zipfile
 from pathlib import PurePosixPath
 from typing import Any
 
-from django.contrib.auth.models import AnonymousUser, User
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile, UploadedFile
 from django.db import transaction
-from django.db.models import Count
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.errors import RennbahnError
-from studies.models import Study
 from studies.record import note
 from studies.services import open_study
 
@@ -35,7 +33,7 @@ from intake.models import (
     PackState,
 )
 from intake.queries import arrival_out
-from intake.schemas import Assignment, EntryOut, PackDetail, PackOut, TakeIn
+from intake.schemas import Assignment, TakeIn
 from intake.services import Caller, receive, take
 from intake.uploads import LARGEST_FILE
 
@@ -190,38 +188,3 @@ def _unpacked(packed: zipfile.ZipFile, name: str) -> bytes:
             parts.append(part)
             left -= len(part)
     return b"".join(parts)
-
-
-def packs_of(study_id: int) -> list[PackOut]:
-    """The packs of a study, newest first, with how far each has come. Raises :class:`NotFound`."""
-    if not Study.objects.filter(pk=study_id).exists():
-        raise NotFound("study")
-    packs = list(Pack.objects.filter(study=study_id).select_related("by"))
-    counts: dict[int, dict[str, int]] = {}
-    rows = PackEntry.objects.filter(pack__in=packs).values_list("pack", "state").annotate(n=Count("pk"))
-    for pack, state, number in rows.order_by("pack"):
-        counts.setdefault(pack, {})[state] = number
-    return [_pack_out(pack, counts.get(pack.pk, {})) for pack in packs]
-
-
-def pack_detail(user: User | AnonymousUser, pack_id: int) -> PackDetail:
-    """What became of every file of a pack. Raises :class:`NotFound`."""
-    require(user, Role.VIEWER)
-    pack = Pack.objects.select_related("by").filter(pk=pack_id).first()
-    if pack is None:
-        raise NotFound("pack")
-    entries = list(pack.entries.order_by("position"))
-    counts: dict[str, int] = {}
-    for entry in entries:
-        counts[entry.state] = counts.get(entry.state, 0) + 1
-    return PackDetail(
-        pack=_pack_out(pack, counts),
-        entries=[EntryOut(name=one.name, state=one.state, words=one.words) for one in entries],
-    )
-
-
-def _pack_out(pack: Pack, counts: dict[str, int]) -> PackOut:
-    return PackOut(
-        id=pack.pk, name=pack.name, size=pack.size, state=pack.state, made_at=pack.made_at, by=pack.by.get_username(),
-        files=sum(counts.values()), **{state.value: counts.get(state, 0) for state in EntryState},
-    )  # fmt: skip

@@ -10,14 +10,7 @@ import pytest
 from django.test import Client
 from rennbahn.planning.fairness import SetupDescription
 from rennbahn.simulation import Rig, Scene, SimulatedBench, SimulatedTest, Wanted, run_pass
-from testkit import AtBench, Bench, Caller
-
-
-@pytest.fixture
-def at(bench: Bench) -> AtBench:
-    for scene in bench.lead.get("/scenes"):
-        bench.lead.save(f"/scenes/{scene['id']}", {"length_s": 8})
-    return AtBench(bench, bench.tester)
+from testkit import AtBench, Caller
 
 
 def begun(at: AtBench, **told: Any) -> int:

@@ -18,8 +18,6 @@ from testkit import AtBench, Bench, Caller, accepting
 @pytest.fixture
 def at(live_server: Any, transactional_db: None, lead: Caller, tester: Caller, bench: Bench) -> AtBench:
     """A study at the bench of a server that answers on a port."""
-    for scene in bench.lead.get("/scenes"):
-        bench.lead.save(f"/scenes/{scene['id']}", {"length_s": 8})
     return AtBench(bench, bench.tester)
 
 

@@ -6,16 +6,8 @@ import uuid
 from datetime import UTC, datetime
 from typing import Any
 
-import pytest
 from rennbahn.simulation import Rig
-from testkit import AtBench, Bench, Caller
-
-
-@pytest.fixture
-def at(bench: Bench) -> AtBench:
-    for scene in bench.lead.get("/scenes"):
-        bench.lead.save(f"/scenes/{scene['id']}", {"length_s": 8})
-    return AtBench(bench, bench.tester)
+from testkit import AtBench, Caller
 
 
 def keys(found: dict[str, Any], kind: str) -> list[str]:

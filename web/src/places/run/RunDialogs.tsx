@@ -1,42 +1,14 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useEffect, useState } from "react";
-import { client, data, upload } from "../../api/client";
+import { type FormEvent, useState } from "react";
 import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
-import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
-import { moment, readNumber } from "../../format";
+import { readNumber } from "../../format";
 import { ORDER_WORDS } from "../plan/words";
-import type { Told } from "./outbox";
-import { type Instruction, passOf, type View } from "./view";
-
-export type Asking =
-  | "note"
-  | "reject"
-  | "skip"
-  | "order"
-  | "room"
-  | "file"
-  | "typed"
-  | "tray"
-  | "anyway"
-  | "end"
-  | "seen"
-  | null;
-
-interface Props {
-  asking: Asking;
-  close: () => void;
-  view: View;
-  instruction: Instruction;
-  act: (told: Told) => unknown;
-  study: number;
-  hold: (run: View["run"]) => void;
-  leave: () => void;
-}
+import { type AskedOf, type Asking, Beside, End, Submit, Tray, Typed } from "./RunForms";
+import { passOf } from "./view";
 
 const TITLES: Record<NonNullable<Asking>, string> = {
   note: "Note",
@@ -53,7 +25,7 @@ const TITLES: Record<NonNullable<Asking>, string> = {
 };
 
 /** What a key asks for before it acts. */
-export function RunDialogs(props: Props) {
+export function RunDialogs(props: AskedOf) {
   const { asking, close } = props;
   return (
     <Dialog
@@ -66,7 +38,7 @@ export function RunDialogs(props: Props) {
   );
 }
 
-function Asked(props: Props & { asking: NonNullable<Asking> }) {
+function Asked(props: AskedOf & { asking: NonNullable<Asking> }) {
   const { asking, view, act, close, instruction } = props;
   const step = instruction.kind === "step" ? instruction.step : null;
   const pass = passOf(view, instruction);
@@ -164,7 +136,7 @@ function Text({
   done,
   send,
   close,
-}: { label: string; done: string; send: (text: string) => unknown } & Props) {
+}: { label: string; done: string; send: (text: string) => unknown } & AskedOf) {
   const [text, setText] = useState("");
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -186,18 +158,7 @@ function Text({
   );
 }
 
-function Submit({ done, close, pending = false }: { done: string; close: () => void; pending?: boolean }) {
-  return (
-    <div className="flex justify-end gap-3">
-      <Button onClick={close}>Cancel</Button>
-      <Button kind="main" type="submit" disabled={pending}>
-        {done}
-      </Button>
-    </div>
-  );
-}
-
-function Room({ act, close, view }: Props) {
+function Room({ act, close, view }: AskedOf) {
   const [text, setText] = useState(view.run.session?.room_c?.toString() ?? "");
   const number = readNumber(text);
   return (
@@ -227,7 +188,7 @@ function Reasons({
   send,
   close,
   children,
-}: Props & {
+}: AskedOf & {
   codes: Named[];
   done: string;
   send: (code: string, text: string) => unknown;
@@ -272,7 +233,7 @@ const FOLLOWING = [
   { value: "lane", label: "everything in this lane" },
 ];
 
-function Skip(props: Props & { pass: number | null }) {
+function Skip(props: AskedOf & { pass: number | null }) {
   const { act, pass } = props;
   const [following, setFollowing] = useState("pass");
   return (
@@ -295,137 +256,5 @@ function Skip(props: Props & { pass: number | null }) {
         <Select label="What goes with it" value={following} onChange={setFollowing} options={FOLLOWING} />
       </Labelled>
     </Reasons>
-  );
-}
-
-function Beside({ pass, close }: Props & { pass: number | null }) {
-  const send = useMutation({
-    mutationFn: (file: File) =>
-      upload(`/api/passes/${pass}/files`, file, () => undefined, {
-        role: file.type.startsWith("image/") ? "picture" : "note",
-      }),
-    onSuccess: close,
-  });
-  return (
-    <div className="grid gap-4">
-      <label className="grid gap-1">
-        <span className="label">A picture, or a file of notes</span>
-        <input type="file" onChange={(e) => e.target.files?.[0] && send.mutate(e.target.files[0])} />
-      </label>
-      <ErrorNotice error={send.error} />
-    </div>
-  );
-}
-
-function Typed({ pass, close, study }: Props & { pass: number | null }) {
-  const queries = useQueryClient();
-  const [average, setAverage] = useState("");
-  const [low, setLow] = useState("");
-  const [from, setFrom] = useState("the game’s result page");
-  const keep = useMutation({
-    mutationFn: () =>
-      data(
-        client.POST("/api/passes/{pass_id}/reported", {
-          params: { path: { pass_id: pass ?? 0 } },
-          body: { average_fps: readNumber(average), low_1_fps: readNumber(low), read_from: from } as never,
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["run", study] });
-      close();
-    },
-  });
-  return (
-    <form
-      className="grid gap-4"
-      onSubmit={(event) => {
-        event.preventDefault();
-        keep.mutate();
-      }}
-    >
-      <p className="text-soft">Kept as reported, and never mixed with what was measured frame by frame.</p>
-      <NumberField label="Average, fps" value={average} onChange={setAverage} autoFocus required />
-      <NumberField label="1% low, fps (may stay empty)" value={low} onChange={setLow} />
-      <Field label="Where it stands" value={from} required onChange={(e) => setFrom(e.target.value)} />
-      <ErrorNotice error={keep.error} />
-      <Submit done="Keep it" close={close} pending={keep.isPending} />
-    </form>
-  );
-}
-
-function Tray({ view, pass, close, study }: Props & { pass: number | null }) {
-  const queries = useQueryClient();
-  const take = useMutation({
-    mutationFn: (file: number) =>
-      data(
-        client.POST("/api/files/{arrival_id}/assign", {
-          params: { path: { arrival_id: file } },
-          body: { pass_id: pass ?? 0 },
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["run", study] });
-      close();
-    },
-  });
-  useEffect(() => take.reset, [take.reset]);
-  if (view.run.tray.length === 0) return <p>No file waits for a place.</p>;
-  return (
-    <div className="grid gap-3">
-      <p className="text-soft">
-        The capture of the pass at hand is taken with one key; any other place in Hand in.
-      </p>
-      {view.run.tray.slice(0, 8).map((file, at) => (
-        <Button
-          key={file.id}
-          autoFocus={at === 0}
-          disabled={pass === null || take.isPending}
-          onClick={() => take.mutate(file.id)}
-        >
-          {file.name}
-          {file.written_at && `, written ${moment(file.written_at)}`}
-          {file.refused && `: ${file.refused}`}
-        </Button>
-      ))}
-      <ErrorNotice error={take.error} />
-    </div>
-  );
-}
-
-function End({ study, close, hold, leave }: Props) {
-  const [notes, setNotes] = useState("");
-  const end = useMutation({
-    mutationFn: () =>
-      data(
-        client.POST("/api/studies/{study_id}/sessions/end", {
-          params: { path: { study_id: study } },
-          body: { notes },
-        }),
-      ),
-    onSuccess: (run) => {
-      hold(run);
-      close();
-      leave();
-    },
-  });
-  return (
-    <form
-      className="grid gap-4"
-      onSubmit={(event) => {
-        event.preventDefault();
-        end.mutate();
-      }}
-    >
-      <p className="text-soft">What was not run stays planned; the next session goes on from here.</p>
-      <Field
-        label="Notes on the session (may stay empty)"
-        value={notes}
-        autoFocus
-        maxLength={300}
-        onChange={(e) => setNotes(e.target.value)}
-      />
-      <ErrorNotice error={end.error} />
-      <Submit done="End it" close={close} pending={end.isPending} />
-    </form>
   );
 }
