@@ -29,12 +29,7 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
 
     Without the demo there is nothing in it but a lead by the name of mara.
     """
-    template = _template(demo=demo)
-    environment = {**os.environ, "RENNBAHN_DB_NAME": database}
-    with _admin() as connection:
-        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
-        copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
-        connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
+    environment = _fresh(database, demo=demo)
     listening = socket.create_server(("127.0.0.1", 0), backlog=256)
     port = listening.getsockname()[1]
     web, worker = _web(listening, environment), _worker(environment)
@@ -80,12 +75,7 @@ class Served:
 @contextlib.contextmanager
 def serve_apart(database: str) -> Iterator[Served]:
     """A server and a worker that a test may kill; database and both are gone afterwards."""
-    template = _template(demo=False)
-    environment = {**os.environ, "RENNBAHN_DB_NAME": database}
-    with _admin() as connection:
-        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
-        copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
-        connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
+    environment = _fresh(database, demo=False)
     listening = socket.create_server(("127.0.0.1", 0), backlog=256)
     address = f"http://127.0.0.1:{listening.getsockname()[1]}"
     served = Served(address, database, environment, listening, _web(listening, environment), _worker(environment))
@@ -99,6 +89,16 @@ def serve_apart(database: str) -> Iterator[Served]:
         listening.close()
         with _admin() as connection:
             connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+
+
+def _fresh(database: str, *, demo: bool) -> dict[str, str]:
+    """A database made anew, and the environment that names it."""
+    template = _template(demo=demo)
+    with _admin() as connection:
+        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+        copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
+        connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
+    return {**os.environ, "RENNBAHN_DB_NAME": database}
 
 
 def _web(listening: socket.socket, environment: dict[str, str]) -> subprocess.Popen[bytes]:

@@ -62,6 +62,7 @@ def test_axe_finds_nothing(page: Page, scheme: str) -> None:
             page.click(step)
         page.see(sign)
         assert violations(page) == [], name
+    page.open("/")
     page.click("Scenes")
     page.click("New condition")
     page.see("What the game is told, as a set under one name.")

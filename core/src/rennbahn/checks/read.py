@@ -10,6 +10,7 @@ from rennbahn.capture import ColumnMap, propose_columns, read_capture
 from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, ReadBack
 from rennbahn.checks.profile import Profile, profile_of
 from rennbahn.errors import CaptureRefused, RennbahnError
+from rennbahn.keys import refuse_unknown
 from rennbahn.measures import LOW_SCHOOLS, Settings
 from rennbahn.planning.noise import Estimate
 
@@ -154,10 +155,7 @@ def without_torn_line(content: bytes, columns: ColumnMap, error: CaptureRefused)
 
 
 def _known(data: Mapping[str, Any], where: str) -> None:
-    known = _KEYS[where]
-    for key in data:
-        if key not in known:
-            _refuse(str(key), f"{where}: the key {key} is not known here (known: {', '.join(sorted(known))})")
+    refuse_unknown(data, _KEYS[where], where, "bad_context")
 
 
 def _refuse(field: str, message: str) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
+from rennbahn.keys import refuse_unknown
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
 
 CELL_SCHOOLS = ("mean", "median_pass")
@@ -72,11 +73,11 @@ class Method:
     def from_json(cls, data: Mapping[str, Any]) -> Method:
         """Read the `settings` of a study file; `looks` holds `first` and `limit`."""
         given = dict(data)
-        _known(given, {one.name for one in fields(cls)}, "settings")
+        refuse_unknown(given, {one.name for one in fields(cls)}, "settings", "bad_study")
         looks = given.pop("looks", None)
         rule = None
         if looks is not None:
-            _known(looks, {"first", "limit"}, "settings.looks")
+            refuse_unknown(looks, {"first", "limit"}, "settings.looks", "bad_study")
             rule = SequentialRule(first=int(looks["first"]), limit=int(looks["limit"]))
         return cls(**given, looks=rule)
 
@@ -167,12 +168,14 @@ class Study:
     def from_json(cls, data: Mapping[str, Any]) -> Study:
         """Read a study file. Raises :class:`RennbahnError` (`bad_study`) naming what is missing or wrong."""
         try:
-            _known(data, {*(one.name for one in fields(cls)), "settings", "kind"} - {"method"}, "the study")
+            refuse_unknown(
+                data, {*(one.name for one in fields(cls)), "settings", "kind"} - {"method"}, "the study", "bad_study"
+            )
             if data.get("kind", "a_b") != "a_b":
                 _refuse("kind", f"only a study of kind a_b can be compared here (got {data['kind']!r})")
             for part, known in _KEYS.items():
                 for x in data[part]:
-                    _known(x, known, part)
+                    refuse_unknown(x, known, part, "bad_study")
             return cls(
                 name=str(data.get("name", "")),
                 method=Method.from_json(data.get("settings", {})),
@@ -215,13 +218,6 @@ _KEYS = {
         "reason_code", "power_w", "gpu_busy_ms", "cpu_busy_ms",
     },
 }  # fmt: skip
-
-
-def _known(data: Mapping[str, Any], known: set[str], where: str) -> None:
-    """Refuse what nobody here reads: a misspelt key would otherwise be taken for absent."""
-    for key in data:
-        if key not in known:
-            _refuse(key, f"{where}: the key {key} is not known here (known: {', '.join(sorted(known))})")
 
 
 def _refuse(field: str, message: str) -> None:

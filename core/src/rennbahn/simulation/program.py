@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from rennbahn.errors import RennbahnError
+from rennbahn.keys import refuse_unknown
 from rennbahn.planning.fairness import SetupDescription
 from rennbahn.planning.weighing import PartDescription
 from rennbahn.simulation.abilities import SimulatedTest
@@ -112,9 +113,7 @@ def setup_from_json(data: Mapping[str, Any]) -> SetupDescription:
 
 def test_from_json(data: Mapping[str, Any]) -> SimulatedTest:
     """A test from its facts. Raises :class:`RennbahnError` on a key that nobody reads."""
-    for key in data:
-        if key not in _TEST_KEYS:
-            raise RennbahnError("bad_plan", f"tests: the key {key} is not known here", field=str(key))
+    refuse_unknown(data, _TEST_KEYS, "tests", "bad_plan")
     given = {**data, "id": str(data["id"]), "leans_on": tuple(data.get("leans_on") or ())}
     return SimulatedTest(**given)
 

@@ -66,8 +66,7 @@ class Wanted:
 class Played:
     """What came of a pass: the files that were written (None where none was), how long it took, and the truth.
 
-    `read_back` is what a second place shows of the setting under test; `meter_off_s` by how much the meter's clock is
-    off.
+    `meter_off_s` is by how much the meter's clock is off.
     """
 
     wanted: Wanted
