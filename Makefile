@@ -61,7 +61,7 @@ test-web: install-test ## pure functions of the interface
 test-e2e: install-test ## the interface in a real browser
 	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 2 --dist loadfile
 
-test-faults: install-test ## forty kills of worker, server and database connections while a pack is taken in
+test-faults: install-test ## forty kills of worker, server and PostgreSQL while a pack is taken in
 	@RENNBAHN_KILLS=40 $(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e/test_faults.py -s
 
 api: install-test ## write the OpenAPI file and the types generated from it
@@ -78,6 +78,7 @@ bench: install-test ## reading and figures side by side with a plain pandas scri
 	@$(VENV)/python benchmarks/truth.py
 	@$(VENV)/python benchmarks/doubts.py
 	@$(TEST_DB) $(VENV)/python benchmarks/server.py
+	@$(TEST_DB) $(VENV)/python benchmarks/importing.py
 
 lock: ## compile the hash-locked requirements anew (needs uv)
 	@cd requirements && for name in runtime tools fuzz; do \

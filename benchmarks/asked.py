@@ -5,10 +5,13 @@ from __future__ import annotations
 import json
 import time
 from functools import cache
+from pathlib import Path
 from typing import Any
 
 from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from intake.packs import add_piece, close_pack, open_pack, take_in
 from planning.building import costs_of, fairness_of, work_of
 from planning.queries import bench_time, laid_out, one_study, plan_of
 from rennbahn.planning.schedule import ORDERS
@@ -23,10 +26,12 @@ def client() -> Client:
     return found
 
 
-def milliseconds(what: str, study: int = 0) -> float:
+def milliseconds(what: str, study: int = 0, path: str = "") -> float:
     """What one thing takes, in ms."""
     if what == "plan computation":
         return _computed(study)
+    if what == "import":
+        return _imported(study, path)
     if what == "drag":
         return _dragged(study)
     begin = time.perf_counter()
@@ -45,6 +50,19 @@ def _dragged(study: int) -> float:
     response: Any = client().put(f"/api/studies/{study}/plan/sequence", body, content_type="application/json")
     spent = time.perf_counter() - begin
     assert response.status_code == 200, response.content[:300]
+    return spent * 1000.0
+
+
+def _imported(study: int, path: str) -> float:
+    """A zip taken in by what the worker runs, every file as a pass."""
+    user = User.objects.get()
+    pack = open_pack(user, study, Path(path).name)
+    add_piece(user, pack.pk, 0, SimpleUploadedFile("piece", Path(path).read_bytes()))
+    close_pack(user, pack.pk)
+    begin = time.perf_counter()
+    files = take_in(pack.pk)
+    spent = time.perf_counter() - begin
+    assert pack.entries.filter(state="taken").count() == files, pack.entries.exclude(state="taken").first().words
     return spent * 1000.0
 
 

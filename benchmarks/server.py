@@ -142,13 +142,15 @@ def beside_the_analyst(ask: Asker, ids: dict[str, int], connection: psycopg.Conn
 def plan(ask: Asker, ids: dict[str, int]) -> None:
     """The plan of 3,240 passes, and a drag of it, beside the computation alone."""
     study = ids["plan"]
-    asked, dragged, pure = in_turn(
+    asked, dragged, run, pure = in_turn(
         lambda: ask(f"/studies/{study}/plan"),
         lambda: ask("drag", study=study),
+        lambda: ask(f"/studies/{study}/run"),
         lambda: ask("plan computation", study=study),
     )
     row("plan of 3,240 passes, beside its computation alone", asked, pure, "at most 3")
     row("a drag of it, beside the same", dragged, pure, "at most 3")
+    row("what to do next at the bench in it, beside the same", run, pure, "at most 3")
 
 
 def size(small: Asker, large: Asker, ids: dict[str, dict[str, int]]) -> None:

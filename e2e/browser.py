@@ -18,7 +18,7 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 
 SIZE = (1280, 800)
-PATIENCE = 20
+PATIENCE = 40
 _FLAGS = (
     "--headless=new", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--hide-scrollbars", "--lang=en-GB",
@@ -184,6 +184,11 @@ class Page:
         """Give files to the intake, as choosing them does."""
         field = self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, "input[type=file]"), "the file field")[0]
         field.send_keys("\n".join(str(file) for file in files))
+
+    def hand_in_folder(self, folder: Path) -> None:
+        """Give a folder to the intake, as choosing it does."""
+        path = "//input[@aria-label='Folder of captures']"
+        self.wait(lambda: self.driver.find_elements(By.XPATH, path), "the field of folders")[0].send_keys(str(folder))
 
     def saved(self, folder: Path, pattern: str, press: Callable[[], None]) -> bytes:
         """What a press saves into the folder, once it is there whole."""

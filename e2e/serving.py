@@ -12,9 +12,13 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import psycopg
 from psycopg import sql
+
+if TYPE_CHECKING:
+    from cluster import Cluster
 
 REPOSITORY = Path(__file__).resolve().parent.parent
 SERVER = REPOSITORY / "server"
@@ -49,36 +53,34 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
 
 @dataclass
 class Served:
-    """A server and a worker of one's own that may be killed, on a database without the demo."""
+    """A server, a worker and a PostgreSQL of one's own that may be killed."""
 
     address: str
-    database: str
+    cluster: Cluster
     environment: dict[str, str]
     listening: socket.socket
     web: subprocess.Popen[bytes]
     worker: subprocess.Popen[bytes]
 
-    @property
-    def admin(self) -> str:
-        """How to reach the database's own records."""
-        told = {name: os.environ[f"RENNBAHN_DB_{name}"] for name in ("HOST", "PORT", "USER", "PASSWORD")}
-        return " ".join(f"{name.lower()}={value}" for name, value in told.items()) + " dbname=postgres"
-
     def raise_up(self) -> None:
         """Start again what is gone, as a supervisor does."""
-        if _gone(self.web):
+        self.cluster.start()
+        if self.web.poll() is not None:
             self.web = _web(self.listening, self.environment)
-        if _gone(self.worker):
+        if self.worker.poll() is not None:
             self.worker = _worker(self.environment)
 
 
 @contextlib.contextmanager
-def serve_apart(database: str) -> Iterator[Served]:
-    """A server and a worker that a test may kill; database and both are gone afterwards."""
-    environment = _fresh(database, demo=False)
+def serve_apart(cluster: Cluster) -> Iterator[Served]:
+    """Served with nothing in it but a lead by the name of mara; everything is gone afterwards."""
+    cluster.remove()
+    cluster.start()
+    environment = {**os.environ, **cluster.environment()}
+    _filled(environment, demo=False)
     listening = socket.create_server(("127.0.0.1", 0), backlog=256)
     address = f"http://127.0.0.1:{listening.getsockname()[1]}"
-    served = Served(address, database, environment, listening, _web(listening, environment), _worker(environment))
+    served = Served(address, cluster, environment, listening, _web(listening, environment), _worker(environment))
     try:
         _answers(address, served.web)
         yield served
@@ -87,8 +89,7 @@ def serve_apart(database: str) -> Iterator[Served]:
             one.kill()
             one.wait(20)
         listening.close()
-        with _admin() as connection:
-            connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+        cluster.remove()
 
 
 def _fresh(database: str, *, demo: bool) -> dict[str, str]:
@@ -112,13 +113,6 @@ def _worker(environment: dict[str, str]) -> subprocess.Popen[bytes]:
     return subprocess.Popen([BIN / "python", "manage.py", "work", "--alone"], cwd=SERVER, env=environment)
 
 
-def _gone(one: subprocess.Popen[bytes]) -> bool:
-    """Whether a program has ended, or is about to: one that was just killed is given a moment."""
-    with contextlib.suppress(subprocess.TimeoutExpired):
-        one.wait(1.0)
-    return one.poll() is not None
-
-
 def _template(*, demo: bool) -> str:
     """A database to copy: made once a run, however many test workers ask for it at once."""
     name = f"rennbahn_e2e_{'demo' if demo else 'empty'}"
@@ -132,12 +126,17 @@ def _template(*, demo: bool) -> str:
             return name
         connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
         connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(name)))
-        environment = {**os.environ, "RENNBAHN_DB_NAME": name, "DJANGO_SUPERUSER_PASSWORD": PASSWORD}
-        alone = ["createsuperuser", "--noinput", "--username=mara", "--email=", "-v0"]
-        for words in (["migrate", "-v0"], ["load_demo"] if demo else alone):
-            subprocess.run([BIN / "python", "manage.py", *words], cwd=SERVER, env=environment, check=True)
+        _filled({**os.environ, "RENNBAHN_DB_NAME": name}, demo=demo)
         connection.execute(sql.SQL("COMMENT ON DATABASE {} IS {}").format(sql.Identifier(name), sql.Literal(run)))
     return name
+
+
+def _filled(environment: dict[str, str], *, demo: bool) -> None:
+    """Migrate a database, and load the demo or make a lead."""
+    alone = ["createsuperuser", "--noinput", "--username=mara", "--email=", "-v0"]
+    for words in (["migrate", "-v0"], ["load_demo"] if demo else alone):
+        told = {**environment, "DJANGO_SUPERUSER_PASSWORD": PASSWORD}
+        subprocess.run([BIN / "python", "manage.py", *words], cwd=SERVER, env=told, check=True)
 
 
 def _admin() -> psycopg.Connection[tuple[object, ...]]:

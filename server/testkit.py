@@ -100,6 +100,19 @@ class Caller:
         response = self.client.post(f"/api/studies/{study}/files", body)
         return self._read(response, status)
 
+    def send_piece(self, pack: int, position: int, content: bytes, status: int = 200) -> Any:
+        """Send one piece of a zip of many files."""
+        body = {"file": SimpleUploadedFile("piece", content)}
+        return self._read(self.client.post(f"/api/packs/{pack}/pieces/{position}", body), status)
+
+    def hand_in_pack(self, study: int, content: bytes, status: int = 200, *, piece: int = 40_000) -> Any:
+        """Hand in a zip of many files, piece by piece."""
+        pack = self.post(f"/studies/{study}/packs", {"name": "day 1.zip"}, status=201)
+        for position, start in enumerate(range(0, len(content), piece)):
+            self.send_piece(pack["id"], position, content[start : start + piece])
+        found = self.post(f"/packs/{pack['id']}/close", status=status)
+        return found["pack"] if status == 200 else found
+
     def _read(self, response: Any, status: int) -> Any:
         assert response.status_code == status, response.content[:600]
         if response.content and response.headers.get("Content-Type", "").startswith("application/json"):

@@ -45,12 +45,13 @@ class Shape:
         return self.lanes * self.tests * self.passes
 
 
-#: Those that are looked at: a comparison, a ladder, a matrix, and a plan that nobody has run yet.
+#: Those that are looked at: a comparison, a ladder, a matrix, a plan that nobody has run yet, and an empty one to fill.
 LOOKED_AT = (
     Shape("comparison", 2, 120, 5, StudyKind.A_B),
     Shape("ladder", 30, 36, 3),
     Shape("matrix", 2, 400, 5, StudyKind.A_B),
     Shape("plan", 30, 36, 3, planned=True),
+    Shape("import", 2, 100, 5, StudyKind.A_B, planned=True),
 )
 #: What an archive is made of, and what stands on the desk.
 ARCHIVED = Shape("archived", 2, 120, 5, StudyKind.A_B)

@@ -21,6 +21,7 @@ from intake.schemas import (
     KnownOut,
     OffsetIn,
     PackDetail,
+    PackIn,
     PackOut,
     PassDetail,
     PassOut,
@@ -79,11 +80,29 @@ def hand_in(
     return Status(201, queries.arrival_out(arrival))
 
 
-@router.post("/studies/{int:study_id}/packs", response={201: list[PackOut]})
-def begin_pack(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Status[list[PackOut]]:
-    """Hand in a zip of many files; the worker takes it in."""
-    packs.begin_pack(user_of(request), study_id, whole_upload(request, file))
-    return Status(201, pack_queries.packs_of(study_id))
+@router.post("/studies/{int:study_id}/packs", response={201: PackOut})
+def open_pack(request: HttpRequest, study_id: int, payload: PackIn) -> Status[PackOut]:
+    """Begin a zip of many files, which is sent in pieces."""
+    return Status(201, pack_queries.pack_out(packs.open_pack(user_of(request), study_id, payload.name)))
+
+
+@router.post("/packs/{int:pack_id}/pieces/{int:position}", response=PackOut)
+def add_piece(request: HttpRequest, pack_id: int, position: int, file: UploadedFile | None = FILE) -> PackOut:
+    """Send the next piece of a pack; pieces count from 0."""
+    return pack_queries.pack_out(packs.add_piece(user_of(request), pack_id, position, whole_upload(request, file)))
+
+
+@router.post("/packs/{int:pack_id}/close", response=PackDetail)
+def close_pack(request: HttpRequest, pack_id: int) -> PackDetail:
+    """All pieces of a pack are there: the worker takes it in, one file after the other."""
+    return pack_queries.pack_detail(packs.close_pack(user_of(request), pack_id).pk)
+
+
+@router.delete("/packs/{int:pack_id}", response={204: None})
+def drop_pack(request: HttpRequest, pack_id: int) -> Status[None]:
+    """Throw away what there is of a pack that was never sent whole."""
+    packs.drop_pack(user_of(request), pack_id)
+    return Status(204, None)
 
 
 @router.get("/studies/{int:study_id}/packs", response=list[PackOut])

@@ -131,7 +131,7 @@ def _serve(pipe: Connection[Any, Any], memory_bytes: int) -> None:
     while True:
         try:
             function, args, kwargs = pipe.recv()
-        except EOFError:
+        except (EOFError, ConnectionResetError):
             return
         try:
             answer: tuple[bool, object] = True, function(*args, **kwargs)

@@ -78,6 +78,7 @@ class Original(models.Model):
 class PackState(models.TextChoices):
     """How far a pack of files has come."""
 
+    ARRIVING = "arriving", "Being sent"
     RUNNING = "running", "Being taken in"
     CANCELLED = "cancelled", "Cancelled"
     DONE = "done", "Through"
@@ -88,8 +89,8 @@ class Pack(models.Model):
 
     study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="packs")
     name = models.CharField(max_length=255)
-    size = models.PositiveBigIntegerField()
-    state = models.CharField(max_length=10, choices=PackState.choices, default=PackState.RUNNING)
+    size = models.PositiveBigIntegerField(default=0)
+    state = models.CharField(max_length=10, choices=PackState.choices, default=PackState.ARRIVING)
     made_at = models.DateTimeField(auto_now_add=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="packs")
 
@@ -101,14 +102,19 @@ class Pack(models.Model):
         return self.name
 
 
-class PackContent(models.Model):
-    """The bytes of a pack, in a table of their own so that no list ever reads them."""
+class PackPiece(models.Model):
+    """Some of the bytes of a pack, as they were sent one piece after the other."""
 
-    pack = models.OneToOneField(Pack, on_delete=models.PROTECT, related_name="content", primary_key=True)
+    pack = models.ForeignKey(Pack, on_delete=models.PROTECT, related_name="pieces")
+    position = models.PositiveIntegerField()
     content = models.BinaryField()
 
+    class Meta:
+        ordering = ["pack", "position"]
+        constraints = [models.UniqueConstraint(fields=["pack", "position"], name="piece_once")]
+
     def __str__(self) -> str:
-        return str(self.pack)
+        return f"{self.pack}, piece {self.position}"
 
 
 class EntryState(models.TextChoices):

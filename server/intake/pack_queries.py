@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 from django.db.models import Count
 from problems import NotFound
 from studies.models import Study
@@ -19,7 +22,7 @@ def packs_of(study_id: int) -> list[PackOut]:
     rows = PackEntry.objects.filter(pack__in=packs).values_list("pack", "state").annotate(n=Count("pk"))
     for pack, state, number in rows.order_by("pack"):
         counts.setdefault(pack, {})[state] = number
-    return [_pack_out(pack, counts.get(pack.pk, {})) for pack in packs]
+    return [pack_out(pack, counts.get(pack.pk, {})) for pack in packs]
 
 
 def pack_detail(pack_id: int) -> PackDetail:
@@ -32,12 +35,13 @@ def pack_detail(pack_id: int) -> PackDetail:
     for entry in entries:
         counts[entry.state] = counts.get(entry.state, 0) + 1
     return PackDetail(
-        pack=_pack_out(pack, counts),
+        pack=pack_out(pack, counts),
         entries=[EntryOut(name=one.name, state=one.state, words=one.words) for one in entries],
     )
 
 
-def _pack_out(pack: Pack, counts: dict[str, int]) -> PackOut:
+def pack_out(pack: Pack, counts: Mapping[str, int] = MappingProxyType({})) -> PackOut:
+    """A pack with the number of its files in each state."""
     return PackOut(
         id=pack.pk, name=pack.name, size=pack.size, state=pack.state, made_at=pack.made_at, by=pack.by.get_username(),
         files=sum(counts.values()), **{state.value: counts.get(state, 0) for state in EntryState},

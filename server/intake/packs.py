@@ -1,18 +1,22 @@
 """A zip of many captures, taken in by the worker one file after the other: it can be left, cancelled and resumed.
 
+It is sent in pieces, so that no request is large however many captures there are, and none is held in memory whole.
 Each file is dealt with in transactions of its own and recognised by its bytes, so that a worker, a server or a database
 that dies in the middle changes nothing about what is there in the end.
 """
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
-import io
 import logging
+import tempfile
 import zipfile
+from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile, UploadedFile
 from django.db import transaction
@@ -28,8 +32,8 @@ from intake.models import (
     ArrivalState,
     EntryState,
     Pack,
-    PackContent,
     PackEntry,
+    PackPiece,
     PackState,
 )
 from intake.queries import arrival_out
@@ -38,34 +42,117 @@ from intake.services import Caller, receive, take
 from intake.uploads import LARGEST_FILE
 
 log = logging.getLogger(__name__)
-#: A pack holds at most so many files, and so much once it is unpacked.
+#: A pack is at most so large, holds so many files, and so much once it is unpacked.
+MOST_PACKED = 2 * 2**30
 MOST_ENTRIES = 5_000
 MOST_UNPACKED = 8 * 2**30
 _CHUNK = 1 << 20
 
 
-def begin_pack(user: Caller, study_id: int, upload: UploadedFile[Any]) -> Pack:
-    """Keep a zip and list what it holds; the worker takes it in. Raises :class:`Problem` on what is none."""
+def open_pack(user: Caller, study_id: int, name: str) -> Pack:
+    """Begin a pack, whose pieces follow."""
     tester = require(user, Role.TESTER)
-    content = upload.read()
-    names = _names(content)
     with transaction.atomic():
-        study = open_study(study_id)
-        pack = Pack.objects.create(study=study, name=(upload.name or "pack.zip")[:255], size=len(content), by=tester)
-        PackContent.objects.create(pack=pack, content=content)
-        PackEntry.objects.bulk_create(PackEntry(pack=pack, position=at, name=name) for at, name in enumerate(names))
-        note(study, tester, "handed in a pack", f"{pack.name}: {len(names)} files")
-        _queue(pack)
+        return Pack.objects.create(study=open_study(study_id), name=name, by=tester)
+
+
+def add_piece(user: Caller, pack_id: int, position: int, upload: UploadedFile[Any]) -> Pack:
+    """Keep the next piece of a pack. One that is there already may come again, as after a connection that broke off.
+
+    Raises :class:`Problem` where another piece is due, or the pack grows too large.
+    """
+    require(user, Role.TESTER)
+    content = upload.read()
+    with transaction.atomic():
+        pack = _arriving(pack_id)
+        there = PackPiece.objects.filter(pack=pack, position=position).values_list("content", flat=True).first()
+        if there is not None and bytes(there) == content:
+            return pack
+        due = pack.pieces.count()
+        if position != due:
+            raise Conflict("another_piece", f"Piece {due} of the pack is due (got {position}).")
+        if pack.size + len(content) > MOST_PACKED:
+            raise Problem(
+                "too_large",
+                f"The pack grows beyond {MOST_PACKED // 2**30} GB.",
+                field="file",
+                hint="Send it in several: what is here already is passed over.",
+            )
+        PackPiece.objects.create(pack=pack, position=position, content=content)
+        pack.size += len(content)
+        pack.save(update_fields=["size"])
     return pack
 
 
-def _names(content: bytes) -> list[str]:
+def close_pack(user: Caller, pack_id: int) -> Pack:
+    """List what a pack holds that was sent whole; the worker takes it in.
+
+    What is no zip, or holds nothing or too much, is not kept. Raises :class:`Problem` saying so.
+    """
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        pack = _arriving(pack_id)
+        try:
+            with _whole(pack) as packed:
+                names = _names(packed)
+        except Problem as error:
+            _drop(pack)
+            refused = error
+        else:
+            PackEntry.objects.bulk_create(PackEntry(pack=pack, position=at, name=name) for at, name in enumerate(names))
+            pack.state = PackState.RUNNING
+            pack.save(update_fields=["state"])
+            note(pack.study, tester, "handed in a pack", f"{pack.name}: {len(names)} files")
+            _queue(pack)
+            return pack
+    raise refused
+
+
+def drop_pack(user: Caller, pack_id: int) -> None:
+    """Throw away what there is of a pack that was never sent whole."""
+    require(user, Role.TESTER)
+    with transaction.atomic():
+        _drop(_arriving(pack_id))
+
+
+def _drop(pack: Pack) -> None:
+    pack.pieces.all().delete()
+    pack.delete()
+
+
+def _arriving(pack_id: int) -> Pack:
+    """A pack that is still being sent, held."""
+    found = Pack.objects.filter(pk=pack_id).first()
+    if found is None:
+        raise NotFound("pack")
+    open_study(found.study_id)
+    pack = Pack.objects.select_for_update().filter(pk=pack_id).first()
+    if pack is None:
+        raise NotFound("pack")
+    if pack.state != PackState.ARRIVING:
+        raise Conflict("pack_state", f"The pack is {PackState(pack.state).label.lower()} already.")
+    return pack
+
+
+@contextlib.contextmanager
+def _whole(pack: Pack) -> Iterator[zipfile.ZipFile]:
+    """The zip that the pieces make, on disk. Raises :class:`Problem` where they make none."""
+    with tempfile.TemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR) as file:
+        for content in pack.pieces.order_by("position").values_list("content", flat=True).iterator(chunk_size=1):
+            file.write(content)
+        try:
+            packed = zipfile.ZipFile(file)
+        except (zipfile.BadZipFile, NotImplementedError, ValueError) as error:
+            raise Problem(
+                "no_zip", f"The file is no whole zip: {error}.", field="file", hint="Pack it again."
+            ) from None
+        with packed:
+            yield packed
+
+
+def _names(packed: zipfile.ZipFile) -> list[str]:
     """Names of the files in a zip, in its order."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(content)) as packed:
-            files = [one for one in packed.infolist() if not one.is_dir() and not _hidden(one.filename)]
-    except (zipfile.BadZipFile, NotImplementedError, ValueError) as error:
-        raise Problem("no_zip", f"The file is no whole zip: {error}.", field="file", hint="Pack it again.") from None
+    files = [one for one in packed.infolist() if not one.is_dir() and not _hidden(one.filename)]
     if not files:
         raise Problem("empty_zip", "The zip holds no file.", field="file")
     if len(files) > MOST_ENTRIES:
@@ -120,16 +207,25 @@ def take_in(pack_id: int) -> int:
     """Take in what waits of a pack, until it is through or cancelled; how many files that were."""
     pack = Pack.objects.select_related("by", "study").get(pk=pack_id)
     done = 0
-    content = bytes(PackContent.objects.get(pack=pack).content)
-    with zipfile.ZipFile(io.BytesIO(content)) as packed:
+    if pack.state != PackState.RUNNING:
+        return done
+    with _whole(pack) as packed:
         for entry in pack.entries.filter(state=EntryState.WAITING).order_by("position"):
             if not Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).exists():
                 return done
             state, words, arrival = _take_entry(pack, packed, entry.name)
             PackEntry.objects.filter(pk=entry.pk).update(state=state, words=words[:300], arrival=arrival)
             done += 1
-    Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).update(state=PackState.DONE)
+    with transaction.atomic():
+        if Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).update(state=PackState.DONE):
+            _let_go(pack)
     return done
+
+
+def _let_go(pack: Pack) -> None:
+    """Drop the pieces of a pack that is through, where each of its files is kept by itself."""
+    if not pack.entries.filter(arrival=None).exists():
+        pack.pieces.all().delete()
 
 
 def _take_entry(pack: Pack, packed: zipfile.ZipFile, name: str) -> tuple[str, str, int | None]:

@@ -106,6 +106,12 @@ class TakeIn(In):
     save_as: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE] = ""
 
 
+class PackIn(In):
+    """A pack by the name of its file or folder."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=255), ONE_LINE]
+
+
 class PackOut(Out):
     """A zip of many files, and how many of them wait, were taken, wait for a place, were there already or refused."""
 

@@ -8,7 +8,6 @@ from typing import Any
 
 import pytest
 from config.api import api
-from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from testkit import Bench, Caller, accepting, study_body
@@ -56,8 +55,7 @@ def run_some(lead: Caller, tester: Caller, study: dict[str, Any], cells: int) ->
     with zipfile.ZipFile(packed, "w") as pack:
         for number in range(3 * cells):
             pack.writestr(f"{number}.csv", "ms\n5\n")
-    upload = SimpleUploadedFile("day.zip", packed.getvalue())
-    assert tester.client.post(f"/api/studies/{bench.id}/packs", {"file": upload}).status_code == 201
+    tester.hand_in_pack(bench.id, packed.getvalue())
     tester.post(f"/studies/{bench.id}/sessions", {}, status=201)
     lead.save(f"/studies/{bench.id}/plan", PLAN)
     objection = lead.get(f"/studies/{bench.id}/plan")["objections"][0]

@@ -7,8 +7,7 @@ import zipfile
 from typing import Any
 
 import pytest
-from django.core.files.uploadedfile import SimpleUploadedFile
-from intake.models import Original, Pack, PackEntry
+from intake.models import Original, Pack, PackEntry, PackPiece
 from intake.packs import take_in
 from testkit import Bench, Jobs
 
@@ -20,14 +19,6 @@ def zipped(files: dict[str, bytes]) -> bytes:
         for name, content in files.items():
             packed.writestr(name, content)
     return out.getvalue()
-
-
-def hand_in(bench: Bench, content: bytes, status: int = 201) -> Any:
-    response = bench.tester.client.post(
-        f"/api/studies/{bench.id}/packs", {"file": SimpleUploadedFile("day 1.zip", content)}
-    )
-    assert response.status_code == status, response.content[:400]
-    return response.json()
 
 
 def names(bench: Bench, seeds: int = 1) -> dict[str, bytes]:
@@ -54,7 +45,7 @@ def test_a_pack_is_taken_in_by_the_worker_and_tells_of_each_file(bench: Bench, j
         "captures/again.csv": files[first], "captures/strange.csv": b"a;b\n1;2\n3;4\n", "readme.csv": b"hello\n",
         "captures/somewhere.csv": bench.log(77), ".DS_Store": b"x", "__MACOSX/a.csv": b"x",
     }  # fmt: skip
-    (pack,) = hand_in(bench, zipped(files | odd))
+    pack = bench.tester.hand_in_pack(bench.id, zipped(files | odd))
     assert (pack["state"], pack["files"], pack["waiting"]) == ("running", 16, 16)
     assert bench.tester.get(f"/studies/{bench.id}/passes")[0]["state"] == "planned", "the page answered at once"
     jobs.work()
@@ -65,13 +56,14 @@ def test_a_pack_is_taken_in_by_the_worker_and_tells_of_each_file(bench: Bench, j
     assert found["known"] == ["captures/again.csv"]
     assert found["kept"] == ["captures/strange.csv", "captures/somewhere.csv"]
     assert found["refused"] == ["readme.csv"]
+    assert not PackPiece.objects.exists(), "each file is kept by itself"
     recorded = [one for one in bench.tester.get(f"/studies/{bench.id}/passes") if one["state"] == "recorded"]
     assert len(recorded) == 12
     assert all(one["figures"]["average_fps"] > 0 for one in recorded)
 
 
 def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch) -> None:
-    (pack,) = hand_in(bench, zipped(names(bench)))
+    pack = bench.tester.hand_in_pack(bench.id, zipped(names(bench)))
     taken = 0
 
     def cancel_after_two(*_: Any) -> tuple[str, str, None]:
@@ -96,9 +88,10 @@ def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: 
 
 def test_what_died_before_it_was_noted_is_taken_and_not_doubled(bench: Bench, jobs: Jobs) -> None:
     files = names(bench)
-    (pack,) = hand_in(bench, zipped(files))
+    pack = bench.tester.hand_in_pack(bench.id, zipped(files))
     jobs.work()
     # The worker died after two files were taken and before their fate was noted.
+    PackPiece.objects.create(pack_id=pack["id"], position=0, content=zipped(files))
     lost = list(PackEntry.objects.filter(pack=pack["id"])[:2].values_list("pk", flat=True))
     PackEntry.objects.filter(pk__in=lost).update(state="waiting", words="", arrival=None)
     Pack.objects.update(state="running")
@@ -113,8 +106,37 @@ def test_what_died_before_it_was_noted_is_taken_and_not_doubled(bench: Bench, jo
     [(b"no zip", "no_zip"), (zipped({}), "empty_zip"), (zipped({f"{n}.csv": b"1" for n in range(5001)}), "too_many")],
 )
 def test_what_is_no_pack_is_refused(bench: Bench, content: bytes, code: str) -> None:
-    assert hand_in(bench, content, status=422)["code"] == code
+    assert bench.tester.hand_in_pack(bench.id, content, status=422)["code"] == code
     assert bench.tester.get(f"/studies/{bench.id}/packs") == []
+
+
+def test_pieces_come_in_order_and_a_piece_may_come_twice(bench: Bench, jobs: Jobs) -> None:
+    content = zipped(dict(list(names(bench).items())[:1]))
+    half = len(content) // 2
+    pack = bench.tester.post(f"/studies/{bench.id}/packs", {"name": "day 1"}, status=201)["id"]
+    bench.tester.send_piece(pack, 0, content[:half])
+    assert bench.tester.send_piece(pack, 0, content[:half])["size"] == half, "an answer that was lost"
+    assert (
+        bench.tester.send_piece(pack, 0, content[half:], status=409)["message"] == "Piece 1 of the pack is due (got 0)."
+    )
+    assert bench.tester.send_piece(pack, 2, content[half:], status=409)["code"] == "another_piece"
+    assert (bench.tester.get(f"/packs/{pack}")["pack"]["state"], jobs.work()) == ("arriving", 0)
+    bench.tester.send_piece(pack, 1, content[half:])
+    bench.tester.post(f"/packs/{pack}/close")
+    assert bench.tester.send_piece(pack, 2, b"more", status=409)["code"] == "pack_state"
+    assert bench.tester.client.delete(f"/api/packs/{pack}").status_code == 409
+    jobs.work()
+    assert fates(bench, pack) == {"taken": [next(iter(names(bench)))]}
+
+
+def test_what_was_never_sent_whole_can_be_thrown_away(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("intake.packs.MOST_PACKED", 100)
+    pack = bench.tester.post(f"/studies/{bench.id}/packs", {"name": "day 1"}, status=201)["id"]
+    bench.tester.send_piece(pack, 0, b"0" * 90)
+    assert bench.tester.send_piece(pack, 1, b"0" * 20, status=422)["code"] == "too_large"
+    assert bench.tester.client.delete(f"/api/packs/{pack}").status_code == 204
+    assert bench.tester.get(f"/studies/{bench.id}/packs") == []
+    bench.tester.send_piece(pack, 0, b"1", status=404)
 
 
 def test_a_file_that_unpacks_to_too_much_is_refused_and_stops_no_other(
@@ -122,11 +144,12 @@ def test_a_file_that_unpacks_to_too_much_is_refused_and_stops_no_other(
 ) -> None:
     monkeypatch.setattr("intake.packs.LARGEST_FILE", 100_000)
     files = {"bomb.csv": b"0" * 200_000, **dict(list(names(bench).items())[:1])}
-    (pack,) = hand_in(bench, zipped(files))
+    pack = bench.tester.hand_in_pack(bench.id, zipped(files))
     jobs.work()
     found = bench.tester.get(f"/packs/{pack['id']}")["entries"]
     assert [entry["state"] for entry in found] == ["refused", "taken"]
     assert "larger than" in found[0]["words"]
+    assert PackPiece.objects.exists(), "nothing is lost"
 
 
 def test_originals_are_kept_smaller_and_come_back_byte_for_byte(bench: Bench) -> None:

@@ -114,16 +114,18 @@ class Expected:
             own[self.at[one.scene]] += _LANES * max(one.passes - 1, 0)
         #: Degrees of freedom of each scene's own cells in a pair of lanes, as planned.
         self.freedom = own
+        self._at_passes: dict[int, Judged] = {}
 
     @cached_property
     def planned(self) -> Judged:
         """How scenes would be judged with the passes planned."""
         return self._judged(self.freedom)
 
-    @lru_cache(maxsize=32)  # noqa: B019 - lives as long as the plan that asks
     def at_passes(self, n: int) -> Judged:
         """How scenes would be judged if every test were run n times a lane."""
-        return self._judged(np.asarray(_LANES * self._tests_of * (n - 1.0), dtype=np.float64))
+        if n not in self._at_passes:
+            self._at_passes[n] = self._judged(np.asarray(_LANES * self._tests_of * (n - 1.0), dtype=np.float64))
+        return self._at_passes[n]
 
     def _judged(self, freedom: Floats) -> Judged:
         rng = np.random.default_rng(0)

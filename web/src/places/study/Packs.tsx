@@ -17,10 +17,14 @@ const usePacks = (study: number) =>
     queryFn: () =>
       data(client.GET("/api/studies/{study_id}/packs", { params: { path: { study_id: study } } })),
     // The worker takes them in; the page follows.
-    refetchInterval: ({ state }) => (state.data?.some((pack) => pack.state === "running") ? 1_000 : false),
+    refetchInterval: ({ state }) =>
+      state.data?.some((pack) => pack.state === "running" || pack.state === "arriving") ? 1_000 : false,
   });
 
-/** Zips that the worker takes in: how far each has come, and what became of every file. */
+/** So many of those that are through are shown at once. */
+const RECENT = 3;
+
+/** Folders and zips that the worker takes in: how far each has come, and what became of every file. */
 export function Packs({ study }: { study: number }) {
   const { data: packs } = usePacks(study);
   const queries = useQueryClient();
@@ -29,16 +33,23 @@ export function Packs({ study }: { study: number }) {
   useEffect(() => {
     if (done) void queries.invalidateQueries({ queryKey: ["study", study, "files"] });
   }, [done, queries, study]);
+  const drop = useMutation({
+    mutationFn: (id: number) =>
+      data(client.DELETE("/api/packs/{pack_id}", { params: { path: { pack_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: key(study) }),
+  });
   const turn = useMutation({
     mutationFn: ({ id, what }: { id: number; what: "cancel" | "resume" }) =>
       data(client.POST(`/api/packs/{pack_id}/${what}`, { params: { path: { pack_id: id } } })),
     onSuccess: () =>
       Promise.all([queries.invalidateQueries({ queryKey: key(study) }), refreshStudy(queries, study)]),
   });
+  const [all, setAll] = useState(false);
   if (!packs?.length) return null;
+  const recent = packs.filter((pack, at) => at < RECENT || pack.state !== "done");
   return (
     <section aria-label="Packs" className="mb-5 grid gap-3">
-      {packs.map((pack) => (
+      {(all ? packs : recent).map((pack) => (
         <div key={pack.id} className="sheet grid gap-2 px-5 py-3">
           <p className="flex flex-wrap items-baseline gap-x-4">
             <b>{pack.name}</b>
@@ -49,7 +60,7 @@ export function Packs({ study }: { study: number }) {
               {wordsOf(pack)}
             </span>
           </p>
-          {pack.state !== "done" && (
+          {(pack.state === "running" || pack.state === "cancelled") && (
             <progress
               className="h-2 w-full"
               aria-label={`How far ${pack.name} has come`}
@@ -66,15 +77,29 @@ export function Packs({ study }: { study: number }) {
                 Resume
               </Button>
             )}
-            <Button kind="quiet" onClick={() => setShown(pack)}>
-              File by file
-            </Button>
+            {pack.state === "arriving" ? (
+              <Button onClick={() => drop.mutate(pack.id)}>Throw away</Button>
+            ) : (
+              <Button kind="quiet" onClick={() => setShown(pack)}>
+                File by file
+              </Button>
+            )}
           </p>
         </div>
       ))}
-      <ErrorNotice error={turn.error} />
+      {!all && recent.length < packs.length && (
+        <p>
+          <Button kind="quiet" onClick={() => setAll(true)}>
+            {count(packs.length - recent.length, "earlier pack")}
+          </Button>
+        </p>
+      )}
+      <ErrorNotice error={turn.error ?? drop.error} />
       <Dialog open={shown !== null} onOpenChange={() => setShown(null)} title={shown?.name ?? ""} wide>
         {shown && <Fates pack={shown.id} />}
+        <p className="mt-4">
+          <Button onClick={() => setShown(null)}>Close</Button>
+        </p>
       </Dialog>
     </section>
   );
@@ -83,10 +108,11 @@ export function Packs({ study }: { study: number }) {
 /** How far a pack has come, in words. */
 export function wordsOf(pack: Pack): string {
   const parts = [
+    pack.state === "arriving" && `being sent, ${size(pack.size)} so far`,
     pack.state === "cancelled" && "cancelled",
     pack.waiting > 0 && `${pack.files - pack.waiting} of ${count(pack.files, "file")}`,
     pack.taken > 0 && `${count(pack.taken, "pass", "passes")} recorded`,
-    pack.kept > 0 && `${pack.kept} wait below`,
+    pack.kept > 0 && `${pack.kept} ${pack.kept === 1 ? "waits" : "wait"} below`,
     pack.known > 0 && `${pack.known} there already`,
     pack.refused > 0 && `${pack.refused} refused`,
   ];
