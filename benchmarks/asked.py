@@ -11,7 +11,8 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
-from intake.packs import add_piece, close_pack, open_pack, take_in
+from intake.packs import add_piece, close_pack, open_pack
+from intake.unpacking import take_in
 from planning.building import costs_of, fairness_of, work_of
 from planning.queries import bench_time, laid_out, one_study, plan_of
 from rennbahn.planning.schedule import ORDERS

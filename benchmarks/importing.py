@@ -1,6 +1,6 @@
 """1,000 captures of 10,000 frames through the worker, beside scripts that only read them; and what is kept a frame.
 
-The scripts look at the same files in turn, a hundred at a time, and keep nothing: no record, no channel, no check.
+The scripts look at the same files in turn, half of them at a time, and keep nothing: no record, no channel, no check.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ from rennbahn.simulation import Scene as Demand
 
 from server import SMALL, Asker, connected, fill
 
-FILES, FRAMES, AT_ONCE = 1_000, 10_000, 100
+FILES, FRAMES, AT_ONCE = 1_000, 10_000, 500
 DIALECT = Dialect(names={"frame_time": "frame_time_ms", "gpu_busy_ms": "gpu_busy_ms"})
 
 

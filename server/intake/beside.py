@@ -44,7 +44,7 @@ def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, off
             raise NotFound("pass")
         study = open_study(one.test.study_id)
         facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
-        arrival = keep_file(tester, study, upload, content, facts)
+        arrival = keep_file(tester, study, upload.name, crunching.keep(content), facts)
         file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
         note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
         if samples is not None:

@@ -11,7 +11,7 @@ from typing import Any
 
 from rennbahn import capture as core
 from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_capture, read_samples
-from rennbahn.capture.pack import pack, unpack
+from rennbahn.capture.pack import pack, pack_bytes, unpack
 from rennbahn.checks import profile_of
 from rennbahn.errors import CaptureRefused
 from rennbahn.measures import Figures, Settings, figures_of
@@ -62,6 +62,15 @@ class Proposed:
 
 
 @dataclass(frozen=True)
+class KeptFile:
+    """The bytes of a file as they are kept."""
+
+    size: int
+    sha256: str
+    packed: bytes
+
+
+@dataclass(frozen=True)
 class Crunched:
     """A file that was read: its arrays packed, a digest of its frames, and its figures."""
 
@@ -82,6 +91,19 @@ class Measured:
 
 
 @dataclass(frozen=True)
+class TakenIn:
+    """One file of many: what it seems to be, and where its columns leave no question and its place is known, what was
+    read of it by them; or why it was refused.
+    """
+
+    file: KeptFile
+    proposed: Proposed | None = None
+    columns: dict[str, Any] | None = None
+    read: Crunched | None = None
+    refused: CaptureRefused | None = None
+
+
+@dataclass(frozen=True)
 class CrunchedSamples:
     """Samples that were read: their columns, packed arrays, and when their clock begins and ends."""
 
@@ -90,6 +112,34 @@ class CrunchedSamples:
     begins_s: float
     ends_s: float
     channels: dict[str, bytes] = field(default_factory=dict)
+
+
+def keep(content: bytes) -> KeptFile:
+    """The bytes of a file as they are kept."""
+    return KeptFile(len(content), hashlib.sha256(content).hexdigest(), pack_bytes(content))
+
+
+def take_in(content: bytes, saved: dict[str, dict[str, Any]], settings: dict[str, Any] | None) -> TakenIn:
+    """All that is done with a file of many at once; `saved` holds column maps by the look of files, and without
+    `settings` the file belongs nowhere yet and is not read.
+    """
+    file = keep(content)
+    proposed = columns = None
+    try:
+        proposed = propose(content)
+        known = saved.get(proposed.look)
+        columns = standing_as(proposed.columns, known) if known else None if proposed.questions else proposed.columns
+        found = read(content, columns, settings) if columns and settings is not None else None
+    except CaptureRefused as error:
+        return TakenIn(file, proposed, columns, refused=error)
+    return TakenIn(file, proposed, columns, found)
+
+
+def standing_as(own: dict[str, Any] | None, columns: dict[str, Any]) -> dict[str, Any]:
+    """A column map with header and end as in a file's own: files of a logger differ in what stands around the rows."""
+    if own is None or own.get("skip_lines") is None:
+        return columns
+    return columns | {name: own[name] for name in ("skip_lines", "header_lines", "skip_last_lines") if name in own}
 
 
 def propose(content: bytes) -> Proposed:

@@ -7,39 +7,28 @@ that dies in the middle changes nothing about what is there in the end.
 
 from __future__ import annotations
 
-import contextlib
-import hashlib
 import logging
-import tempfile
 import zipfile
-from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import Any
 
-from django.conf import settings
-from django.contrib.auth.models import User
-from django.core.files.uploadedfile import SimpleUploadedFile, UploadedFile
+from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from rennbahn.errors import RennbahnError
 from studies.record import note
 from studies.services import open_study
 
 from intake.models import (
-    Arrival,
-    ArrivalState,
-    EntryState,
     Pack,
     PackEntry,
     PackPiece,
     PackState,
 )
-from intake.queries import arrival_out
-from intake.schemas import Assignment, TakeIn
-from intake.services import Caller, receive, take
-from intake.uploads import LARGEST_FILE
+from intake.services import Caller
+from intake.tasks import queue_pack
+from intake.unpacking import whole
 
 log = logging.getLogger(__name__)
 #: A pack is at most so large, holds so many files, and so much once it is unpacked.
@@ -93,7 +82,7 @@ def close_pack(user: Caller, pack_id: int) -> Pack:
     with transaction.atomic():
         pack = _arriving(pack_id)
         try:
-            with _whole(pack) as packed:
+            with whole(pack) as packed:
                 names = _names(packed)
         except Problem as error:
             _drop(pack)
@@ -103,7 +92,7 @@ def close_pack(user: Caller, pack_id: int) -> Pack:
             pack.state = PackState.RUNNING
             pack.save(update_fields=["state"])
             note(pack.study, tester, "handed in a pack", f"{pack.name}: {len(names)} files")
-            _queue(pack)
+            queue_pack(pack.pk)
             return pack
     raise refused
 
@@ -132,22 +121,6 @@ def _arriving(pack_id: int) -> Pack:
     if pack.state != PackState.ARRIVING:
         raise Conflict("pack_state", f"The pack is {PackState(pack.state).label.lower()} already.")
     return pack
-
-
-@contextlib.contextmanager
-def _whole(pack: Pack) -> Iterator[zipfile.ZipFile]:
-    """The zip that the pieces make, on disk. Raises :class:`Problem` where they make none."""
-    with tempfile.TemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR) as file:
-        for content in pack.pieces.order_by("position").values_list("content", flat=True).iterator(chunk_size=1):
-            file.write(content)
-        try:
-            packed = zipfile.ZipFile(file)
-        except (zipfile.BadZipFile, NotImplementedError, ValueError) as error:
-            raise Problem(
-                "no_zip", f"The file is no whole zip: {error}.", field="file", hint="Pack it again."
-            ) from None
-        with packed:
-            yield packed
 
 
 def _names(packed: zipfile.ZipFile) -> list[str]:
@@ -193,94 +166,5 @@ def _turn(user: Caller, pack_id: int, before: str, after: str, what: str) -> Pac
         pack.save(update_fields=["state"])
         note(study, tester, what, pack.name)
         if after == PackState.RUNNING:
-            _queue(pack)
+            queue_pack(pack.pk)
     return pack
-
-
-def _queue(pack: Pack) -> None:
-    from intake.tasks import queue_pack  # noqa: PLC0415 - the task calls back
-
-    queue_pack(pack.pk)
-
-
-def take_in(pack_id: int) -> int:
-    """Take in what waits of a pack, until it is through or cancelled; how many files that were."""
-    pack = Pack.objects.select_related("by", "study").get(pk=pack_id)
-    done = 0
-    if pack.state != PackState.RUNNING:
-        return done
-    with _whole(pack) as packed:
-        for entry in pack.entries.filter(state=EntryState.WAITING).order_by("position"):
-            if not Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).exists():
-                return done
-            state, words, arrival = _take_entry(pack, packed, entry.name)
-            PackEntry.objects.filter(pk=entry.pk).update(state=state, words=words[:300], arrival=arrival)
-            done += 1
-    with transaction.atomic():
-        if Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).update(state=PackState.DONE):
-            _let_go(pack)
-    return done
-
-
-def _let_go(pack: Pack) -> None:
-    """Drop the pieces of a pack that is through, where each of its files is kept by itself."""
-    if not pack.entries.filter(arrival=None).exists():
-        pack.pieces.all().delete()
-
-
-def _take_entry(pack: Pack, packed: zipfile.ZipFile, name: str) -> tuple[str, str, int | None]:
-    """What became of one file."""
-    try:
-        content = _unpacked(packed, name)
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError) as error:
-        return EntryState.REFUSED, f"it cannot be unpacked: {error}", None
-    if len(content) > LARGEST_FILE:
-        return EntryState.REFUSED, f"it is larger than {LARGEST_FILE // 2**20} MB", None
-    short = PurePosixPath(name).name or "unnamed"
-    try:
-        arrival = receive(pack.by, pack.study_id, SimpleUploadedFile(short, content))
-    except RennbahnError as error:
-        if error.code != "duplicate_file":
-            return EntryState.REFUSED, error.message, None
-        digest = hashlib.sha256(content).hexdigest()
-        there = Arrival.objects.filter(study=pack.study, sha256=digest).exclude(state=ArrivalState.SET_ASIDE).get()
-        if there.arrived_at < pack.made_at:
-            return EntryState.KNOWN, error.message, there.pk
-        # It came with this pack: whoever took it in died before it could be noted, or the pack holds it twice.
-        if PackEntry.objects.filter(pack=pack, arrival=there).exists():
-            return EntryState.KNOWN, error.message, there.pk
-        arrival = there
-    return _place(pack.by, arrival)
-
-
-def _place(user: User, arrival: Arrival) -> tuple[str, str, int | None]:
-    """Take a file as the pass that its name says, where that and its columns leave no question; else it waits."""
-    if arrival.state == ArrivalState.TAKEN:
-        return EntryState.TAKEN, "a pass", arrival.pk
-    if arrival.refusal is not None:
-        return EntryState.REFUSED, str(arrival.refusal.get("message", "it is no capture")), arrival.pk
-    told = arrival_out(arrival)
-    lacks = ""
-    if told.columns is None or told.questions:
-        lacks = "say what its columns are"
-    elif told.lane_id is None or told.test_id is None or told.lane_guess or told.test_guess:
-        lacks = "its name does not say where it belongs"
-    else:
-        place = Assignment(arrival_id=arrival.pk, lane_id=told.lane_id, test_id=told.test_id, number=told.number)
-        taken = take(user, arrival.study_id, TakeIn(columns=told.columns, assignments=[place], save_as=""))[0]
-        if taken.refusal is None:
-            return EntryState.TAKEN, "a pass", arrival.pk
-        if taken.refusal.reason not in ("pass_taken", "wrong_state"):
-            return EntryState.REFUSED, taken.refusal.message, arrival.pk
-        lacks = taken.refusal.message
-    return EntryState.KEPT, f"it waits in Hand in: {lacks}", arrival.pk
-
-
-def _unpacked(packed: zipfile.ZipFile, name: str) -> bytes:
-    """One file of a zip, at most a byte more than is taken."""
-    parts, left = [], LARGEST_FILE + 1
-    with packed.open(name) as stream:
-        while left > 0 and (part := stream.read(min(_CHUNK, left))):
-            parts.append(part)
-            left -= len(part)
-    return b"".join(parts)

@@ -20,7 +20,7 @@ from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
 from studies.models import COUNTING, Pass, PassState, Study, StudyState
 from studies.queries import with_lanes_and_tests
 
-from intake.crunching import FRAMES
+from intake.crunching import FRAMES, standing_as
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, Capture, Channel, Original, PassFile, SavedMap
 from intake.schemas import (
@@ -100,10 +100,7 @@ def _arrival_out(
 
 def own_map(arrival: Arrival, columns: dict[str, Any]) -> dict[str, Any]:
     """A column map with header and end as in this file: files of a logger differ in what stands around the rows."""
-    own = arrival.proposal.get("columns") or {}
-    if own.get("skip_lines") is None:
-        return columns
-    return columns | {name: own[name] for name in ("skip_lines", "header_lines", "skip_last_lines") if name in own}
+    return standing_as(arrival.proposal.get("columns"), columns)
 
 
 #: What a list shows of each pass, in the order of `_row`.

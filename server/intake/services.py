@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import itertools
 import logging
 import unicodedata
@@ -18,7 +17,6 @@ from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.capture import ColumnMap
-from rennbahn.capture.pack import pack_bytes
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.deciding import decide_again, lane_and_test, record_pass, run_as_of
 from studies.models import Pass, PassState, Study
@@ -28,7 +26,7 @@ from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
-from intake.crunching import Crunched, Measured
+from intake.crunching import Crunched, KeptFile, Measured, Proposed
 from intake.measuring import keep_channels, measure, settings_for, settings_from
 from intake.models import (
     PACKING,
@@ -57,24 +55,24 @@ def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: 
     tester = require(user, Role.TESTER)
     content = upload.read()
     proposal, key, refusal = proposal_of(content)
+    file = crunching.keep(content)
     with transaction.atomic():
         study = open_study(study_id)
         facts = {"proposal": proposal, "header_key": key, "refusal": refusal, "written_at": written_at}
-        return keep_file(tester, study, upload, content, facts)
+        return keep_file(tester, study, upload.name, file, facts)
 
 
-def keep_file(tester: User, study: Study, upload: UploadedFile[Any], content: bytes, facts: dict[str, Any]) -> Arrival:
+def keep_file(tester: User, study: Study, name: str | None, file: KeptFile, facts: dict[str, Any]) -> Arrival:
     """Keep the bytes of a file. Raises :class:`Conflict` where the study has the same already."""
-    name = PurePath(unicodedata.normalize("NFC", upload.name or "unnamed").replace("\\", "/")).name[:255]
-    digest = hashlib.sha256(content).hexdigest()
+    name = PurePath(unicodedata.normalize("NFC", name or "unnamed").replace("\\", "/")).name[:255]
     try:
         with transaction.atomic():
             arrival = Arrival.objects.create(
-                study=study, name=name, size=len(content), sha256=digest, by=tester, **facts
+                study=study, name=name, size=file.size, sha256=file.sha256, by=tester, **facts
             )
-            Original.objects.create(arrival=arrival, content=pack_bytes(content), packing=PACKING)
+            Original.objects.create(arrival=arrival, content=file.packed, packing=PACKING)
     except IntegrityError:
-        raise _duplicate(study.pk, digest, name) from None
+        raise _duplicate(study.pk, file.sha256, name) from None
     return arrival
 
 
@@ -281,19 +279,29 @@ def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMap
         settings = settings_from(Study.objects.get(pk=study_id), run_as_of(lane, test))
         own = own_columns(arrival, columns)
         found = bounded(crunching.read, _content(arrival), own, settings)
-        one = _record(tester, study_id, place, own, found, settings)
+        one = record(tester, study_id, place, own, found, settings)
     except RennbahnError as error:
-        refusal = _refusal(error)
+        refusal = refusal_of(error)
         if isinstance(error, CaptureRefused):
             Arrival.objects.filter(pk=arrival.pk).update(refusal=refusal.dict())
         return Taken(arrival_id=arrival.pk, name=arrival.name, pass_id=None, refusal=refusal)
     return Taken(arrival_id=arrival.pk, name=arrival.name, pass_id=one.pk, refusal=None)
 
 
-def _record(
-    tester: User, study_id: int, place: Assignment, columns: dict[str, Any], found: Crunched, settings: dict[str, Any]
+def record(
+    tester: User,
+    study_id: int,
+    place: Assignment,
+    columns: dict[str, Any],
+    found: Crunched,
+    settings: dict[str, Any],
+    *,
+    alone: bool = True,
 ) -> Pass:
-    """Record what was read of a file as a pass, if all is still as it was."""
+    """Record what was read of a file as a pass, if all is still as it was.
+
+    One of many is checked with the others by whoever takes them in. Raises :class:`RennbahnError`.
+    """
     with transaction.atomic():
         # One order of locks everywhere: the study, then its files and passes.
         study = open_study(study_id)
@@ -314,7 +322,8 @@ def _record(
         measure(capture, now, Measured(found.figures, found.profile) if now == settings else None)
         arrival.state, arrival.refusal = ArrivalState.TAKEN, None
         arrival.save(update_fields=["state", "refusal"])
-        captured.send(Study, study=study, one=one)
+        if alone:
+            captured.send(Study, study=study, one=one)
     return one
 
 
@@ -341,15 +350,19 @@ def proposal_of(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | N
     try:
         found = bounded(crunching.propose, content)
     except CaptureRefused as error:
-        return {}, "", _refusal(error).dict()
-    data = {
+        return {}, "", refusal_of(error).dict()
+    return proposal_from(found), found.look, None
+
+
+def proposal_from(found: Proposed) -> dict[str, Any]:
+    """What is kept of a proposal with the file."""
+    return {
         "columns": found.columns, "names": found.names, "rows": found.rows, "reasons": found.reasons,
         "questions": found.questions,
     }  # fmt: skip
-    return data, found.look, None
 
 
-def _refusal(error: RennbahnError) -> Refusal:
+def refusal_of(error: RennbahnError) -> Refusal:
     row, line = (error.row, error.line) if isinstance(error, CaptureRefused) else (None, None)
     return Refusal(reason=error.code, message=error.message, row=row, line=line, hint=error.hint)
 

@@ -30,7 +30,7 @@ from intake.measuring import (
     stale_captures,
 )
 from intake.models import Capture, CaptureFigures, Pack, PackState
-from intake.packs import take_in
+from intake.unpacking import take_in
 
 log = logging.getLogger(__name__)
 

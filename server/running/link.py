@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -246,3 +247,15 @@ def on_captured(study: Study, one: Pass) -> None:
     check_test(study, one.test_id, one.pk)
     if one.session is not None and one.session.ended_at is None:
         came_in(one.session, one.session.driver, one.pk, "a capture came")
+
+
+def on_captured_many(study: Study, passes: Sequence[int]) -> None:
+    """Passes have captures that came together: what was known of their runs is kept, and their tests are checked."""
+    at_the_bench = RunAct.objects.filter(kind=ActKind.BEGAN, pass_id__in=passes, session__study=study)
+    begun = [pk for pk in at_the_bench.values_list("pass_id", flat=True) if pk is not None]
+    for one in Pass.objects.filter(pk__in=begun).select_related("session__driver").order_by("pk"):
+        on_captured(study, one)
+    others = Pass.objects.filter(pk__in=passes).exclude(pk__in=begun).order_by("pk")
+    newest = dict(others.values_list("test", "pk"))
+    for test, pk in newest.items():
+        check_test(study, test, pk)

@@ -8,5 +8,7 @@ from django.dispatch import Signal
 decided = Signal()
 #: A pass has a capture, or another view of it: `study` and `one`, the pass.
 captured = Signal()
+#: Passes have captures that came together: `study` and `passes`, their ids.
+captured_many = Signal()
 #: What a study's captures are measured against may have changed. Carries `study`.
 method_changed = Signal()

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from intake.models import Original, Pack, PackEntry, PackPiece
-from intake.packs import take_in
+from intake.unpacking import take_in
 from testkit import Bench, Jobs
 
 
@@ -74,7 +74,7 @@ def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: 
         return "refused", "for this test", None
 
     with monkeypatch.context() as patched:
-        patched.setattr("intake.packs._take_entry", cancel_after_two)
+        patched.setattr("intake.unpacking._take_entry", cancel_after_two)
         assert take_in(pack["id"]) == 2
     found = bench.tester.get(f"/packs/{pack['id']}")["pack"]
     assert (found["state"], found["waiting"]) == ("cancelled", 4)
@@ -142,7 +142,7 @@ def test_what_was_never_sent_whole_can_be_thrown_away(bench: Bench, monkeypatch:
 def test_a_file_that_unpacks_to_too_much_is_refused_and_stops_no_other(
     bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("intake.packs.LARGEST_FILE", 100_000)
+    monkeypatch.setattr("intake.unpacking.LARGEST_FILE", 100_000)
     files = {"bomb.csv": b"0" * 200_000, **dict(list(names(bench).items())[:1])}
     pack = bench.tester.hand_in_pack(bench.id, zipped(files))
     jobs.work()

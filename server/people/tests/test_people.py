@@ -137,7 +137,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),
     ("PUT", "/files/{file_id}/offset", {"offset_s": 1.0}, "tester"),
     ("POST", "/studies/{study_id}/packs", {"name": "day 1"}, "tester"),
-    ("POST", "/packs/{pack_id}/pieces/0", "a file", "tester"),
+    ("POST", "/packs/{pack_id}/pieces/{position}", "a file", "tester"),
     ("POST", "/packs/{pack_id}/close", None, "tester"),
     ("DELETE", "/packs/{pack_id}", None, "tester"),
     ("GET", "/studies/{study_id}/packs", None, "viewer"),
@@ -194,6 +194,7 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "file_id",
             "link_id",
             "pack_id",
+            "position",
         ):
             address = address.replace(f"{{{name}}}", "0")
         address = address.replace("{test_id}", "0")
