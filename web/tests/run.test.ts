@@ -165,6 +165,12 @@ test("a run is counted down by the clock of the server", () => {
   assert.equal(sped.kind === "running" && sped.wholeMs, 3000, "a simulated bench lives faster");
   const over = instructionOf(viewOf(run({ under_way }), [act("ended", { pass_id: 7 })], 0), NOW + 4000);
   assert.equal(over.kind === "waiting" && over.sinceMs, 4000);
+  assert.equal(goOnWords(over), "the capture is on its way", "nobody throws it away by a key pressed twice");
+  const late = instructionOf(viewOf(run({ under_way }), [act("ended", { pass_id: 7 })], 0), NOW + 30_000);
+  assert.equal(goOnWords(late), "run it again");
+  const refused = run({ under_way: { ...under_way, refused: "no header" } });
+  const told = instructionOf(viewOf(refused, [act("ended", { pass_id: 7 })], 0), NOW + 2_000);
+  assert.equal(goOnWords(told), "run it again", "what came is no capture");
 });
 
 test("one thing at a time, the most pressing first", () => {

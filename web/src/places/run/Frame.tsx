@@ -105,7 +105,7 @@ export function Foot({ instruction, driving, mayRun, quiet, tray, counting, onGo
         <button
           type="button"
           onClick={onGoOn}
-          disabled={counting}
+          disabled={counting || (instruction.kind === "waiting" && !instruction.late)}
           className="flex w-full cursor-pointer items-center gap-6 rounded bg-ink px-6 py-4 text-left font-bold text-[2rem] text-paper leading-tight hover:bg-soft disabled:opacity-60"
         >
           <span aria-hidden="true" className="rounded border-2 border-current px-3 font-mono text-[1.5rem]">
@@ -152,7 +152,10 @@ function otherKeys(instruction: Instruction, quiet: boolean, tray: number) {
   if (kind === "step" && instruction.step.kind === "read_back")
     found.push({ key: "w", does: "it says something else" });
   if (kind === "running") found.push({ key: "r", does: "break off, run again" });
-  if (kind === "waiting") found.push({ key: "u", does: "type the result" });
+  if (kind === "waiting") {
+    if (!instruction.late) found.push({ key: "r", does: "run it again" });
+    found.push({ key: "u", does: "type the result" });
+  }
   if (kind === "step" || kind === "running" || kind === "waiting")
     found.push({ key: "s", does: "did not run" });
   if (kind === "step") found.push({ key: "y", does: "later" });

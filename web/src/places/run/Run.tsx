@@ -185,7 +185,7 @@ function AtBench({ view, act, study, hold }: Props) {
     <>
       <LaneStrip instruction={instruction} />
       <div className="flex grow flex-col justify-center px-8 py-4">
-        <Screen instruction={instruction} counting={counting} view={view} />
+        <Screen instruction={instruction} counting={counting} />
       </div>
       <Foot
         instruction={instruction}

@@ -1,5 +1,5 @@
 import { fps } from "../../format";
-import { countdown, type Instruction, STEP_WORDS, type View } from "./view";
+import { countdown, type Instruction, STEP_WORDS } from "./view";
 
 /** Type that reads from two metres, smaller as the words grow. */
 function sizeOf(words: string): string {
@@ -8,20 +8,26 @@ function sizeOf(words: string): string {
   return "text-[clamp(2rem,3.6vw,3.4rem)]";
 }
 
+/** Seconds that run down, read from the corner of an eye. */
+const DIGITS = "figure font-extrabold text-[clamp(9rem,26vw,22rem)] leading-[0.8]";
+
 interface Props {
   instruction: Instruction;
   /** Seconds left of the countdown, where one runs. */
   counting: number | null;
-  view: View;
 }
 
 /** The one instruction, as large as it can be. */
-export function Screen({ instruction, counting, view }: Props) {
+export function Screen({ instruction, counting }: Props) {
   if (counting !== null && counting > 0) {
     return (
-      <Big kicker="Start when this is gone" words={String(counting)}>
+      <div className="grid gap-5">
+        <p className="text-[1.8rem] text-soft">Start when this is gone</p>
+        <p role="timer" aria-live="assertive" className={DIGITS}>
+          {counting}
+        </p>
         <p className="text-[2rem] text-soft">Hand on the game.</p>
-      </Big>
+      </div>
     );
   }
   if (instruction.kind === "paused") {
@@ -41,7 +47,7 @@ export function Screen({ instruction, counting, view }: Props) {
     );
   }
   if (instruction.kind === "running") return <Running instruction={instruction} />;
-  if (instruction.kind === "waiting") return <Waiting instruction={instruction} view={view} />;
+  if (instruction.kind === "waiting") return <Waiting instruction={instruction} />;
   if (instruction.kind === "verdict") return <Verdict verdict={instruction.verdict} />;
   if (instruction.kind === "mismatch") {
     const { mismatch } = instruction;
@@ -179,11 +185,7 @@ function Running({ instruction }: { instruction: Extract<Instruction, { kind: "r
   return (
     <div className="grid gap-5">
       <p className="text-[1.8rem] text-soft">{underWay.warmUp ? "Warming up, not counted" : "Running"}</p>
-      <p
-        role="timer"
-        className="figure font-extrabold text-[clamp(9rem,26vw,22rem)] leading-[0.8]"
-        aria-label={`${countdown(leftMs)} seconds left`}
-      >
+      <p role="timer" className={DIGITS} aria-label={`${countdown(leftMs)} seconds left`}>
         {countdown(leftMs)}
       </p>
       <div className="h-4 w-full border border-mute" aria-hidden="true">
@@ -198,32 +200,24 @@ function Running({ instruction }: { instruction: Extract<Instruction, { kind: "r
   );
 }
 
-/** When a file is late, what may be wrong is said. */
-const LATE_MS = 12_000;
-
-function Waiting({
-  instruction,
-  view,
-}: {
-  instruction: Extract<Instruction, { kind: "waiting" }>;
-  view: View;
-}) {
-  const { underWay, sinceMs } = instruction;
-  const late = sinceMs > LATE_MS / (view.run.session?.speed ?? 1) + 4_000;
+function Waiting({ instruction }: { instruction: Extract<Instruction, { kind: "waiting" }> }) {
+  const { underWay, sinceMs, late } = instruction;
   return (
     <Big
       kicker="Stop. The run is over"
       words={late ? "No capture has come" : "Waiting for the capture …"}
       loud={late}
     >
-      <p className="figure text-[2rem] text-soft">{countdown(sinceMs)} s</p>
+      <p className="text-[2rem] text-soft">
+        <span className="figure">{countdown(sinceMs)}</span> s since its end
+      </p>
       {underWay.refused && (
         <p role="alert" className="max-w-[70rem] text-[1.7rem]">
           A file came that is no capture: {underWay.refused}
         </p>
       )}
       {underWay.says && <p className="text-[1.7rem]">The simulated bench says: {underWay.says}.</p>}
-      {late && (
+      {late && !underWay.says && !underWay.refused && (
         <p className="max-w-[70rem] text-[1.7rem] leading-snug">
           Is the logger on? Does bench_link run and watch its folder? Run it again, type the result, or take a
           file that waits.

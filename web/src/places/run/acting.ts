@@ -21,7 +21,8 @@ export function goOnFrom(
   } else if (instruction.kind === "running") {
     endRun(view, act);
   } else if (instruction.kind === "waiting") {
-    act({ kind: "aborted", pass_id: instruction.underWay.passId });
+    // A key pressed once too often must not throw away the run whose file is just being written.
+    if (instruction.late) act({ kind: "aborted", pass_id: instruction.underWay.passId });
   } else if (instruction.kind === "mismatch") {
     to.again();
   } else if (instruction.kind === "finished") {

@@ -114,10 +114,14 @@ export type Instruction =
       leftMs: number;
       wholeMs: number;
     }
-  | { kind: "waiting"; underWay: UnderWay; coming: Coming | null; sinceMs: number }
+  | { kind: "waiting"; underWay: UnderWay; coming: Coming | null; sinceMs: number; late: boolean }
   | { kind: "mismatch"; mismatch: NonNullable<Run["mismatch"]>; coming: Coming | null }
   | { kind: "step"; step: Step; coming: Coming | null }
   | { kind: "finished" };
+
+/** When a file is late: a logger closes it so long after the run, and it takes so long on its way. */
+const LATE_MS = 12_000;
+const SLOW_MS = 4_000;
 
 export function instructionOf(view: View, nowMs: number): Instruction {
   const { run, underWay } = view;
@@ -132,13 +136,11 @@ export function instructionOf(view: View, nowMs: number): Instruction {
     return { kind: "running", underWay, step, coming, wholeMs, leftMs: wholeMs - (nowMs - underWay.beganMs) };
   }
   if (view.verdict) return { kind: "verdict", verdict: view.verdict };
-  if (underWay && underWay.endedMs !== null && !underWay.warmUp)
-    return {
-      kind: "waiting",
-      underWay,
-      coming: comingOf(underWay.passId),
-      sinceMs: nowMs - underWay.endedMs,
-    };
+  if (underWay && underWay.endedMs !== null && !underWay.warmUp) {
+    const sinceMs = nowMs - underWay.endedMs;
+    const late = sinceMs > LATE_MS / run.session.speed + SLOW_MS || !!underWay.says || !!underWay.refused;
+    return { kind: "waiting", underWay, coming: comingOf(underWay.passId), sinceMs, late };
+  }
   if (view.mismatch)
     return { kind: "mismatch", mismatch: view.mismatch, coming: comingOf(view.mismatch.pass_id) };
   const [step] = view.steps;
@@ -171,7 +173,7 @@ export function goOnWords(instruction: Instruction): string {
     return instruction.verdict.doubted ? "repeat it now" : "it counts, go on";
   }
   if (instruction.kind === "running") return "it is over";
-  if (instruction.kind === "waiting") return "run it again";
+  if (instruction.kind === "waiting") return instruction.late ? "run it again" : "the capture is on its way";
   if (instruction.kind === "mismatch") return "read it again";
   if (instruction.kind === "finished") return "end the session";
   const { kind } = instruction.step;
