@@ -327,6 +327,14 @@ class EarlierFigures(Out):
     counts: bool
 
 
+class DoubtOut(Out):
+    """Why a pass deserves another look; a weak check is not sure of itself."""
+
+    check: str
+    words: str
+    weak: bool
+
+
 class PassDetail(Out):
     """Every figure of a pass, with where it comes from and what it was run with."""
 
@@ -342,3 +350,4 @@ class PassDetail(Out):
     #: Hours since its session at the bench began; none where that is not known.
     bench_hour: float | None
     trouble: str
+    doubts: list[DoubtOut]

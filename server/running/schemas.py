@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
+from intake.schemas import DoubtOut
 from pydantic import Field
 from quick import Out
 from rennbahn.planning.schedule import OrderName
@@ -151,14 +152,6 @@ class ComingOut(Out):
     role: str
     after_load: bool
     card: CardOut
-
-
-class DoubtOut(Out):
-    """Why a pass deserves another look."""
-
-    check: str
-    words: str
-    weak: bool
 
 
 class VerdictOut(Out):

@@ -13,6 +13,7 @@ from django.db.models import Max, Q
 from django.utils import timezone
 from intake.measuring import LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, PassDoubt
+from intake.queries import doubt_out
 from people.access import role_of
 from people.models import Role
 from planning.building import costs_of, factors_of, lanes_of, told_by, work_of
@@ -31,7 +32,6 @@ from running.queries import open_session, really_run, session_out, sessions_of
 from running.schemas import (
     CardOut,
     ComingOut,
-    DoubtOut,
     LastOut,
     MismatchOut,
     ProgressOut,
@@ -294,7 +294,7 @@ class _Station:
             file_name=capture.arrival.name if capture else "",
             sentence=verdict_line([d.weak for d in doubts]),
             doubted=is_doubted([d.weak for d in doubts]),
-            doubts=[DoubtOut(check=d.check_id, words=d.words, weak=d.weak) for d in doubts],
+            doubts=[doubt_out(doubt) for doubt in doubts],
             simulated=self.session.simulated,
         )
 

@@ -2552,7 +2552,7 @@ export interface components {
         };
         /**
          * DoubtOut
-         * @description Why a pass deserves another look.
+         * @description Why a pass deserves another look; a weak check is not sure of itself.
          */
         DoubtOut: {
             /** Check */
@@ -3631,6 +3631,8 @@ export interface components {
             columns: {
                 [key: string]: unknown;
             };
+            /** Doubts */
+            doubts: components["schemas"]["DoubtOut"][];
             /** Figures */
             figures: {
                 [key: string]: unknown;
