@@ -288,7 +288,9 @@ class AtBench:
                 question = step["question"]
                 found = self.act("read_back", setting=question["setting"], seen=question["wanted"], **told)
             elif step["kind"] == "warm_up":
+                self.act("began", warm_up=True, **told)
                 found = self.act("done", took_s=step["seconds"], planned_s=step["seconds"], **told)
+                assert found["under_way"] is None
             else:
                 found = self.act("done", took_s=7.0, planned_s=step["seconds"], cost=step["cost"], **told)
         return found

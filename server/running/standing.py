@@ -16,8 +16,11 @@ from running.models import ActKind, RunAct
 
 def standing_of(study_id: int, work: Work, session: BenchSession | None) -> Standing:
     """How the bench stands: the lane that was built last, and in a session that runs the game and what it was told."""
-    acts = RunAct.objects.filter(session__study=study_id, kind=ActKind.BEGAN)
-    last = acts.order_by("-pk").first()
+    acts = RunAct.objects.filter(session__study=study_id, kind=ActKind.BEGAN).order_by("-pk")
+    last = acts.first()
+    if last is not None and session is not None and _on_its_way(last, session):
+        # A warm-up run is a step to its pass: the others stay as they were, and what was done of them is done.
+        last = acts.exclude(pass_id=last.pass_id).first() or acts.exclude(session=session).first()
     at_lane = {int(lane.id): at for at, lane in enumerate(work.lanes)}
     at_test = {int(test.id): at for at, test in enumerate(work.tests)}
     known = Pass.objects.filter(pk=last.pass_id) if last and last.pass_id is not None else Pass.objects.none()
@@ -31,6 +34,15 @@ def standing_of(study_id: int, work: Work, session: BenchSession | None) -> Stan
     gone = RunAct.objects.filter(session=session, pk__gt=last.pk, kind=ActKind.SKIPPED, pass_id=last.pass_id).first()
     crashed = gone is not None and gone.data.get("code") in ("crashed", "did_not_launch", "unstable")
     return Standing(lane, None if crashed else work.tests[test].game, told)
+
+
+def _on_its_way(last: RunAct, session: BenchSession) -> bool:
+    """Whether the run that began last is a warm-up whose pass is still the next."""
+    if not last.data.get("warm_up") or last.session_id != session.pk:
+        return False
+    after = RunAct.objects.filter(session=session, pk__gt=last.pk)
+    given_up = (ActKind.SKIPPED, ActKind.LATER, ActKind.ORDERED)
+    return not after.filter(kind__in=given_up).exists()
 
 
 def sequence_for(kept: Plan, work: Work, order: str, now: Standing) -> list[int]:

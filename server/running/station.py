@@ -254,7 +254,7 @@ class _Station:
         if one is None or (not warm_up and one.state != PassState.PLANNED):
             return None
         ended = kinds.get(ActKind.ENDED)
-        if warm_up and ended is not None:
+        if warm_up and (ended is not None or ActKind.DONE in kinds):
             return None
         return UnderWayOut(
             pass_id=last.pass_id,

@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { Problem, type Schemas } from "../src/api/client";
 import { type Act, Outbox, type Run, type Told } from "../src/places/run/outbox";
-import { countdown, goOnWords, instructionOf, viewOf } from "../src/places/run/view";
+import { countdown, goOnWords, instructionOf, newer, viewOf } from "../src/places/run/view";
 
 const question: Schemas["QuestionOut"] = {
   setting: "Power limit",
@@ -171,6 +171,12 @@ test("a run is counted down by the clock of the server", () => {
   const refused = run({ under_way: { ...under_way, refused: "no header" } });
   const told = instructionOf(viewOf(refused, [act("ended", { pass_id: 7 })], 0), NOW + 2_000);
   assert.equal(goOnWords(told), "run it again", "what came is no capture");
+});
+
+test("an answer that was overtaken undoes nothing", () => {
+  const late = newer({ run: run({ number: 12 }), aheadMs: 5 }, run({ number: 11 }), NOW);
+  assert.equal(late.run.number, 12);
+  assert.equal(newer(late, run({ number: 13 }), NOW).run.number, 13);
 });
 
 test("one thing at a time, the most pressing first", () => {

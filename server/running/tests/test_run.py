@@ -35,6 +35,32 @@ def test_a_session_walks_the_plan_step_by_step(at: AtBench) -> None:
     assert ready["progress"]["behind_s"] < 0, "seven seconds a change are quicker than planned"
 
 
+def test_warm_up_runs_are_steps_of_their_own_and_the_card_is_shown_once(at: AtBench) -> None:
+    for scene in at.bench.lead.get("/scenes"):
+        at.bench.lead.save(f"/scenes/{scene['id']}", {"warm_up_runs": 2})
+    found = at.begin()
+    first = found["steps"][0]["pass_id"]
+    own = [step["key"] for step in found["steps"] if step["pass_id"] == first]
+    done = []
+    while (step := found["steps"][0])["kind"] != "pass":
+        told = {"step": step["key"], "pass_id": step["pass_id"]}
+        done.append(step["key"])
+        if step["kind"] == "read_back":
+            found = at.act("read_back", setting="Cooler", seen="Plain 40", **told)
+            continue
+        if step["kind"] == "warm_up":
+            running = at.act("began", warm_up=True, **told)
+            assert running["under_way"]["warm_up"]
+            assert running["steps"][0]["key"] == step["key"]
+        found = at.act("done", **told)
+        assert found["under_way"] is None
+    assert [*done, found["steps"][0]["key"]] == own
+    assert [key for key in own if key.endswith("warm_up")] == [key for key in done if key.endswith("warm_up")] != []
+    # Put off after its warm-up: the machine stands in its lane, with the game loaded.
+    found = at.act("later", pass_id=first)
+    assert "Begin the session" not in [step["title"] for step in found["steps"]]
+
+
 def test_the_other_lane_asks_for_the_swap_with_its_caution(at: AtBench) -> None:
     at.begin()
     one = at.run(seed=1)

@@ -2,23 +2,18 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useReducer, useRef, useState } from "react";
 import { client, data } from "../../api/client";
 import { Outbox, type Run, type Told } from "./outbox";
-import { type View, viewOf } from "./view";
+import { type Held, newer, type View, viewOf } from "./view";
 
 /** How often onlookers ask whether something was done; a run that waits for its file asks more often. */
 const PULSE_MS = 1_000;
 const WAITING_MS = 400;
-
-interface Held {
-  run: Run;
-  aheadMs: number;
-}
 
 /** A study at the bench: how it stands, what waits in the browser, and how to act. */
 export function useRun(study: number) {
   const queries = useQueryClient();
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   const [held, setHeld] = useState<Held | null>(null);
-  const hold = useCallback((run: Run) => setHeld({ run, aheadMs: Date.parse(run.now) - Date.now() }), []);
+  const hold = useCallback((run: Run) => setHeld((held) => newer(held, run, Date.now())), []);
   const path = useMemo(() => ({ path: { study_id: study } }), [study]);
   const outbox = useMemo(
     () =>

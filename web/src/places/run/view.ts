@@ -26,6 +26,18 @@ export interface View {
   driving: boolean;
 }
 
+/** What the server said last, and how far its clock is ahead of this one. */
+export interface Held {
+  run: Run;
+  aheadMs: number;
+}
+
+/** Answers overtake each other: one from before what is shown already would undo steps on screen for a moment. */
+export function newer(held: Held | null, run: Run, nowMs: number): Held {
+  if (held && run.number < held.run.number) return held;
+  return { run, aheadMs: Date.parse(run.now) - nowMs };
+}
+
 /** Kinds of act that settle the verdict on a pass. */
 const WORDS_ON_A_PASS = ["accepted", "left", "rejected", "repeated"];
 
