@@ -6,7 +6,9 @@ What comes in and goes out is small or packed, so that the process that asks nev
 from __future__ import annotations
 
 import hashlib
+import zipfile
 from dataclasses import dataclass, field
+from pathlib import PurePosixPath
 from typing import Any
 
 from rennbahn import capture as core
@@ -133,6 +135,21 @@ def take_in(content: bytes, saved: dict[str, dict[str, Any]], settings: dict[str
     except CaptureRefused as error:
         return TakenIn(file, proposed, columns, refused=error)
     return TakenIn(file, proposed, columns, found)
+
+
+def listed(path: str) -> list[tuple[str, int]]:
+    """Names and sizes of the files in a zip, in its order. Raises :class:`zipfile.BadZipFile` and its like."""
+    with zipfile.ZipFile(path) as packed:
+        return [(one.filename, one.file_size) for one in files_in(packed)]
+
+
+def files_in(packed: zipfile.ZipFile) -> list[zipfile.ZipInfo]:
+    """The files in a zip, without folders and what packers leave beside what was packed."""
+    return [one for one in packed.infolist() if not one.is_dir() and not _hidden(one.filename)]
+
+
+def _hidden(name: str) -> bool:
+    return any(part.startswith((".", "__MACOSX")) for part in PurePosixPath(name).parts)
 
 
 def standing_as(own: dict[str, Any] | None, columns: dict[str, Any]) -> dict[str, Any]:

@@ -1,15 +1,11 @@
 """A zip of many captures, taken in by the worker one file after the other: it can be left, cancelled and resumed.
 
 It is sent in pieces, so that no request is large however many captures there are, and none is held in memory whole.
-Each file is dealt with in transactions of its own and recognised by its bytes, so that a worker, a server or a database
-that dies in the middle changes nothing about what is there in the end.
 """
 
 from __future__ import annotations
 
-import logging
 import zipfile
-from pathlib import PurePosixPath
 from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
@@ -17,25 +13,21 @@ from django.db import transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.errors import RennbahnError
 from studies.record import note
 from studies.services import open_study
 
-from intake.models import (
-    Pack,
-    PackEntry,
-    PackPiece,
-    PackState,
-)
+from intake import crunching
+from intake.bounded import bounded
+from intake.models import Pack, PackEntry, PackPiece, PackState
 from intake.services import Caller
 from intake.tasks import queue_pack
 from intake.unpacking import whole
 
-log = logging.getLogger(__name__)
 #: A pack is at most so large, holds so many files, and so much once it is unpacked.
 MOST_PACKED = 2 * 2**30
 MOST_ENTRIES = 5_000
 MOST_UNPACKED = 8 * 2**30
-_CHUNK = 1 << 20
 
 
 def open_pack(user: Caller, study_id: int, name: str) -> Pack:
@@ -82,11 +74,11 @@ def close_pack(user: Caller, pack_id: int) -> Pack:
     with transaction.atomic():
         pack = _arriving(pack_id)
         try:
-            with whole(pack) as packed:
-                names = _names(packed)
-        except Problem as error:
+            with whole(pack) as path:
+                names = _names(path)
+        except RennbahnError as error:
             _drop(pack)
-            refused = error
+            refused: RennbahnError = error
         else:
             PackEntry.objects.bulk_create(PackEntry(pack=pack, position=at, name=name) for at, name in enumerate(names))
             pack.state = PackState.RUNNING
@@ -111,33 +103,43 @@ def _drop(pack: Pack) -> None:
 
 def _arriving(pack_id: int) -> Pack:
     """A pack that is still being sent, held."""
-    found = Pack.objects.filter(pk=pack_id).first()
-    if found is None:
-        raise NotFound("pack")
-    open_study(found.study_id)
-    pack = Pack.objects.select_for_update().filter(pk=pack_id).first()
-    if pack is None:
-        raise NotFound("pack")
+    pack = _held(pack_id)
     if pack.state != PackState.ARRIVING:
-        raise Conflict("pack_state", f"The pack is {PackState(pack.state).label.lower()} already.")
+        raise _otherwise(pack)
     return pack
 
 
-def _names(packed: zipfile.ZipFile) -> list[str]:
-    """Names of the files in a zip, in its order."""
-    files = [one for one in packed.infolist() if not one.is_dir() and not _hidden(one.filename)]
+def _held(pack_id: int) -> Pack:
+    """A pack of an open study, both held in this order. Raises :class:`NotFound`."""
+    study_id = Pack.objects.filter(pk=pack_id).values_list("study", flat=True).first()
+    if study_id is None:
+        raise NotFound("pack")
+    open_study(study_id)
+    pack = Pack.objects.select_for_update().filter(pk=pack_id).first()
+    if pack is None:
+        raise NotFound("pack")
+    return pack
+
+
+def _otherwise(pack: Pack) -> Conflict:
+    return Conflict("pack_state", f"The pack is {PackState(pack.state).label.lower()} already.")
+
+
+def _names(path: str) -> list[str]:
+    """Names of the files in a zip, in its order; whatever its directory holds, it is read within bounds."""
+    try:
+        files = bounded(crunching.listed, path)
+    except (zipfile.BadZipFile, NotImplementedError, ValueError) as error:
+        message = f"The file is no whole zip: {error}."
+        raise Problem("no_zip", message, field="file", hint="Pack it again.") from None
     if not files:
         raise Problem("empty_zip", "The zip holds no file.", field="file")
     if len(files) > MOST_ENTRIES:
         raise Problem("too_many", f"The zip holds {len(files)} files; up to {MOST_ENTRIES} are taken.", field="file")
-    if sum(one.file_size for one in files) > MOST_UNPACKED:
+    if sum(size for _, size in files) > MOST_UNPACKED:
         raise Problem("too_large", f"The zip unpacks to more than {MOST_UNPACKED // 2**30} GB.", field="file")
-    return [one.filename[:400] for one in files]
-
-
-def _hidden(name: str) -> bool:
-    """Files that packers leave beside what was packed."""
-    return any(part.startswith((".", "__MACOSX")) for part in PurePosixPath(name).parts)
+    # The end of a long path says more than its beginning.
+    return [name[-400:] for name, _ in files]
 
 
 def cancel_pack(user: Caller, pack_id: int) -> Pack:
@@ -153,18 +155,14 @@ def resume_pack(user: Caller, pack_id: int) -> Pack:
 def _turn(user: Caller, pack_id: int, before: str, after: str, what: str) -> Pack:
     tester = require(user, Role.TESTER)
     with transaction.atomic():
-        found = Pack.objects.filter(pk=pack_id).first()
-        if found is None:
-            raise NotFound("pack")
-        study = open_study(found.study_id)
-        pack = Pack.objects.select_for_update().get(pk=pack_id)
+        pack = _held(pack_id)
         if pack.state == after:
             return pack
         if pack.state != before:
-            raise Conflict("pack_state", f"The pack is {PackState(pack.state).label.lower()} already.")
+            raise _otherwise(pack)
         pack.state = after
         pack.save(update_fields=["state"])
-        note(study, tester, what, pack.name)
+        note(pack.study, tester, what, pack.name)
         if after == PackState.RUNNING:
             queue_pack(pack.pk)
     return pack

@@ -10,6 +10,7 @@ import contextlib
 import os
 import tempfile
 import zipfile
+import zlib
 from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -21,7 +22,6 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from problems import Problem
 from rennbahn.capture.naming import places_of
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.deciding import run_as_of
@@ -48,19 +48,13 @@ _Fate = tuple[str, str, int | None]
 
 
 @contextlib.contextmanager
-def whole(pack: Pack) -> Iterator[zipfile.ZipFile]:
-    """The zip that the pieces make, on disk. Raises :class:`Problem` where they make none."""
-    with tempfile.TemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR) as file:
+def whole(pack: Pack) -> Iterator[str]:
+    """Where the file that the pieces make lies on disk."""
+    with tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, suffix=".zip") as file:
         for content in pack.pieces.order_by("position").values_list("content", flat=True).iterator(chunk_size=1):
             file.write(content)
-        try:
-            packed = zipfile.ZipFile(file)
-        except (zipfile.BadZipFile, NotImplementedError, ValueError) as error:
-            raise Problem(
-                "no_zip", f"The file is no whole zip: {error}.", field="file", hint="Pack it again."
-            ) from None
-        with packed:
-            yield packed
+        file.flush()
+        yield file.name
 
 
 def take_in(pack_id: int) -> int:
@@ -70,15 +64,15 @@ def take_in(pack_id: int) -> int:
         return 0
     done = 0
     entries = list(pack.entries.filter(state=EntryState.WAITING).order_by("position"))
-    with whole(pack) as packed, _Readers() as readers:
+    with whole(pack) as path, zipfile.ZipFile(path) as packed, _Readers() as readers:
         for entry, found in _read_ahead(packed, entries, _Places(pack, entries), readers):
             if not Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).exists():
                 break
             state, words, arrival = _take_entry(pack, entry, found)
             PackEntry.objects.filter(pk=entry.pk).update(state=state, words=words[:300], arrival=arrival)
             done += 1
+    _tell(pack)
     with transaction.atomic():
-        _tell(pack)
         waits = pack.entries.filter(state=EntryState.WAITING).exists()
         if not waits and Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).update(state=PackState.DONE):
             _let_go(pack)
@@ -86,12 +80,17 @@ def take_in(pack_id: int) -> int:
 
 
 def _tell(pack: Pack) -> None:
-    """Have all passes of a pack checked together, also those of a worker that died before it could."""
+    """Have the passes of a pack checked, also those of a worker that died before it could: a test at a time, so that
+    nobody waits long for the study.
+    """
     taken = pack.entries.filter(state=EntryState.TAKEN, arrival__use__isnull=False)
-    passes = list(taken.values_list("arrival__use__on_pass", flat=True))
-    if passes:
-        study = Study.objects.select_for_update().get(pk=pack.study_id)
-        captured_many.send(Study, study=study, passes=passes)
+    of_tests: dict[int, list[int]] = {}
+    for test, one in taken.values_list("arrival__use__on_pass__test", "arrival__use__on_pass"):
+        of_tests.setdefault(test, []).append(one)
+    for passes in of_tests.values():
+        with transaction.atomic():
+            study = Study.objects.select_for_update().get(pk=pack.study_id)
+            captured_many.send(Study, study=study, passes=passes)
 
 
 def _let_go(pack: Pack) -> None:
@@ -180,10 +179,11 @@ def _read_ahead(
         entry, read, future = ahead.popleft()
         return entry, read if future is None else replace(read, taken=future.result())
 
+    files = crunching.files_in(packed)
     for entry in entries:
         try:
-            content = _unpacked(packed, entry.name)
-        except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError) as error:
+            content = _unpacked(packed, files[entry.position])
+        except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, NotImplementedError, EOFError) as error:
             ahead.append((entry, _Read(trouble=f"it cannot be unpacked: {error}"), None))
         else:
             if len(content) > LARGEST_FILE:
@@ -256,10 +256,10 @@ def _short(name: str) -> str:
     return PurePosixPath(name).name or "unnamed"
 
 
-def _unpacked(packed: zipfile.ZipFile, name: str) -> bytes:
+def _unpacked(packed: zipfile.ZipFile, file: zipfile.ZipInfo) -> bytes:
     """One file of a zip, at most a byte more than is taken."""
     parts, left = [], LARGEST_FILE + 1
-    with packed.open(name) as stream:
+    with packed.open(file) as stream:
         while left > 0 and (part := stream.read(min(_CHUNK, left))):
             parts.append(part)
             left -= len(part)

@@ -20,7 +20,7 @@ def standing_of(study_id: int, work: Work, session: BenchSession | None) -> Stan
     last = acts.first()
     if last is not None and session is not None and _on_its_way(last, session):
         # A warm-up run is a step to its pass: the others stay as they were, and what was done of them is done.
-        last = acts.exclude(pass_id=last.pass_id).first() or acts.exclude(session=session).first()
+        last = acts.exclude(pass_id=last.pass_id, session=session).first()
     at_lane = {int(lane.id): at for at, lane in enumerate(work.lanes)}
     at_test = {int(test.id): at for at, test in enumerate(work.tests)}
     known = Pass.objects.filter(pk=last.pass_id) if last and last.pass_id is not None else Pass.objects.none()

@@ -141,6 +141,20 @@ def test_what_was_never_sent_whole_can_be_thrown_away(bench: Bench, monkeypatch:
     bench.tester.send_piece(pack, 0, b"1", status=404)
 
 
+def test_a_damaged_file_and_a_name_without_end_stop_no_other(bench: Bench, jobs: Jobs) -> None:
+    (first, one), (second, other) = list(names(bench).items())[:2]
+    far_down = "deep/" * 120 + second
+    whole = zipped({"damaged.csv": bench.log(9), first: one, far_down: other})
+    at = whole.index(b"damaged.csv") + len(b"damaged.csv")
+    content = whole[: at + 40] + bytes(byte ^ 0x5A for byte in whole[at + 40 : at + 90]) + whole[at + 90 :]
+    pack = bench.tester.hand_in_pack(bench.id, content)
+    jobs.work()
+    found = bench.tester.get(f"/packs/{pack['id']}")
+    assert [entry["state"] for entry in found["entries"]] == ["refused", "taken", "taken"]
+    assert "cannot be unpacked" in found["entries"][0]["words"]
+    assert found["pack"]["state"] == "done"
+
+
 def test_a_file_that_unpacks_to_too_much_is_refused_and_stops_no_other(
     bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch
 ) -> None:
