@@ -20,9 +20,10 @@ from intake import crunching
 from intake.bounded import bounded
 from intake.measuring import at_rest, keep_samples, measure, settings_for
 from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile, Reported, SampleSet
+from intake.proposals import proposal_of
 from intake.reported import reported_rows
 from intake.schemas import ReportedIn
-from intake.services import Caller, keep_file, proposal_of
+from intake.services import Caller, keep_file
 
 #: Files of one run are written within this of each other, s.
 _FARTHEST_APART_S = 120.0

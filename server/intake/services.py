@@ -26,7 +26,7 @@ from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
-from intake.crunching import Crunched, KeptFile, Measured, Proposed
+from intake.crunching import Crunched, KeptFile, Measured
 from intake.measuring import keep_channels, measure, settings_for, settings_from
 from intake.models import (
     PACKING,
@@ -38,6 +38,7 @@ from intake.models import (
     PassFile,
     SavedMap,
 )
+from intake.proposals import proposal_of, refusal_of
 from intake.queries import own_map
 from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
@@ -343,28 +344,6 @@ def _check_not_there(study: Study, arrival: Arrival, digest: str) -> None:
             "the same run is not two passes.",
             hint="Hand in the capture of the other run, or set this file aside.",
         )
-
-
-def proposal_of(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | None]:
-    """What a file seems to be, the key of its header, and the refusal of what is no capture."""
-    try:
-        found = bounded(crunching.propose, content)
-    except CaptureRefused as error:
-        return {}, "", refusal_of(error).dict()
-    return proposal_from(found), found.look, None
-
-
-def proposal_from(found: Proposed) -> dict[str, Any]:
-    """What is kept of a proposal with the file."""
-    return {
-        "columns": found.columns, "names": found.names, "rows": found.rows, "reasons": found.reasons,
-        "questions": found.questions,
-    }  # fmt: skip
-
-
-def refusal_of(error: RennbahnError) -> Refusal:
-    row, line = (error.row, error.line) if isinstance(error, CaptureRefused) else (None, None)
-    return Refusal(reason=error.code, message=error.message, row=row, line=line, hint=error.hint)
 
 
 def _duplicate(study_id: int, digest: str, name: str) -> Conflict:

@@ -35,8 +35,9 @@ from intake.bounded import BoundedProcess
 from intake.crunching import TakenIn
 from intake.measuring import settings_from
 from intake.models import Arrival, ArrivalState, EntryState, Pack, PackEntry, PackState, SavedMap
+from intake.proposals import proposal_from, refusal_of
 from intake.schemas import Assignment
-from intake.services import keep_file, proposal_from, record, refusal_of
+from intake.services import keep_file, record
 from intake.uploads import LARGEST_FILE
 
 #: Files read at once, each in a process of its own, and how many are unpacked ahead of their turn.

@@ -33,11 +33,26 @@ export function useSending(study: number) {
   const [skipped, setSkipped] = useState(0);
   const serial = useRef(0);
 
-  const sendOne = useCallback(
-    async (key: string, file: File) => {
+  /** Do what sends something, tell how far it is, and say why where it fails. */
+  const attempt = useCallback(
+    async (key: string, name: string, work: (told: (share: number) => void) => Promise<unknown>) => {
       try {
-        const told = (share: number) =>
-          setSending((now) => now.map((one) => (one.key === key ? { ...one, share } : one)));
+        await work((share) =>
+          setSending((now) => now.map((one) => (one.key === key ? { ...one, share } : one))),
+        );
+      } catch (error) {
+        const { message, hint } = error as Problem;
+        setFailed((now) => [...now, { key, name, message, hint }]);
+      } finally {
+        setSending((now) => now.filter((one) => one.key !== key));
+      }
+    },
+    [],
+  );
+
+  const sendOne = useCallback(
+    (key: string, file: File) =>
+      attempt(key, file.name, async (told) => {
         if (isZip(file)) {
           await sendPack(study, file.name, piecesOf(file), (bytes) => told(bytes / file.size));
           await queries.invalidateQueries({ queryKey: ["study", study, "packs"] });
@@ -45,14 +60,8 @@ export function useSending(study: number) {
           const written_at = new Date(file.lastModified).toISOString();
           await upload(`/api/studies/${study}/files`, file, told, { written_at });
         }
-      } catch (error) {
-        const { message, hint } = error as Problem;
-        setFailed((now) => [...now, { key, name: file.name, message, hint }]);
-      } finally {
-        setSending((now) => now.filter((one) => one.key !== key));
-      }
-    },
-    [study, queries],
+      }),
+    [attempt, study, queries],
   );
 
   const send = useCallback(
@@ -94,9 +103,11 @@ export function useSending(study: number) {
     async (name: string, files: Named[]) => {
       serial.current += 1;
       const key = String(serial.current);
+      setSkipped(0);
       setSending((now) => [...now, { key, name, share: 0 }]);
       remember(study, files.length);
-      try {
+      await attempt(key, name, async (told) => {
+        if (!files.length) throw new Problem("empty_folder", "there is no file in the folder.", 0);
         const there = await alreadyThere(
           study,
           files.map(([, file]) => file),
@@ -104,21 +115,12 @@ export function useSending(study: number) {
         setSkipped(there.size);
         const wanted = files.filter(([, file]) => !there.has(file)).sort(([a], [b]) => a.localeCompare(b));
         const whole = wanted.reduce((sum, [, file]) => sum + file.size, 0);
-        if (!files.length) throw new Problem("empty_folder", "there is no file in the folder.", 0);
-        if (wanted.length)
-          await sendPack(study, name, zipOf(wanted), (bytes) =>
-            setSending((now) => now.map((one) => (one.key === key ? { ...one, share: bytes / whole } : one))),
-          );
-      } catch (error) {
-        const { message, hint } = error as Problem;
-        setFailed((now) => [...now, { key, name, message, hint }]);
-      } finally {
-        setSending((now) => now.filter((one) => one.key !== key));
-        remember(study, 0);
-      }
+        if (wanted.length) await sendPack(study, name, zipOf(wanted), (bytes) => told(bytes / whole));
+      });
+      remember(study, 0);
       await refreshStudy(queries, study);
     },
-    [queries, study],
+    [attempt, queries, study],
   );
 
   const busy = sending.length > 0;
