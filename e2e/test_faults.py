@@ -92,6 +92,10 @@ def break_something(served: Served, rng: random.Random) -> str:
     what = rng.choice(("worker", "worker", "server", "database", "connections"))
     if what == "database":
         os.kill(int((served.cluster.data / "postmaster.pid").read_text().split("\n", 1)[0]), signal.SIGKILL)
+        end = time.monotonic() + 20
+        while served.cluster.running():  # one that is dying looks alive, and would not be started again
+            assert time.monotonic() < end, "PostgreSQL survives its kill"
+            time.sleep(0.01)
     elif what == "connections":
         told = {name: served.environment[f"RENNBAHN_DB_{name}"] for name in ("HOST", "PORT", "USER", "PASSWORD")}
         told = {name.lower(): value for name, value in told.items()}
