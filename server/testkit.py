@@ -17,7 +17,7 @@ from people.models import Person
 from planning.schemas import PlanEdit, SequenceIn
 from procrastinate.contrib.django import app
 from procrastinate.testing import InMemoryConnector
-from rennbahn.simulation import Rig, Scene, run_pass, write_log
+from rennbahn.simulation import Rig, Scene, Upset, run_pass, write_log
 from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
 from strict import Edit, In
 
@@ -175,13 +175,14 @@ class Jobs:
 
     connector: InMemoryConnector
 
-    def waiting(self) -> list[dict[str, Any]]:
-        """Jobs that nobody has done yet."""
-        return [job for job in self.connector.jobs.values() if job["status"] == "todo"]
+    def waiting(self, app_name: str = "") -> list[dict[str, Any]]:
+        """Jobs that nobody has done yet, of one app where it is named."""
+        todo = [job for job in self.connector.jobs.values() if job["status"] == "todo"]
+        return [job for job in todo if job["task_name"].startswith(app_name)]
 
-    def work(self) -> int:
+    def work(self, app_name: str = "") -> int:
         """Do them all, as the worker would, and say how many there were."""
-        todo = self.waiting()
+        todo = self.waiting(app_name)
         for job in todo:
             app.tasks[job["task_name"]].func(**job["args"])
             job["status"] = "succeeded"
@@ -210,9 +211,9 @@ class Bench:
         """Id of a test."""
         return int(self.study["tests_full"][index]["id"])
 
-    def log(self, seed: int, rig: Rig | None = None) -> bytes:
+    def log(self, seed: int, rig: Rig | None = None, upset: Upset | None = None) -> bytes:
         """A capture file."""
-        return write_log(run_pass(self.demand, rig or Rig(), np.random.default_rng(seed)))
+        return write_log(run_pass(self.demand, rig or Rig(), np.random.default_rng(seed), upset))
 
     def record(
         self,
@@ -222,10 +223,11 @@ class Bench:
         *,
         seed: int = 1,
         rig: Rig | None = None,
+        upset: Upset | None = None,
         written_at: datetime | None = None,
     ) -> int:
         """Hand in a capture and take it as a pass; gives the pass."""
-        log = self.log(seed, rig)
+        log = self.log(seed, rig, upset)
         arrival = self.tester.hand_in(self.id, f"{lane}-{test}-{seed}.csv", log, written_at=written_at)
         place = {"arrival_id": arrival["id"], "lane_id": self.lane(lane), "test_id": self.test(test), "number": number}
         taken = self.tester.post(f"/studies/{self.id}/take", {"columns": arrival["columns"], "assignments": [place]})

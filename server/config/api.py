@@ -12,6 +12,7 @@ from django.db import connection
 from django.db.utils import DatabaseError, DataError, IntegrityError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, UnreadablePostError
 from django.http.multipartparser import MultiPartParserError
+from doubting.api import router as doubting
 from faults import place_of, sentence_of
 from findings.api import router as findings
 from intake.api import router as intake
@@ -96,6 +97,7 @@ for prefix, router in (
     ("/studies", studies),
     ("", intake),
     ("", planning),
+    ("", doubting),
     ("", running),
     ("/studies", findings),
     ("", words),

@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "studies",
     "intake",
     "planning",
+    "doubting",
     "running",
     "findings",
     "demo",

@@ -7,6 +7,7 @@ from ninja import Router
 from quick import Out
 from rennbahn.capture.columns import CHANNELS, units_of
 from rennbahn.capture.words import CHANNEL_WORDS
+from rennbahn.checks import CHECKS
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS, SCHOOL_WORDS
 from studies.models import PassRole, StudyKind
 
@@ -47,6 +48,8 @@ class WordsOut(Out):
     reasons: dict[str, str]
     rejected_for: list[Word]
     did_not_run_for: list[Word]
+    #: What each check asks.
+    checks: dict[str, str]
     channels: list[ChannelWords]
 
 
@@ -60,6 +63,7 @@ def words(request: HttpRequest) -> WordsOut:
         kinds={kind.value: kind.label if kind == StudyKind.A_B else kind.label.lower() for kind in StudyKind},
         reasons=PASS_REASONS,
         rejected_for=[Word(name=code, words=PASS_REASONS[code]) for code in REJECTED_REASONS],
+        checks={check.id: check.asks for check in CHECKS},
         did_not_run_for=[Word(name=code, words=PASS_REASONS[code]) for code in DID_NOT_RUN_REASONS],
         channels=[
             ChannelWords(channel=name, words=CHANNEL_WORDS[name], units=list(units_of(name))) for name in CHANNELS

@@ -6,9 +6,9 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from quick import json_answer
 
-from findings import exports, queries
+from findings import exports, moving, queries
 from findings.queries import Asked
-from findings.schemas import FindingsOut
+from findings.schemas import BesideOut, FindingsOut, WhatIfIn, WhatIfOut
 
 router = Router(tags=["findings"])
 
@@ -23,6 +23,24 @@ def findings(
 ) -> HttpResponse:
     """The findings of a study: one lane over its own baseline or another in one group of tests, and all in brief."""
     return json_answer(queries.findings_of(study_id, Asked(baseline, other, group)))
+
+
+@router.get("/{int:study_id}/findings/beside", response=BesideOut)
+def beside(
+    request: HttpRequest,
+    study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+) -> BesideOut:
+    """What stands beside the findings: what was rejected, what is odd but real, which session ran shifted."""
+    return moving.beside(study_id, Asked(baseline, other, group))
+
+
+@router.post("/{int:study_id}/findings/what-if", response=WhatIfOut)
+def what_if(request: HttpRequest, study_id: int, payload: WhatIfIn) -> WhatIfOut:
+    """How the findings would move were some passes rejected, or accepted. Changes nothing."""
+    return moving.what_if(study_id, payload)
 
 
 @router.get("/{int:study_id}/findings.csv")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -48,18 +49,24 @@ class Asked:
 
 def findings_of(study_id: int, asked: Asked = Asked()) -> dict[str, Any]:
     """The findings of a study as plain data of the form of `FindingsOut`. Raises :class:`NotFound`."""
+    return answer_for(study_id, asked).findings()
+
+
+def answer_for(study_id: int, asked: Asked) -> Answer:
+    """A study laid out to be compared. Raises :class:`NotFound`."""
     study = with_lanes_and_tests().filter(pk=study_id).first()
     if study is None:
         raise NotFound("study")
-    return _Answer(study, asked).findings()
+    return Answer(study, asked)
 
 
-class _Answer:
+class Answer:
     """Turns a comparison of the core into the answer of the API."""
 
     def __init__(self, study: Study, asked: Asked) -> None:
         self.study = study
         self.lanes, self.all_tests = list(study.lanes.all()), list(study.tests.all())
+        self.lane_names = {str(lane.pk): lane.name for lane in self.lanes}
         self.rule = rule_for(study)
         self.method = comparing.Method(
             study.equal_band,
@@ -78,7 +85,7 @@ class _Answer:
         self.tests = [test for test in self.all_tests if group_key(test.condition) == self.group]
         counted = counted_passes(study)
         self.passes, self.hours_trouble = counted.passes, counted.trouble
-        self.sheet = Sheet(self._core_study())
+        self.sheet = Sheet(self.core_study(self.passes))
         self.pair = (str(self.baseline.pk), str(self.other.pk))
         self.blocks = {group.key: Block(self.sheet, (self.pair,), group.key) for group in self.groups}
         self.block = self.blocks[self.group]
@@ -97,7 +104,8 @@ class _Answer:
             raise NotFound("lane in this study")
         return baseline, other
 
-    def _core_study(self) -> comparing.Study:
+    def core_study(self, passes: Sequence[comparing.Pass]) -> comparing.Study:
+        """The study with these passes, as the core compares it."""
         scenes = {test.scene_id: test.scene for test in self.all_tests}
         return comparing.Study(
             name=self.study.question,
@@ -108,7 +116,7 @@ class _Answer:
                 comparing.Test(str(t.pk), str(t.scene_id), t.condition.name, group_key(t.condition))
                 for t in self.all_tests
             ),
-            passes=tuple(self.passes),
+            passes=tuple(passes),
             compare=(),
         )
 
@@ -210,9 +218,18 @@ class _Answer:
         words = reason_words(out.reason)
         return {"lane_id": lane, "reason": out.reason, "words": f"{name}: {words}" if name else words}
 
+    def suite_with(self, passes: Sequence[comparing.Pass], figure: str) -> Suite:
+        """The suite of the group in one figure, were these the passes."""
+        sheet = Sheet(self.core_study(passes))
+        return Block(sheet, (self.pair,), self.group).suite(figure) if figure in sheet.figure_at else Suite(0, ())
+
+    def suite_of(self, figure: str, block: Block | None = None) -> Suite:
+        """The suite of a block, of the group in question without one, in one figure."""
+        return (block or self.block).suite(figure) if figure in self.sheet.figure_at else Suite(0, ())
+
     def _suite(self, block: Block, key: str) -> dict[str, Any]:
         figure = self.figures[key]
-        suite = block.suite(figure) if figure in self.sheet.figure_at else Suite(0, ())
+        suite = self.suite_of(figure, block)
         sentence = suite_sentence(suite, self.method, figure, self.baseline.name, self.other.name)
         base = _SUITE | {"figure": figure, "sentence": plain(sentence) | {"text": sentence.text}}
         if suite.margins is None or suite.measured is None or suite.spread is None:

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from planning.schemas import CaveatOut
+from pydantic import Field
 from quick import Out
+from strict import In
 from studies.schemas import GroupOut, Method
 
 
@@ -218,6 +222,80 @@ class PairsOut(Out):
     average: BriefColumns
     low_1: BriefColumns
     low_01: BriefColumns
+
+
+class RejectionsOut(Out):
+    """Rejected passes of a lane: how many ran below what counts in their cell, how many above it."""
+
+    lane_id: int
+    count: int
+    raising: int
+    lowering: int
+
+
+class RejectedOut(Out):
+    """What was thrown out, lane by lane, and in a sentence whether it happens to favour one."""
+
+    lanes: list[RejectionsOut]
+    words: str
+
+
+class OddOut(Out):
+    """A pass that is odd, but real: it stands, and is told."""
+
+    pass_id: int
+    test_id: int
+    lane_id: int
+    number: int
+    words: str
+
+
+class ShiftOut(Out):
+    """A session that ran shifted as a whole, and what taking that off would do to the answer."""
+
+    key: str
+    passes: int
+    settled: bool
+    words: str
+
+
+class BesideOut(Out):
+    """What stands beside the findings of a group: rejections, odd passes that are real, shifted sessions."""
+
+    rejections: RejectedOut
+    odd: list[OddOut]
+    shifts: list[ShiftOut]
+
+
+class MovedOut(Out):
+    """One figure of the answer before and after, as shares; none where there is no answer."""
+
+    figure: str
+    before: float | None
+    after: float | None
+    before_verdict: str | None
+    after_verdict: str | None
+    words: str
+
+
+class WhatIfIn(In):
+    """Passes, and what they would become."""
+
+    pass_ids: list[int] = Field(min_length=1, max_length=20_000)
+    state: Literal["accepted", "rejected"]
+
+
+class WhatIfOut(Out):
+    """How the findings would move, for the lanes and the group that the passes are of."""
+
+    baseline: LaneRef
+    other: LaneRef
+    group: str
+    #: What these passes are to the answer as it stands.
+    counted: int
+    average: MovedOut
+    low_1: MovedOut
+    rejections: RejectedOut
 
 
 class FindingsOut(Out):

@@ -13,12 +13,14 @@ from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import beside, pack_queries, packs, queries, services
+from intake import beside, looking, pack_queries, packs, queries, services
 from intake.schemas import (
+    AgreementOut,
     ArrivalOut,
     FilesIn,
     KnownIn,
     KnownOut,
+    LayersOut,
     OffsetIn,
     PackDetail,
     PackIn,
@@ -30,6 +32,7 @@ from intake.schemas import (
     PreviewIn,
     Recorded,
     ReportedIn,
+    ShapeOut,
     TakeIn,
     Taken,
     TestTraces,
@@ -207,8 +210,39 @@ def trace(
     response = HttpResponse(
         queries.trace_of(capture_id, stretches, from_s, to_s), content_type="application/octet-stream"
     )
-    response.headers["Cache-Control"] = "private, max-age=31536000, immutable" if key else "no-store"
+    response.headers["Cache-Control"] = _kept_by(key)
     return response
+
+
+def _kept_by(key: str) -> str:
+    """How long an answer may be kept: for good where it names what it was made by."""
+    return "private, max-age=31536000, immutable" if key else "no-store"
+
+
+@router.get("/captures/{int:capture_id}/layers", response=LayersOut)
+def layers(request: HttpRequest, response: HttpResponse, capture_id: int, key: str = "") -> LayersOut:
+    """Stutters, pauses, heartbeat, cap, the frames behind the lows, and samples. `key` as for a trace."""
+    response.headers["Cache-Control"] = _kept_by(key)
+    return looking.layers(capture_id)
+
+
+@router.get("/captures/{int:capture_id}/shape", response=ShapeOut)
+def shape(request: HttpRequest, response: HttpResponse, capture_id: int, key: str = "") -> ShapeOut:
+    """How often which frame time, the steps, and both sides' time against the budget. `key` as for a trace."""
+    response.headers["Cache-Control"] = _kept_by(key)
+    return looking.shape(capture_id)
+
+
+@router.get("/studies/{int:study_id}/tests/{int:test_id}/agreement", response=list[AgreementOut])
+def agreement(
+    request: HttpRequest,
+    study_id: int,
+    test_id: int,
+    to: int,
+    passes: Query[list[int]],
+) -> list[AgreementOut]:
+    """By how much the traces of these passes are moved to agree best with that of `to`."""
+    return looking.agreement(study_id, test_id, to, passes)
 
 
 @router.put("/captures/{int:capture_id}/place", response=PassDetail)

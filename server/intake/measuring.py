@@ -48,7 +48,7 @@ def settings_for(study: Study, one: Pass) -> dict[str, Any]:
 def settings_from(study: Study, run_as: dict[str, Any] | None) -> dict[str, Any]:
     """The same of what a pass is, or would be, run as."""
     run_as = run_as or {"limited_to_fps": None, "known_caps": []}
-    caps = list(run_as["known_caps"])
+    caps = [*run_as["known_caps"], *run_as.get("assumed_caps", ())]
     if study.display_hz:
         display = {"name": "display refresh", "fps": study.display_hz, "refresh": True}
         caps.append(display | ({"variable": True} if study.display_variable else {}))

@@ -22,11 +22,10 @@ from studies.queries import with_lanes_and_tests
 
 from intake.crunching import FRAMES, standing_as
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
-from intake.models import Arrival, ArrivalState, Capture, Channel, Original, PassDoubt, PassFile, SavedMap
+from intake.models import Arrival, ArrivalState, Capture, Channel, Original, PassFile, SavedMap
 from intake.schemas import (
     ArrivalOut,
     ColumnMap,
-    DoubtOut,
     EarlierFigures,
     FileOut,
     PassDetail,
@@ -167,7 +166,7 @@ def pass_detail(pass_id: int) -> PassDetail:
     """Every figure of one pass, with what it was run with and what was measured of it before. Raises NotFound."""
     one = (
         Pass.objects.select_related("capture__current__all", "test__study", "setup_version__setup")
-        .prefetch_related("files__arrival", "files__samples", "doubts")
+        .prefetch_related("files__arrival", "files__samples")
         .filter(pk=pass_id, test__study__removed_at=None)
         .first()
     )
@@ -189,13 +188,7 @@ def pass_detail(pass_id: int) -> PassDetail:
         setup=str(one.setup_version) if one.setup_version else "",
         trouble=capture.trouble if capture else "",
         bench_hour=_bench_hour(one),
-        doubts=[doubt_out(doubt) for doubt in one.doubts.all()],
     )
-
-
-def doubt_out(doubt: PassDoubt) -> DoubtOut:
-    """A doubt in words."""
-    return DoubtOut(check=doubt.check_id, words=doubt.words, weak=doubt.weak)
 
 
 def _bench_hour(one: Pass) -> float | None:
@@ -281,6 +274,7 @@ def _trace(capture: Capture) -> TraceOut:
         length_s=capture.length_s,
         windows=capture.windows,
         key=(capture.frames_digest or str(capture.pk))[:16],
+        basis=capture.basis[:16],
         curve_ms=unpack(curve).tolist() if curve else [],
     )
 

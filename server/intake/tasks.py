@@ -48,9 +48,12 @@ def measure_study(study_id: int) -> int:
             _measure_one(process, pk)
     if ids:
         # What scenes teach stands on these figures.
-        scenes = set(Pass.objects.filter(capture__in=ids).values_list("test__scene", flat=True))
+        measured = Pass.objects.filter(capture__in=ids)
+        scenes = set(measured.values_list("test__scene", flat=True))
         with transaction.atomic():
-            decided.send(Study, study=study, scenes=scenes)
+            locked = Study.objects.select_for_update().get(pk=study_id)
+            otherwise = set(measured.values_list("test", flat=True))
+            decided.send(Study, study=locked, scenes=scenes, otherwise=otherwise)
     return len(ids)
 
 

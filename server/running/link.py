@@ -10,6 +10,7 @@ from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.utils import timezone
+from doubting.following import look_again
 from intake.beside import join
 from intake.models import Arrival, ArrivalState, Capture, SavedMap
 from intake.queries import own_map
@@ -23,7 +24,6 @@ from studies.deciding import plan_pass
 from studies.models import BenchSession, Pass, PassRole, PassState, Study
 from studies.services import open_study
 
-from running.checking import check_test
 from running.models import ActKind, RunAct
 from running.schemas import LinkTaken
 from running.services import came_in
@@ -244,7 +244,7 @@ def on_captured(study: Study, one: Pass) -> None:
         }
         one.ran_at = bench_clock(began.session, began.at)
         one.save(update_fields=["session", "run_as", "ran_at"])
-    check_test(study, one.test_id, one.pk)
+    look_again(study, {one.test_id})
     if one.session is not None and one.session.ended_at is None:
         came_in(one.session, one.session.driver, one.pk, "a capture came")
 
@@ -255,7 +255,5 @@ def on_captured_many(study: Study, passes: Sequence[int]) -> None:
     begun = [pk for pk in at_the_bench.values_list("pass_id", flat=True) if pk is not None]
     for one in Pass.objects.filter(pk__in=begun).select_related("session__driver").order_by("pk"):
         on_captured(study, one)
-    others = Pass.objects.filter(pk__in=passes).exclude(pk__in=begun).order_by("pk")
-    newest = dict(others.values_list("test", "pk"))
-    for test, pk in newest.items():
-        check_test(study, test, pk)
+    others = Pass.objects.filter(pk__in=passes).exclude(pk__in=begun)
+    look_again(study, set(others.values_list("test", flat=True)))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from intake.schemas import DoubtOut
+from doubting.schemas import DoubtOut
 from pydantic import Field
 from quick import Out
 from rennbahn.planning.schedule import OrderName

@@ -11,9 +11,9 @@ from bench.queries import description_of
 from django.contrib.auth.models import AnonymousUser, User
 from django.db.models import Max, Q
 from django.utils import timezone
+from doubting.queries import doubts_on
 from intake.measuring import LOW_COLUMNS
-from intake.models import Arrival, ArrivalState, PassDoubt
-from intake.queries import doubt_out
+from intake.models import Arrival, ArrivalState
 from people.access import role_of
 from people.models import Role
 from planning.building import costs_of, factors_of, lanes_of, told_by, work_of
@@ -280,7 +280,7 @@ class _Station:
         )
         if one is None:
             return None
-        doubts = list(PassDoubt.objects.filter(on_pass=one))
+        doubts = doubts_on(one.pk)
         capture = getattr(one, "capture", None)
         figures = capture.current if capture else None
         low = getattr(figures, LOW_COLUMNS["1", self.study.low_school]) if figures else None
@@ -294,7 +294,7 @@ class _Station:
             file_name=capture.arrival.name if capture else "",
             sentence=verdict_line([d.weak for d in doubts]),
             doubted=is_doubted([d.weak for d in doubts]),
-            doubts=[doubt_out(doubt) for doubt in doubts],
+            doubts=doubts,
             simulated=self.session.simulated,
         )
 

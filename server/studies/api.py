@@ -15,6 +15,7 @@ from studies.schemas import (
     MethodEdit,
     PassChange,
     PassesChange,
+    PassesIn,
     PassIn,
     PassRef,
     StudyIn,
@@ -131,6 +132,20 @@ def plan_pass(request: HttpRequest, payload: PassIn) -> Status[PassRef]:
     return Status(
         201, queries.pass_ref(deciding.plan_pass(user_of(request), payload.lane_id, payload.test_id, payload.role))
     )
+
+
+@router.post("/{int:study_id}/passes/repeat", response={201: list[PassRef]})
+def plan_repeats(request: HttpRequest, study_id: int, payload: PassesIn) -> Status[list[PassRef]]:
+    """Have passes repeated: each repeat comes into the plan and to Run."""
+    planned = deciding.plan_repeats(user_of(request), study_id, payload.pass_ids)
+    return Status(201, [queries.pass_ref(one) for one in planned])
+
+
+@router.post("/{int:study_id}/decisions/{int:decision_id}/undo", response={204: None})
+def undo(request: HttpRequest, study_id: int, decision_id: int) -> Status[None]:
+    """Take a decision back, with all its passes."""
+    deciding.undo(user_of(request), study_id, decision_id)
+    return Status(204, None)
 
 
 @router.put("/passes/{int:pass_id}/state", response=PassRef)

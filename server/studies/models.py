@@ -170,6 +170,8 @@ class Test(models.Model):
     condition = models.ForeignKey(Condition, on_delete=models.PROTECT, related_name="tests")
     priority = models.PositiveSmallIntegerField(default=2)
     passes_wanted = models.PositiveSmallIntegerField(default=3)
+    #: How long a pass of it takes in truth, s, where somebody said that the scene's card is wrong about it.
+    length_s = models.FloatField(null=True, blank=True)
 
     __test__ = False
 
@@ -181,6 +183,7 @@ class Test(models.Model):
             ),
             models.CheckConstraint(condition=Q(priority__gte=1, priority__lte=3), name="test_priority_1_to_3"),
             models.CheckConstraint(condition=Q(passes_wanted__gte=1), name="test_wants_passes"),
+            models.CheckConstraint(condition=Q(length_s=None) | Q(length_s__gt=0), name="test_length_above_0"),
             models.UniqueConstraint(fields=["study", "scene", "condition"], name="test_once"),
         ]
 
@@ -229,6 +232,8 @@ class PassState(models.TextChoices):
     DID_NOT_RUN = "did_not_run", "Did not run"
 
 
+#: States of passes that stand beside each other: what checks compare.
+STANDING = (PassState.RECORDED, PassState.ACCEPTED)
 NEEDS_REASON = [PassState.REJECTED, PassState.DID_NOT_RUN]
 
 
@@ -267,6 +272,8 @@ class Pass(models.Model):
     recorded_at = models.DateTimeField(null=True, blank=True)
     #: The sitting in which it was run, where it was run at Run.
     session = models.ForeignKey(BenchSession, on_delete=models.PROTECT, null=True, blank=True, related_name="passes")
+    #: The pass of its cell that it was run to repeat, since that one was doubted.
+    repeats = models.ForeignKey("self", on_delete=models.PROTECT, null=True, blank=True, related_name="repeated_by")
 
     class Meta:
         ordering = ["test__position", "lane__position", "number"]
@@ -291,6 +298,44 @@ class Pass(models.Model):
 
     def __str__(self) -> str:
         return f"{self.test}, {self.lane}, pass {self.number}"
+
+
+class Decision(models.Model):
+    """One act by which passes were accepted, rejected or sent back, so that it can be taken back as one.
+
+    The record says it in words; this is what the words were about. `state` is what the passes became.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="decisions")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=12, choices=PassState.choices)
+    why = models.CharField(max_length=340, blank=True)
+    undone_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [models.CheckConstraint(condition=Q(state__in=PassState.values), name="decision_state_known")]
+
+    def __str__(self) -> str:
+        return f"{self.by}: {self.state}"
+
+
+class DecisionOn(models.Model):
+    """A pass that a decision changed, and what it was before."""
+
+    decision = models.ForeignKey(Decision, on_delete=models.PROTECT, related_name="on")
+    one = models.ForeignKey(Pass, on_delete=models.PROTECT, related_name="decisions")
+    before = models.CharField(max_length=12, choices=PassState.choices)
+    before_code = models.CharField(max_length=16, blank=True)
+    before_reason = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["decision", "one"], name="decided_once_an_act")]
+
+    def __str__(self) -> str:
+        return f"{self.decision} of {self.one}"
 
 
 class AuditLine(models.Model):

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from django.dispatch import Signal
 
-#: Passes of a study were accepted, rejected or sent back. Carries `study` and `scenes`, the ids of their scenes.
+#: Passes of a study were accepted, rejected or sent back. Carries `study`, `scenes`, the ids of their scenes, and
+#: where it is known `otherwise`, the ids of tests in which other passes stand beside each other than before.
 decided = Signal()
+#: A decision was taken back. Carries `decision`.
+undone = Signal()
 #: A pass has a capture, or another view of it: `study` and `one`, the pass.
 captured = Signal()
 #: Passes have captures that came together: `study` and `passes`, their ids.

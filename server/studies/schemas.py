@@ -240,6 +240,12 @@ class PassesChange(PassChange):
     pass_ids: list[int] = Field(min_length=1, max_length=20_000)
 
 
+class PassesIn(In):
+    """Some passes of a study."""
+
+    pass_ids: list[int] = Field(min_length=1, max_length=2_000)
+
+
 class Changed(Out):
     """How many it changed."""
 

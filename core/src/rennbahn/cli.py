@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from rennbahn.capture import ColumnMap, propose_columns, read_capture
-from rennbahn.checks import Context, Doubt, context_from_json, doubts_of
+from rennbahn.checks import Context, Doubt, context_from_json, doubts_of, repeats_of
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.comparing.study import Comparison
@@ -255,10 +255,16 @@ def _doubts(arguments: argparse.Namespace) -> int:
             continue
         if arguments.json:
             heading = {"file": name} if len(arguments.files) > 1 else {}
-            _emit(heading | {"doubts": [doubt.as_json() for doubt in found]})
+            repeats = {"repeats": [one.as_json() for one in repeats_of(context)]} if _asks_repeats(context) else {}
+            _emit(heading | {"doubts": [doubt.as_json() for doubt in found]} | repeats)
         else:
             print(("\n" if number else "") + _doubts_text(context, found))
     return REFUSED if refused else 0
+
+
+def _asks_repeats(context: Context) -> bool:
+    """Whether a pass says that it was run to repeat another."""
+    return any(one.repeats is not None for one in context.passes)
 
 
 def _bytes(folder: Path, name: str) -> bytes:

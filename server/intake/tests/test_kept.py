@@ -47,7 +47,7 @@ def test_reading_never_measures_and_says_what_is_stale(bench: Bench, jobs: Jobs)
     assert bench.lead.get(f"/studies/{bench.id}/findings")["stale"] == 1
     assert bench.lead.get("/work") == [{"study_id": bench.id, "question": "Do tall fins help?", "left": 1, "failed": 0}]
     assert CaptureFigures.objects.count() == kept
-    assert jobs.work() == 1
+    assert jobs.work("intake") == 1
     assert before == pytest.approx(0.0, abs=0.01)
     assert over_budget(bench, one) == pytest.approx(1.0, abs=0.01)
     assert [row["stale"] for row in rows(bench)] == [False]
@@ -60,7 +60,7 @@ def test_old_figures_stay_beside_new_ones_and_count_again_with_their_method(benc
     jobs.work()
     assert [row["counts"] for row in bench.tester.get(f"/passes/{one}")["measured"]] == [True, False]
     bench.lead.save(f"/studies/{bench.id}/method", {"target_hz": 60})
-    assert jobs.waiting() == [], "what was measured by this method before needs no worker"
+    assert jobs.waiting("intake") == [], "what was measured by this method before needs no worker"
     assert [row["counts"] for row in bench.tester.get(f"/passes/{one}")["measured"]] == [False, True]
     assert over_budget(bench, one) == pytest.approx(0.0, abs=0.01)
 
@@ -68,7 +68,7 @@ def test_old_figures_stay_beside_new_ones_and_count_again_with_their_method(benc
 def test_a_method_that_changes_no_figure_queues_nothing(bench: Bench, jobs: Jobs) -> None:
     bench.record(0, 0)
     bench.lead.save(f"/studies/{bench.id}/method", {"suite_school": "equal_frames", "equal_band": 0.02})
-    assert jobs.waiting() == []
+    assert jobs.waiting("intake") == []
 
 
 def test_an_upgrade_measures_open_studies_and_leaves_finished_ones_as_they_are(
@@ -81,7 +81,7 @@ def test_an_upgrade_measures_open_studies_and_leaves_finished_ones_as_they_are(
     upgrade(monkeypatch)
     assert tasks.queue_stale() == [bench.id]
     assert tasks.queue_stale() == [bench.id], "asking twice is no fault"
-    assert jobs.work() == 1
+    assert jobs.work("intake") == 1
     after = bench.lead.get(f"/passes/{one}")
     assert (after["version"], after["figures"]) == (before["version"], before["figures"])
     assert [(row["version"], row["counts"]) for row in after["measured"]] == [(99, False), (before["version"], True)]
@@ -317,7 +317,7 @@ def test_a_pass_keeps_when_it_ran_and_what_it_was_told(bench: Bench, jobs: Jobs)
     assert detail["setup"] == "Box, plain v1"
     game = next(g for g in bench.lead.get("/games") if g["name"] == "Moss Republic")
     bench.lead.save(f"/games/{game['id']}", {"name": "Moss Republic", "engine_cap_fps": 90})
-    assert jobs.waiting() == []
+    assert jobs.waiting("intake") == []
     assert bench.tester.get(f"/passes/{taken['pass_id']}")["run_as"]["known_caps"] == []
     later = bench.tester.get(f"/passes/{bench.record(0, 0, seed=4)}")
     assert [cap["name"] for cap in later["run_as"]["known_caps"]] == ["engine cap"]

@@ -60,8 +60,9 @@ def test_a_pack_is_taken_in_by_the_worker_and_tells_of_each_file(bench: Bench, j
     recorded = [one for one in bench.tester.get(f"/studies/{bench.id}/passes") if one["state"] == "recorded"]
     assert len(recorded) == 12
     assert all(one["figures"]["average_fps"] > 0 for one in recorded)
-    doubts = [doubt["check"] for one in recorded for doubt in bench.tester.get(f"/passes/{one['id']}")["doubts"]]
-    assert doubts == ["wrong_length"] * 3, "each scene's card is doubted once"
+    doubts = bench.tester.get(f"/studies/{bench.id}/doubts")
+    assert [doubt["check"] for doubt in doubts["wide"]] == ["wrong_length"] * 3, "each scene's card is doubted once"
+    assert (doubts["passes"], sum(len(doubt["pass_ids"]) for doubt in doubts["wide"])) == ([], 12)
 
 
 def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch) -> None:

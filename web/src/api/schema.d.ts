@@ -68,6 +68,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/captures/{capture_id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layers
+         * @description Stutters, pauses, heartbeat, cap, the frames behind the lows, and samples. `key` as for a trace.
+         */
+        get: operations["intake_api_layers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures/{capture_id}/original": {
         parameters: {
             query?: never;
@@ -101,6 +121,26 @@ export interface paths {
          * @description Put a wrongly assigned capture where it belongs.
          */
         put: operations["intake_api_move"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shape
+         * @description How often which frame time, the steps, and both sides' time against the budget. `key` as for a trace.
+         */
+        get: operations["intake_api_shape"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -654,6 +694,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/passes/{pass_id}/odd": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Odd
+         * @description Say of a pass that it is odd, but real, since its repeat agrees.
+         */
+        post: operations["doubting_api_odd"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/passes/{pass_id}/reported": {
         parameters: {
             query?: never;
@@ -668,6 +728,26 @@ export interface paths {
          * @description Record a pass whose result exists only as numbers.
          */
         post: operations["intake_api_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passes/{pass_id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Settle what one check doubts about a pass.
+         */
+        post: operations["doubting_api_settle"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1068,6 +1148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/passes/{pass_id}/repeat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Repeat
+         * @description Have a pass repeated: the repeat comes into the plan and to Run.
+         */
+        post: operations["studies_api_plan_repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/passes/{pass_id}/state": {
         parameters: {
             query?: never;
@@ -1212,6 +1312,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/decisions/{decision_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take a decision back, with all its passes.
+         */
+        post: operations["studies_api_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Doubts
+         * @description All that is doubted in a study, and how it was settled.
+         */
+        get: operations["doubting_api_doubts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/doubts/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle Wide
+         * @description Settle a doubt about a lane, a test or a session for all its passes at once.
+         */
+        post: operations["doubting_api_settle_wide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/files": {
         parameters: {
             query?: never;
@@ -1336,6 +1496,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/findings/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Beside
+         * @description What stands beside the findings: what was rejected, what is odd but real, which session ran shifted.
+         */
+        get: operations["findings_api_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/findings/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What If
+         * @description How the findings would move were some passes rejected, or accepted. Changes nothing.
+         */
+        post: operations["findings_api_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/finish": {
         parameters: {
             query?: never;
@@ -1434,6 +1634,26 @@ export interface paths {
         get: operations["intake_api_passes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/passes/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Accept what waits and no check doubts; the rest stands as it is.
+         */
+        post: operations["doubting_api_accept"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1788,6 +2008,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/tests/{test_id}/agreement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Agreement
+         * @description By how much the traces of these passes are moved to agree best with that of `to`.
+         */
+        get: operations["intake_api_agreement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/tests/{test_id}/traces": {
         parameters: {
             query?: never;
@@ -1854,15 +2094,11 @@ export interface components {
     schemas: {
         /**
          * AcceptIn
-         * @description The reason why a difference is accepted. `about` is what it was when it was read.
+         * @description Which passes to accept as far as no check doubts them: these, or without a list all that wait.
          */
         AcceptIn: {
-            /** About */
-            about: string;
-            /** Key */
-            key: string;
-            /** Reason */
-            reason: string;
+            /** Pass Ids */
+            pass_ids?: number[] | null;
         };
         /**
          * AcceptanceOut
@@ -1878,6 +2114,16 @@ export interface components {
             by: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * AcceptedOut
+         * @description How many were accepted, and how many stand as they were since a check doubts them.
+         */
+        AcceptedOut: {
+            /** Accepted */
+            accepted: number;
+            /** Left */
+            left: number;
         };
         /**
          * ActDone
@@ -1995,6 +2241,18 @@ export interface components {
             now: string;
         };
         /**
+         * AgreementOut
+         * @description By how much a trace is moved to agree best with another, s, and how alike they are then, -1 to 1.
+         */
+        AgreementOut: {
+            /** Likeness */
+            likeness: number;
+            /** Offset S */
+            offset_s: number;
+            /** Pass Id */
+            pass_id: number;
+        };
+        /**
          * ArrivalOut
          * @description A file that arrived: what it seems to be and where its name says it belongs.
          */
@@ -2092,6 +2350,24 @@ export interface components {
             why: string;
         };
         /**
+         * BehindOut
+         * @description The frames behind a low figure: by end clock in s and ms; of many the longest, `count` is how many there are.
+         */
+        BehindOut: {
+            /** Count */
+            count: number;
+            /** End S */
+            end_s: number[];
+            /** Fps */
+            fps: number;
+            /** From Ms */
+            from_ms: number;
+            /** Low */
+            low: string;
+            /** Ms */
+            ms: number[];
+        };
+        /**
          * BenchDrift
          * @description The drift of the bench that was taken off, in percent an hour, or why none was.
          */
@@ -2135,6 +2411,17 @@ export interface components {
             simulated: boolean;
             /** Speed */
             speed: number;
+        };
+        /**
+         * BesideOut
+         * @description What stands beside the findings of a group: rejections, odd passes that are real, shifted sessions.
+         */
+        BesideOut: {
+            /** Odd */
+            odd: components["schemas"]["OddOut"][];
+            rejections: components["schemas"]["RejectedOut"];
+            /** Shifts */
+            shifts: components["schemas"]["ShiftOut"][];
         };
         /**
          * BlockOut
@@ -2309,6 +2596,23 @@ export interface components {
             units: string[];
             /** Words */
             words: string;
+        };
+        /**
+         * CloudOut
+         * @description How many frames lie in which square of processor and card time.
+         */
+        CloudOut: {
+            /** Budget Ms */
+            budget_ms: number;
+            /** Card */
+            card: number[];
+            corners: components["schemas"]["CornersOut"];
+            /** Count */
+            count: number[];
+            /** Processor */
+            processor: number[];
+            /** Square Ms */
+            square_ms: number;
         };
         /**
          * ColumnMap
@@ -2503,6 +2807,20 @@ export interface components {
             test_id: number;
         };
         /**
+         * CornersOut
+         * @description Shares of frames by which side is over the budget.
+         */
+        CornersOut: {
+            /** Both Inside */
+            both_inside: number;
+            /** Both Over */
+            both_over: number;
+            /** Card Over */
+            card_over: number;
+            /** Processor Over */
+            processor_over: number;
+        };
+        /**
          * Counts
          * @description Passes by state.
          */
@@ -2561,6 +2879,21 @@ export interface components {
             weak: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * DoubtsOut
+         * @description All that is doubted in a study, and how it stands.
+         */
+        DoubtsOut: {
+            last: components["schemas"]["LastOut"] | null;
+            /** Odd */
+            odd: number[];
+            /** Passes */
+            passes: components["schemas"]["PassDoubtOut"][];
+            /** Repeats */
+            repeats: components["schemas"]["RepeatOut"][];
+            /** Wide */
+            wide: components["schemas"]["WideDoubtOut"][];
         };
         /**
          * DroppedOut
@@ -2985,6 +3318,30 @@ export interface components {
             test: string;
         };
         /**
+         * LayersOut
+         * @description What lies over the trace of a capture; clocks are those of the whole capture, in s.
+         */
+        LayersOut: {
+            /** Beat Period S */
+            beat_period_s: number | null;
+            /** Beats S */
+            beats_s: number[];
+            /** Behind */
+            behind: components["schemas"]["BehindOut"][];
+            /** Cap */
+            cap: string;
+            /** Held By */
+            held_by: string;
+            /** Held Fps */
+            held_fps: number | null;
+            /** Pauses */
+            pauses: components["schemas"]["SpanOut"][];
+            /** Samples */
+            samples: components["schemas"]["SampledOut"][];
+            /** Stutters */
+            stutters: components["schemas"]["SpanOut"][];
+        };
+        /**
          * LearnedOut
          * @description What a change really took: the middle of `times`; `offered` from three times on.
          */
@@ -3268,6 +3625,24 @@ export interface components {
             test_id: number;
         };
         /**
+         * MovedOut
+         * @description One figure of the answer before and after, as shares; none where there is no answer.
+         */
+        MovedOut: {
+            /** After */
+            after: number | null;
+            /** After Verdict */
+            after_verdict: string | null;
+            /** Before */
+            before: number | null;
+            /** Before Verdict */
+            before_verdict: string | null;
+            /** Figure */
+            figure: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Mover
          * @description The test that moves the suite most, and the suite margin without it.
          */
@@ -3336,6 +3711,33 @@ export interface components {
             reason: string;
             /** Weight */
             weight: string;
+        };
+        /**
+         * OddIn
+         * @description Words on a pass that is odd, but real.
+         */
+        OddIn: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * OddOut
+         * @description A pass that is odd, but real: it stands, and is told.
+         */
+        OddOut: {
+            /** Lane Id */
+            lane_id: number;
+            /** Number */
+            number: number;
+            /** Pass Id */
+            pass_id: number;
+            /** Test Id */
+            test_id: number;
+            /** Words */
+            words: string;
         };
         /**
          * OffsetIn
@@ -3631,8 +4033,6 @@ export interface components {
             columns: {
                 [key: string]: unknown;
             };
-            /** Doubts */
-            doubts: components["schemas"]["DoubtOut"][];
             /** Figures */
             figures: {
                 [key: string]: unknown;
@@ -3656,6 +4056,27 @@ export interface components {
             trouble: string;
             /** Version */
             version: number | null;
+        };
+        /**
+         * PassDoubtOut
+         * @description A doubt about one pass, with its evidence, the window that is proposed, and how it was settled if it was.
+         */
+        PassDoubtOut: {
+            /** Check */
+            check: string;
+            /** Evidence */
+            evidence: {
+                [key: string]: unknown;
+            };
+            /** Pass Id */
+            pass_id: number;
+            settled: components["schemas"]["SettledOut"] | null;
+            /** Weak */
+            weak: boolean;
+            /** Window */
+            window: number[] | null;
+            /** Words */
+            words: string;
         };
         /**
          * PassFigures
@@ -4082,6 +4503,48 @@ export interface components {
             row?: number | null;
         };
         /**
+         * RejectedOut
+         * @description What was thrown out, lane by lane, and in a sentence whether it happens to favour one.
+         */
+        RejectedOut: {
+            /** Lanes */
+            lanes: components["schemas"]["RejectionsOut"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * RejectionsOut
+         * @description Rejected passes of a lane: how many ran below what counts in their cell, how many above it.
+         */
+        RejectionsOut: {
+            /** Count */
+            count: number;
+            /** Lane Id */
+            lane_id: number;
+            /** Lowering */
+            lowering: number;
+            /** Raising */
+            raising: number;
+        };
+        /**
+         * RepeatOut
+         * @description What a pass that was run again says of the one it repeats; `suspect` is the one to doubt where they differ.
+         */
+        RepeatOut: {
+            /** Agrees */
+            agrees: boolean;
+            /** Of */
+            of: number;
+            /** Other Session */
+            other_session: boolean;
+            /** Pass Id */
+            pass_id: number;
+            /** Suspect */
+            suspect: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * ReportedIn
          * @description A result that exists only as numbers, rates in fps. `read_from` says where they stand.
          */
@@ -4240,6 +4703,20 @@ export interface components {
             label: string;
             /** Value */
             value: string;
+        };
+        /**
+         * SampledOut
+         * @description A sampled channel on the clock of the capture, gaps left out.
+         */
+        SampledOut: {
+            /** At S */
+            at_s: number[];
+            /** Channel */
+            channel: string;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: number[];
         };
         /**
          * SceneEdit
@@ -4496,6 +4973,86 @@ export interface components {
             value: string;
         };
         /**
+         * SettleIn
+         * @description How a doubt is settled. A reason is needed to accept all the same or to assume another thing.
+         */
+        SettleIn: {
+            /**
+             * Cap Name
+             * @default
+             */
+            cap_name: string;
+            /** Check */
+            check: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "accepted" | "rejected" | "trimmed" | "repeat" | "assumed" | "odd";
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Reason Code
+             * @default
+             * @enum {string}
+             */
+            reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
+        };
+        /**
+         * SettleWideIn
+         * @description How a doubt about several passes is settled, for all of them at once.
+         */
+        SettleWideIn: {
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "accepted" | "rejected" | "repeat" | "assumed";
+            /** Key */
+            key: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Reason Code
+             * @default
+             * @enum {string}
+             */
+            reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
+        };
+        /**
+         * SettledAs
+         * @description What became of the passes: how many were decided on, planned or measured anew.
+         */
+        SettledAs: {
+            /** Passes */
+            passes: number;
+        };
+        /**
+         * SettledOut
+         * @description How a doubt was settled, by whom and why.
+         */
+        SettledOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** How */
+            how: string;
+            /** Reason */
+            reason: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * SetupEdit
          * @description A setup in place of what it was.
          */
@@ -4554,6 +5111,33 @@ export interface components {
             version: number;
             /** Version Id */
             version_id: number;
+        };
+        /**
+         * ShapeOut
+         * @description How often which frame time (shares between `edges_ms`), percentiles of the steps (q = 50 to 99.9), the clouds.
+         */
+        ShapeOut: {
+            cloud: components["schemas"]["CloudOut"] | null;
+            /** Edges Ms */
+            edges_ms: number[];
+            /** Share */
+            share: number[];
+            /** Steps Ms */
+            steps_ms: number[];
+        };
+        /**
+         * ShiftOut
+         * @description A session that ran shifted as a whole, and what taking that off would do to the answer.
+         */
+        ShiftOut: {
+            /** Key */
+            key: string;
+            /** Passes */
+            passes: number;
+            /** Settled */
+            settled: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * SignIn
@@ -4652,6 +5236,18 @@ export interface components {
             game: string;
             /** Scene */
             scene: string;
+        };
+        /**
+         * SpanOut
+         * @description A stretch of a trace, s, and the longest frame in it, ms.
+         */
+        SpanOut: {
+            /** From S */
+            from_s: number;
+            /** Longest Ms */
+            longest_ms: number;
+            /** To S */
+            to_s: number;
         };
         /**
          * StepOut
@@ -5088,6 +5684,8 @@ export interface components {
          * @description A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1).
          */
         TraceOut: {
+            /** Basis */
+            basis: string;
             /** Capture Id */
             capture_id: number;
             /** Curve Ms */
@@ -5185,6 +5783,55 @@ export interface components {
             test: string;
         };
         /**
+         * WhatIfIn
+         * @description Passes, and what they would become.
+         */
+        WhatIfIn: {
+            /** Pass Ids */
+            pass_ids: number[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "accepted" | "rejected";
+        };
+        /**
+         * WhatIfOut
+         * @description How the findings would move, for the lanes and the group that the passes are of.
+         */
+        WhatIfOut: {
+            average: components["schemas"]["MovedOut"];
+            baseline: components["schemas"]["LaneRef"];
+            /** Counted */
+            counted: number;
+            /** Group */
+            group: string;
+            low_1: components["schemas"]["MovedOut"];
+            other: components["schemas"]["LaneRef"];
+            rejections: components["schemas"]["RejectedOut"];
+        };
+        /**
+         * WideDoubtOut
+         * @description A doubt about a lane, a test or a session: it stands once, above the passes that it is about.
+         */
+        WideDoubtOut: {
+            /** Check */
+            check: string;
+            /** Evidence */
+            evidence: {
+                [key: string]: unknown;
+            };
+            /** Key */
+            key: string;
+            /** Pass Ids */
+            pass_ids: number[];
+            settled: components["schemas"]["SettledOut"] | null;
+            /** Weak */
+            weak: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * WindowsIn
          * @description Stretches of seconds to look at, each from and to; none for the whole capture.
          */
@@ -5217,6 +5864,10 @@ export interface components {
         WordsOut: {
             /** Channels */
             channels: components["schemas"]["ChannelWords"][];
+            /** Checks */
+            checks: {
+                [key: string]: string;
+            };
             /** Did Not Run For */
             did_not_run_for: components["schemas"]["Word"][];
             /** Kinds */
@@ -5781,6 +6432,138 @@ export interface operations {
             };
         };
     };
+    intake_api_layers: {
+        parameters: {
+            query?: {
+                key?: string;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayersOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     intake_api_original: {
         parameters: {
             query?: never;
@@ -5931,6 +6714,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PassDetail"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    intake_api_shape: {
+        parameters: {
+            query?: {
+                key?: string;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeOut"];
                 };
             };
             /** @description The request cannot be read */
@@ -10266,6 +11181,140 @@ export interface operations {
             };
         };
     };
+    doubting_api_odd: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pass_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OddIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledAs"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     intake_api_report: {
         parameters: {
             query?: never;
@@ -10288,6 +11337,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PassDetail"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    doubting_api_settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pass_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledAs"];
                 };
             };
             /** @description The request cannot be read */
@@ -13799,6 +14982,136 @@ export interface operations {
             };
         };
     };
+    studies_api_plan_repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pass_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassRef"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     studies_api_change_pass: {
         parameters: {
             query?: never;
@@ -14850,6 +16163,399 @@ export interface operations {
             };
         };
     };
+    studies_api_undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                decision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    doubting_api_doubts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoubtsOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    doubting_api_settle_wide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleWideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledAs"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     intake_api_files: {
         parameters: {
             query?: {
@@ -15789,6 +17495,274 @@ export interface operations {
             };
         };
     };
+    findings_api_beside: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     studies_api_finish: {
         parameters: {
             query?: never;
@@ -16469,6 +18443,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PassOut"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    doubting_api_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptedOut"];
                 };
             };
             /** @description The request cannot be read */
@@ -18978,6 +21086,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    intake_api_agreement: {
+        parameters: {
+            query: {
+                to: number;
+                passes: number[];
+            };
+            header?: never;
+            path: {
+                study_id: number;
+                test_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreementOut"][];
                 };
             };
             /** @description The request cannot be read */

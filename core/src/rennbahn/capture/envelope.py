@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rennbahn.capture.capture import Capture, Floats
+from rennbahn.capture.capture import Capture, Floats, Samples
 
 
 @dataclass(frozen=True)
@@ -38,3 +38,41 @@ def envelope(capture: Capture, stretches: int, start_s: float | None = None, sto
     begins = begins[begins < len(clock)]
     ends = np.append(begins[1:], len(clock)) - 1
     return Envelope(clock[ends], np.minimum.reduceat(frames, begins), np.maximum.reduceat(frames, begins), False)
+
+
+def sampled(capture: Capture, name: str, most: int) -> tuple[Floats, Floats]:
+    """A sampled channel of a capture as clock in s and values, at most so many points, gaps left out.
+
+    Of more samples the smallest and the largest of each stretch of time are given, so that no peak vanishes. One that
+    stands beside the frames is read at their ends; of a channel that is not there both are empty.
+    """
+    clock, values = _channel(capture, name)
+    there = np.isfinite(values)
+    clock, values = clock[there], values[there]
+    # A value that is told again and again on each row is told where it changes, and where it ends.
+    changes = np.flatnonzero(values[1:] != values[:-1])
+    keep = (
+        np.unique(np.concatenate(([0], changes, changes + 1, [len(values) - 1]))) if len(values) else np.empty(0, int)
+    )
+    clock, values = clock[keep], values[keep]
+    if len(values) <= most:
+        return clock, values
+    edges = np.linspace(clock[0], clock[-1], most // 2 + 1)[1:-1]
+    begins = np.unique(np.concatenate(([0], np.searchsorted(clock, edges, side="right"))))
+    begins = begins[begins < len(clock)]
+    ends = np.append(begins[1:], len(clock))
+    chosen = [
+        place
+        for begin, end in zip(begins, ends, strict=True)
+        for place in sorted({begin + int(values[begin:end].argmin()), begin + int(values[begin:end].argmax())})
+    ]
+    return clock[chosen], values[chosen]
+
+
+def _channel(capture: Capture, name: str) -> tuple[Floats, Floats]:
+    beside: Samples | None = next((one for one in capture.samples if name in one.values), None)
+    if beside is not None:
+        return beside.clock_s, beside.values[name]
+    if name in capture.channels:
+        return capture.end_clock_s, capture.channels[name]
+    return np.empty(0), np.empty(0)

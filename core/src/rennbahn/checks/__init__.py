@@ -5,13 +5,16 @@ kept beside a capture, and never raw frames, so that a pass is checked among its
 check found out about its own hits and false alarms stands in docs/checks.md; one that is known to be unsure says so.
 """
 
-from rennbahn.checks.doubts import CHECKS, doubts_of
+from rennbahn.checks.doubts import CHECKS, NEAR, WIDE, concerned, doubts_of
 from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, Doubt, ReadBack
 from rennbahn.checks.profile import Profile, profile_of
 from rennbahn.checks.read import context_from_json
+from rennbahn.checks.repeats import Repeated, repeats_of, standing_words
 
 __all__ = [
     "CHECKS",
+    "NEAR",
+    "WIDE",
     "CheckedLane",
     "CheckedPass",
     "CheckedScene",
@@ -20,7 +23,11 @@ __all__ = [
     "Doubt",
     "Profile",
     "ReadBack",
+    "Repeated",
+    "concerned",
     "context_from_json",
     "doubts_of",
     "profile_of",
+    "repeats_of",
+    "standing_words",
 ]

@@ -65,6 +65,8 @@ class CheckedPass:
     control: bool = False
     after_load: bool = False
     read_back: ReadBack | None = None
+    #: The pass that it was run to repeat.
+    repeats: str | None = None
     expected_channels: tuple[str, ...] = ()
 
 

@@ -23,7 +23,7 @@ _KEYS = {
     "noise": {"average_fps", "low_1", "df"},
     "passes": {
         "id", "lane", "test", "number", "file", "columns", "clock_h", "after_load", "read_back", "expected_channels",
-        "session", "control",
+        "session", "control", "repeats",
     },
     "read_back": {"setting", "wanted", "seen"},
     "known_caps": {"name", "fps", "refresh", "variable"},
@@ -109,6 +109,7 @@ def _pass(
         clock_h=None if data.get("clock_h") is None else float(data["clock_h"]),
         session=None if session is None else str(session),
         control=bool(data.get("control", False)),
+        repeats=None if data.get("repeats") is None else str(data["repeats"]),
         after_load=bool(data.get("after_load", False)),
         read_back=None
         if back is None

@@ -99,6 +99,17 @@ class Scatter:
                     found.append((cell[0], cell[1], off, p))
         return found
 
+    def cell_of(self, one: CheckedPass) -> Cell:
+        """The passes of a pass's cell that are looked at, itself among them; empty where it is alone."""
+        return self._cells.get((one.lane, one.test), ())
+
+    def noise_without(self, *judged: CheckedPass) -> Estimate:
+        """The noise of the scene of some passes of one cell, none of which has a say in it."""
+        cell = self.cell_of(judged[0])
+        ids = {one.id for one in judged}
+        by = [one for one in cell if one.id not in ids]
+        return self._noise(self.context.test_by_id[judged[0].test].scene, cell, by)
+
     def noise_of(self, scene: str) -> Estimate:
         """Standard deviation of ln x of a scene with how well it is known, without those beyond noise."""
         if scene not in self._noises:

@@ -172,16 +172,27 @@ def _spells_ms(frame_ms: Floats, over: NDArray[np.bool_]) -> Floats:
     return spells
 
 
-def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float, period: int | None) -> Stutters:
+def stutter_frames(frame_ms: Floats, local: Floats, budget: float, period: int | None) -> NDArray[np.intp]:
+    """Which frames stutter, rising, by their local median, the budget in ms and the group of an alternating capture."""
     frames = np.flatnonzero((frame_ms > STUTTER_RATIO * local) & (frame_ms - local > budget / 2.0))
     if period is not None and len(frames):
         frames = frames[frame_ms[frames] > LONGER_THAN_GROUP * _long_frames(frame_ms, period)[frames]]
+    return frames
+
+
+def begin_stutters(frames: NDArray[np.intp], clock_s: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+    """Start clocks of stutter frames in s, and which of them begin a stutter of their own."""
+    starts = np.where(frames > 0, clock_s[frames - 1], 0.0)
+    return starts, np.concatenate(([True], starts[1:] - clock_s[frames[:-1]] > STUTTER_GAP_S))
+
+
+def _stutters(frame_ms: Floats, clock_s: Floats, local: Floats, budget: float, period: int | None) -> Stutters:
+    frames = stutter_frames(frame_ms, local, budget, period)
     lost = frame_ms[frames] - local[frames]
     duration_s = float(clock_s[-1])
     if not len(frames):
         return Stutters(0, 0, 0.0, None, 0.0, ())
-    starts = np.where(frames > 0, clock_s[frames - 1], 0.0)
-    own = np.concatenate(([True], starts[1:] - clock_s[frames[:-1]] > STUTTER_GAP_S))
+    starts, own = begin_stutters(frames, clock_s)
     count = int(own.sum())
     return Stutters(
         count=count,

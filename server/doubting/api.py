@@ -1,0 +1,42 @@
+"""Doubts: what was found, and settling it."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router
+from people.access import user_of
+
+from doubting import queries, services
+from doubting.schemas import AcceptedOut, AcceptIn, DoubtsOut, OddIn, SettledAs, SettleIn, SettleWideIn
+
+router = Router(tags=["doubts"])
+
+
+@router.get("/studies/{int:study_id}/doubts", response=DoubtsOut)
+def doubts(request: HttpRequest, study_id: int) -> DoubtsOut:
+    """All that is doubted in a study, and how it was settled."""
+    return queries.doubts_of_study(study_id)
+
+
+@router.post("/passes/{int:pass_id}/settle", response=SettledAs)
+def settle(request: HttpRequest, pass_id: int, payload: SettleIn) -> SettledAs:
+    """Settle what one check doubts about a pass."""
+    return SettledAs(passes=services.settle(user_of(request), pass_id, payload))
+
+
+@router.post("/passes/{int:pass_id}/odd", response=SettledAs)
+def odd(request: HttpRequest, pass_id: int, payload: OddIn) -> SettledAs:
+    """Say of a pass that it is odd, but real, since its repeat agrees."""
+    return SettledAs(passes=services.confirm_odd(user_of(request), pass_id, payload))
+
+
+@router.post("/studies/{int:study_id}/doubts/settle", response=SettledAs)
+def settle_wide(request: HttpRequest, study_id: int, payload: SettleWideIn) -> SettledAs:
+    """Settle a doubt about a lane, a test or a session for all its passes at once."""
+    return SettledAs(passes=services.settle_wide(user_of(request), study_id, payload))
+
+
+@router.post("/studies/{int:study_id}/passes/accept", response=AcceptedOut)
+def accept(request: HttpRequest, study_id: int, payload: AcceptIn) -> AcceptedOut:
+    """Accept what waits and no check doubts; the rest stands as it is."""
+    return services.accept_undoubted(user_of(request), study_id, payload.pass_ids)

@@ -1,0 +1,207 @@
+"""Checking passes as they come in: the core's checks over one test at once, and later over the whole study.
+
+What is about one test is found within the transaction of whatever changed it, from what is kept of each capture. What
+shows only over all tests (a lane's habit, a rank, a shifted session) is found by the worker, from figures alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import datetime
+from typing import Any
+
+from django.db.models import F, QuerySet
+from django.utils.timezone import localtime
+from intake.measuring import LOW_COLUMNS
+from intake.models import CaptureProfile, PassDoubt
+from intake.queries import RAN_COLUMNS, hours_of
+from planning.noise import learned_noise
+from rennbahn.checks import (
+    NEAR,
+    WIDE,
+    CheckedLane,
+    CheckedPass,
+    CheckedScene,
+    CheckedTest,
+    Context,
+    Doubt,
+    Profile,
+    ReadBack,
+    concerned,
+    doubts_of,
+    repeats_of,
+)
+from rennbahn.checks.profile import PROFILE_VERSION
+from rennbahn.planning.noise import Estimate
+from studies.models import STANDING, Pass, PassRole, Study, Test
+
+from doubting.models import RepeatFound, WideDoubt
+
+_CLOCKS = ("frame_time", "timestamp", "fps")
+_OWN = ("pk", "lane_id", "test_id", "number", "session_id", "role", "repeats_id")
+_ROW = (*_OWN, "run_as", "capture__columns", *RAN_COLUMNS)
+_FIGURES = ("frames", "duration_s", "average_fps", "cap", "lock_fps", "cap_name", "flags", "bound_by")
+
+
+def check_test(study: Study, test_id: int) -> None:
+    """Check the passes of a test anew, within the transaction in which one of them came, changed or went."""
+    context = context_of(study, test_id)
+    found = [doubt for doubt in doubts_of(context, NEAR) if doubt.lane is None or doubt.test is not None]
+    PassDoubt.objects.filter(on_pass__test=test_id).delete()
+    PassDoubt.objects.bulk_create(
+        _on_pass(doubt, int(pk)) for doubt in found if _of_passes(doubt) for pk in concerned(context, doubt)
+    )
+    WideDoubt.objects.filter(study=study, of_test=test_id).delete()
+    _keep_wide(study, context, [doubt for doubt in found if not _of_passes(doubt)], test_id)
+    RepeatFound.objects.filter(one__test=test_id).delete()
+    RepeatFound.objects.bulk_create(
+        RepeatFound(
+            one_id=int(one.repeat), of_id=int(one.of), agrees=one.agrees, other_session=one.other_session,
+            suspect_id=int(one.suspect) if one.suspect else None, words=one.words,
+            evidence={"figure": one.figure, "off": one.off, "noise": one.noise, "p": one.p},
+        )
+        for one in repeats_of(context)
+    )  # fmt: skip
+
+
+def check_study(study: Study) -> None:
+    """Check what shows only over all tests, within the caller's transaction."""
+    context = wide_context_of(study)
+    found = [doubt for doubt in doubts_of(context, WIDE) if doubt.on is None]
+    WideDoubt.objects.filter(study=study, of_test=None).delete()
+    _keep_wide(study, context, found, None)
+
+
+def _of_passes(doubt: Doubt) -> bool:
+    """Whether it is about passes that it names, one or two that disagree."""
+    return doubt.on is not None or "passes" in doubt.evidence
+
+
+def _on_pass(doubt: Doubt, pk: int) -> PassDoubt:
+    return PassDoubt(
+        on_pass_id=pk,
+        check_id=doubt.check,
+        weak=doubt.weak,
+        words=doubt.words,
+        evidence=dict(doubt.evidence),
+        window=list(doubt.window) if doubt.window else None,
+    )
+
+
+def _keep_wide(study: Study, context: Context, doubts: Iterable[Doubt], test_id: int | None) -> None:
+    rows = {
+        key: WideDoubt(
+            study=study, of_test_id=test_id, key=key, check_id=doubt.check, weak=doubt.weak, words=doubt.words,
+            evidence=dict(doubt.evidence), passes=[int(pk) for pk in concerned(context, doubt)],
+        )
+        for doubt in doubts
+        for key in [_key_of(doubt)]
+    }  # fmt: skip
+    WideDoubt.objects.bulk_create(rows.values())
+
+
+def _key_of(doubt: Doubt) -> str:
+    """What a doubt is about: the same one made anew has the same."""
+    session = doubt.evidence.get("session", "")
+    return f"{doubt.check} lane {doubt.lane or ''} test {doubt.test or ''} session {session}"[:120]
+
+
+def context_of(study: Study, test_id: int) -> Context:
+    """The passes of a test that stand, with their profiles, in the order in which they were run."""
+    test = Test.objects.select_related("scene__game", "condition").get(pk=test_id)
+    kept = CaptureProfile.objects.filter(
+        capture__on_pass__test=test, basis=F("capture__basis"), version=PROFILE_VERSION
+    )
+    profiles = dict(kept.values_list("capture__on_pass_id", "data"))
+    rows = [row for row in _standing(Pass.objects.filter(test=test)).values_list(*_ROW) if profiles.get(row[0])]
+    hours = hours_of([row[len(_ROW) - len(RAN_COLUMNS) :] for row in rows])
+    passes = []
+    for row, hour in zip(rows, hours.of, strict=True):
+        run_as, columns = row[len(_OWN)], row[len(_OWN) + 1]
+        told: Mapping[str, Any] = (run_as or {}).get("bench") or {}
+        back = told.get("read_back")
+        passes.append(
+            _checked(
+                row, hour, Profile.from_json(profiles[row[0]]),
+                after_load=bool(told.get("after_load", False)),
+                read_back=ReadBack(back["setting"], back["wanted"], back["seen"]) if back else None,
+                expected_channels=tuple(
+                    use["channel"] for use in columns.get("map") or () if use["channel"] not in _CLOCKS
+                ),
+            )
+        )  # fmt: skip
+    return _context(study, [test], passes)
+
+
+def wide_context_of(study: Study) -> Context:
+    """All passes of a study that stand, by their figures alone: no profile is decoded."""
+    low = f"capture__current__{LOW_COLUMNS['1', study.low_school]}"
+    columns = [f"capture__current__{name}" for name in _FIGURES]
+    asked = (*_OWN, "run_as__bench__after_load", low, *columns, *RAN_COLUMNS)
+    passes = Pass.objects.filter(test__study=study, capture__current__isnull=False)
+    rows = list(_standing(passes).values_list(*asked))
+    hours = hours_of([row[len(asked) - len(RAN_COLUMNS) :] for row in rows])
+    checked = [
+        _checked(row, hour, _brief(row[len(_OWN) + 1], *row[len(_OWN) + 2 : -len(RAN_COLUMNS)]),
+                 after_load=row[len(_OWN)] is True)
+        for row, hour in zip(rows, hours.of, strict=True)
+    ]  # fmt: skip
+    return _context(study, list(study.tests.select_related("scene__game", "condition")), checked)
+
+
+def _standing(passes: QuerySet[Pass]) -> QuerySet[Pass]:
+    """Those that are compared with each other, in the order in which they were run."""
+    return (
+        passes.filter(state__in=STANDING).exclude(role=PassRole.WARM_UP).order_by("ran_at", "recorded_at", "pk")
+    )  # fmt: skip
+
+
+def _context(study: Study, tests: list[Test], passes: list[CheckedPass]) -> Context:
+    scenes = {test.scene_id: test for test in tests}
+    return Context(
+        scenes=tuple(
+            CheckedScene(
+                str(pk), test.scene.game.name, test.scene.name, test.scene.kind,
+                float(test.length_s or test.scene.length_s),
+            )
+            for pk, test in scenes.items()
+        ),
+        tests=tuple(CheckedTest(str(test.pk), str(test.scene_id), test.condition.name) for test in tests),
+        lanes=tuple(CheckedLane(str(lane.pk), lane.name) for lane in study.lanes.all()),
+        passes=tuple(passes),
+        noise=_noise(study, set(scenes)),
+    )  # fmt: skip
+
+
+def _checked(row: tuple[Any, ...], hour: float | None, profile: Profile, **told: Any) -> CheckedPass:
+    pk, lane, test, number, session, role, repeats = row[: len(_OWN)]
+    return CheckedPass(
+        id=str(pk), lane=str(lane), test=str(test), number=number, profile=profile, clock_h=hour,
+        session=_session_words(session, row[-1]), control=role == PassRole.CONTROL,
+        repeats=None if repeats is None else str(repeats), **told,
+    )  # fmt: skip
+
+
+def _session_words(session: int | None, begun_at: datetime | None) -> str | None:
+    """A sitting at the bench as people call it; its number where two began in one minute is told apart by neither."""
+    return None if session is None or begun_at is None else f"of {localtime(begun_at):%d %b %H:%M}"
+
+
+def _brief(
+    low_1: float, frames: int, duration_s: float, average: float, cap: str, lock: float | None, cap_name: str,
+    flags: list[str], bound_by: str,
+) -> Profile:  # fmt: skip
+    """A profile that holds figures alone: enough for what compares rates over tests."""
+    return Profile(
+        frames=frames, duration_s=duration_s, average_fps=average, low_1_fps=low_1, cap=cap, lock_fps=lock or 0.0,
+        cap_name=cap_name, lock_share=0.0, cap_meant=False, stutters=0, stutter_lost_ms=0.0, flags=tuple(flags),
+        bound_by=bound_by, bin_s=0.5, fps=(), uneven=(), courses={}, gaps=(), channels=(), digest="", sketch=(),
+    )  # fmt: skip
+
+
+def _noise(study: Study, scenes: set[int]) -> dict[str, dict[str, Estimate]]:
+    """What other passes of the scenes taught."""
+    return {
+        str(scene): {kind: one for kind, one in known.estimates.items() if kind in ("average_fps", "low_1")}
+        for scene, known in learned_noise(study.low_school, scenes).scenes.items()
+    }

@@ -1,0 +1,115 @@
+"""What one can ask about doubts: those of a study in a fixed number of queries, whatever its number of passes."""
+
+from __future__ import annotations
+
+from django.db.models import Count, F, Q
+from intake.models import PassDoubt
+from problems import NotFound
+from studies.models import Decision, PassState, Study
+
+from doubting.models import SETTLES, How, RepeatFound, Settled, WideDoubt
+from doubting.schemas import DoubtOut, DoubtsOut, LastOut, PassDoubtOut, RepeatOut, SettledOut, WideDoubtOut
+
+#: What a decision did, in words.
+_DONE = {
+    PassState.ACCEPTED: "accepted",
+    PassState.REJECTED: "rejected",
+    PassState.RECORDED: "sent back",
+    PassState.DID_NOT_RUN: "noted as not run",
+    PassState.PLANNED: "planned again",
+}
+
+
+def doubts_on(pass_id: int) -> list[DoubtOut]:
+    """What was found about one pass, as it came in: its own doubts and those of its test that are about it."""
+    own = PassDoubt.objects.filter(on_pass=pass_id)
+    wide = WideDoubt.objects.filter(passes__contains=[pass_id], of_test__isnull=False)
+    asked = ("check_id", "words", "weak")
+    rows = [*own.values_list(*asked), *wide.values_list(*asked)]
+    return [DoubtOut(check=check, words=words, weak=weak) for check, words, weak in rows]
+
+
+def doubts_of_study(study_id: int) -> DoubtsOut:
+    """All doubts of a study and how they were settled. Raises :class:`NotFound`."""
+    if not Study.objects.filter(pk=study_id).exists():
+        raise NotFound("study")
+    of_pass, wide, odd = _settled(study_id)
+    return DoubtsOut(
+        passes=[
+            PassDoubtOut(
+                pass_id=pk, check=check, words=words, weak=weak, evidence=evidence, window=window,
+                settled=of_pass.get((pk, check, basis or "")),
+            )
+            for pk, check, words, weak, evidence, window, basis in PassDoubt.objects.filter(
+                on_pass__test__study=study_id
+            ).values_list("on_pass", "check_id", "words", "weak", "evidence", "window", "on_pass__capture__basis")
+        ],
+        wide=[
+            WideDoubtOut(
+                key=one.key, check=one.check_id, words=one.words, weak=one.weak, evidence=one.evidence,
+                pass_ids=one.passes, settled=wide.get(one.key),
+            )
+            for one in WideDoubt.objects.filter(study=study_id)
+        ],
+        repeats=[
+            RepeatOut(
+                pass_id=one.one_id, of=one.of_id, agrees=one.agrees, other_session=one.other_session,
+                suspect=one.suspect_id, words=one.words,
+            )
+            for one in RepeatFound.objects.filter(one__test__study=study_id).order_by("pk")
+        ],
+        odd=sorted(odd),
+        last=last_decision(study_id),
+    )  # fmt: skip
+
+
+def _settled(study_id: int) -> tuple[dict[tuple[int, str, str], SettledOut], dict[str, SettledOut], set[int]]:
+    """What was settled and not taken back: by pass, check and basis; by key; and the passes that are odd but real."""
+    rows = Settled.objects.filter(study=study_id, taken_back_at=None).values_list(
+        "on_pass", "key", "basis", "how", "reason", "by__username", "at", "on_pass__capture__basis"
+    )
+    of_pass: dict[tuple[int, str, str], SettledOut] = {}
+    wide: dict[str, SettledOut] = {}
+    odd: set[int] = set()
+    for pk, key, basis, how, reason, by, at, now in rows:
+        told = SettledOut(how=how, words=str(How(how).label), reason=reason, by=by, at=at)
+        if not pk:
+            wide[key] = told
+        else:
+            of_pass[pk, key, basis] = told
+            if how == How.ODD and basis == (now or ""):
+                odd.add(pk)
+    return of_pass, wide, odd
+
+
+def doubted_passes(study_id: int) -> set[int]:
+    """Passes of which a check is sure that they deserve another look, and nobody has settled that yet."""
+    settled = Settled.objects.filter(study=study_id, taken_back_at=None, how__in=SETTLES)
+    done = set(settled.exclude(on_pass=None).values_list("on_pass", "key", "basis"))
+    firm = PassDoubt.objects.filter(on_pass__test__study=study_id, weak=False)
+    rows = firm.values_list("on_pass", "check_id", "on_pass__capture__basis")
+    found = {pk for pk, check, basis in rows if (pk, check, basis or "") not in done}
+    keys = set(settled.filter(on_pass=None).values_list("key", flat=True))
+    for key, passes in WideDoubt.objects.filter(study=study_id, weak=False).values_list("key", "passes"):
+        if key not in keys:
+            found.update(passes)
+    return found
+
+
+def last_decision(study_id: int) -> LastOut | None:
+    """The decision that was made last and was not taken back."""
+    row = (
+        Decision.objects.filter(study=study_id, undone_at=None)
+        .annotate(n=Count("on"), who=F("by__username"))
+        .filter(~Q(n=0))
+        .order_by("-pk")
+        .values_list("pk", "state", "why", "who", "at", "n")
+        .first()
+    )
+    if row is None:
+        return None
+    pk, state, why, who, at, count = row
+    passes = "1 pass" if count == 1 else f"{count} passes"
+    return LastOut(
+        id=pk, words=f"{_DONE[PassState(state)]} {passes}{f': {why}' if why else ''}", by=who, at=at, passes=count
+    )

@@ -1,0 +1,129 @@
+"""Doubts as the API speaks of them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, StringConstraints
+from quick import Out
+from strict import ONE_LINE, In
+from studies.schemas import Reason, ReasonCode
+
+CapName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), ONE_LINE]
+
+
+class DoubtOut(Out):
+    """Why a pass deserves another look; a weak check is not sure of itself."""
+
+    check: str
+    words: str
+    weak: bool
+
+
+class SettledOut(Out):
+    """How a doubt was settled, by whom and why."""
+
+    how: str
+    words: str
+    reason: str
+    by: str
+    at: datetime
+
+
+class PassDoubtOut(DoubtOut):
+    """A doubt about one pass, with its evidence, the window that is proposed, and how it was settled if it was."""
+
+    pass_id: int
+    evidence: dict[str, Any]
+    window: list[float] | None
+    settled: SettledOut | None
+
+
+class WideDoubtOut(DoubtOut):
+    """A doubt about a lane, a test or a session: it stands once, above the passes that it is about."""
+
+    key: str
+    evidence: dict[str, Any]
+    pass_ids: list[int]
+    settled: SettledOut | None
+
+
+class RepeatOut(Out):
+    """What a pass that was run again says of the one it repeats; `suspect` is the one to doubt where they differ."""
+
+    pass_id: int
+    of: int
+    agrees: bool
+    other_session: bool
+    suspect: int | None
+    words: str
+
+
+class LastOut(Out):
+    """The decision that was made last and can be taken back."""
+
+    id: int
+    words: str
+    by: str
+    at: datetime
+    passes: int
+
+
+class DoubtsOut(Out):
+    """All that is doubted in a study, and how it stands."""
+
+    passes: list[PassDoubtOut]
+    wide: list[WideDoubtOut]
+    repeats: list[RepeatOut]
+    #: Passes that are odd, but real.
+    odd: list[int]
+    last: LastOut | None
+
+
+How = Literal["accepted", "rejected", "trimmed", "repeat", "assumed", "odd"]
+
+
+class SettleIn(In):
+    """How a doubt is settled. A reason is needed to accept all the same or to assume another thing."""
+
+    check: Annotated[str, StringConstraints(max_length=32)]
+    how: How
+    reason: Reason = ""
+    reason_code: ReasonCode = ""
+    #: Where the lock is a cap that is known from now on: what it is.
+    cap_name: CapName = ""
+
+
+class SettleWideIn(In):
+    """How a doubt about several passes is settled, for all of them at once."""
+
+    key: Annotated[str, StringConstraints(max_length=120)]
+    how: Literal["accepted", "rejected", "repeat", "assumed"]
+    reason: Reason = ""
+    reason_code: ReasonCode = ""
+
+
+class OddIn(In):
+    """Words on a pass that is odd, but real."""
+
+    reason: Reason = ""
+
+
+class AcceptIn(In):
+    """Which passes to accept as far as no check doubts them: these, or without a list all that wait."""
+
+    pass_ids: list[int] | None = Field(default=None, max_length=20_000)
+
+
+class AcceptedOut(Out):
+    """How many were accepted, and how many stand as they were since a check doubts them."""
+
+    accepted: int
+    left: int
+
+
+class SettledAs(Out):
+    """What became of the passes: how many were decided on, planned or measured anew."""
+
+    passes: int

@@ -1,0 +1,229 @@
+"""Doubts at the desk: found, looked at, settled in every way there is, and taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from rennbahn.simulation import Rig, Upset
+from studies.models import Pass
+from testkit import Bench, Jobs
+
+PATH = "/studies/{}/doubts"
+
+
+@pytest.fixture
+def desk(bench: Bench) -> Bench:
+    """Passes of twenty seconds, as the cards of their scenes say."""
+    bench.demand = replace(bench.demand, seconds=20.0)
+    for scene in bench.lead.get("/scenes"):
+        bench.lead.save(f"/scenes/{scene['id']}", {"length_s": 20})
+    return bench
+
+
+def doubts(bench: Bench) -> dict[str, Any]:
+    found: dict[str, Any] = bench.tester.get(PATH.format(bench.id))
+    return found
+
+
+def standing(bench: Bench, one: int) -> dict[str, Any]:
+    """What is doubted about a pass and not settled, by check."""
+    return {d["check"]: d for d in doubts(bench)["passes"] if d["pass_id"] == one and d["settled"] is None}
+
+
+def state(bench: Bench, one: int) -> str:
+    return str(bench.tester.get(f"/passes/{one}")["one"]["state"])
+
+
+def record_line(bench: Bench) -> tuple[str, str, str]:
+    line = bench.tester.get(f"/studies/{bench.id}/audit")[0]
+    return line["who"], line["what"], line["why"]
+
+
+def settle(bench: Bench, one: int, check: str, how: str, status: int = 200, **told: Any) -> Any:
+    return bench.tester.post(f"/passes/{one}/settle", {"check": check, "how": how, **told}, status=status)
+
+
+def three_and(desk: Bench, upset: Upset, lane: int = 0) -> int:
+    """Three good passes of a cell and a fourth with which something is wrong."""
+    for number in range(3):
+        desk.record(lane, 0, seed=lane * 10 + number)
+    return desk.record(lane, 0, seed=40 + lane, upset=upset)
+
+
+def test_all_is_accepted_that_no_check_doubts_and_the_rest_stands(desk: Bench) -> None:
+    bad = three_and(desk, Upset(lock_fps=60.0))
+    assert set(standing(desk, bad)) >= {"lock"}
+    found = desk.tester.post(f"/studies/{desk.id}/passes/accept", {})
+    assert found == {"accepted": 3, "left": 1}
+    assert state(desk, bad) == "recorded"
+    last = doubts(desk)["last"]
+    assert (last["words"], last["by"], last["passes"]) == ("accepted 3 passes", "a-tester", 3)
+    desk.tester.post(f"/studies/{desk.id}/decisions/{last['id']}/undo", status=204)
+    assert [one["state"] for one in desk.tester.get(f"/studies/{desk.id}/passes") if one["capture_id"]] == [
+        "recorded"
+    ] * 4
+    assert doubts(desk)["last"] is None
+    again = desk.tester.post(f"/studies/{desk.id}/decisions/{last['id']}/undo", status=409)
+    assert again["code"] == "decision_undone"
+
+
+def test_accepting_all_the_same_needs_a_reason_and_can_be_taken_back(desk: Bench) -> None:
+    bad = three_and(desk, Upset(lock_fps=60.0))
+    assert settle(desk, bad, "lock", "accepted", status=422)["field"] == "reason"
+    settle(desk, bad, "lock", "accepted", reason="the engine is known for it")
+    found = next(d for d in doubts(desk)["passes"] if (d["pass_id"], d["check"]) == (bad, "lock"))
+    assert (found["settled"]["how"], found["settled"]["by"]) == ("accepted", "a-tester")
+    assert record_line(desk) == (
+        "a-tester", "settled “lock”", "Accepted all the same: the engine is known for it",
+    )  # fmt: skip
+    desk.tester.post(f"/studies/{desk.id}/decisions/{doubts(desk)['last']['id']}/undo", status=204)
+    assert "lock" in standing(desk, bad), "what the decision settled stands again"
+
+
+def test_a_proposed_window_is_taken_and_settles_it(desk: Bench) -> None:
+    bad = three_and(desk, Upset(loading_s=4.0))
+    window = standing(desk, bad)["loading"]["window"]
+    assert window[0] == pytest.approx(4.0, abs=0.6)
+    settle(desk, bad, "loading", "trimmed")
+    assert "loading" not in standing(desk, bad)
+    assert desk.tester.get(f"/passes/{bad}")["one"]["windows"] == [window]
+    assert settle(desk, bad, "loading", "trimmed", status=404)["code"] == "not_found"
+
+
+def test_a_rejected_pass_gives_its_siblings_back_and_the_findings_said_so_before(desk: Bench) -> None:
+    desk.fill(tests=1)
+    bad = desk.record(1, 0, seed=77, rig=Rig(gpu_speed=1.06), upset=Upset(slower=0.08))
+    assert set(standing(desk, bad)) == {"off_siblings"}
+    settle(desk, bad, "off_siblings", "accepted", reason="seen twice")
+    before = desk.tester.get(f"/studies/{desk.id}/findings")
+    told = desk.tester.post(f"/studies/{desk.id}/findings/what-if", {"pass_ids": [bad], "state": "rejected"})
+    assert told["counted"] == 1
+    assert told["average"]["before"] == pytest.approx(before["average"]["margin"])
+    assert told["average"]["words"].startswith("tall fins over plain fins in average fps goes from +")
+    assert told["rejections"]["words"] == (
+        "1 pass rejected: tall fins 1 (1 below what counts). What was left out happens to favour tall fins: look at "
+        "the reasons."
+    )
+    body = {"state": "rejected", "reason_code": "interrupted", "reason": "", "pass_ids": [bad]}
+    desk.tester.put(f"/studies/{desk.id}/passes/state", body)
+    after = desk.tester.get(f"/studies/{desk.id}/findings")
+    assert after["average"]["margin"] == pytest.approx(told["average"]["after"])
+    beside = desk.tester.get(f"/studies/{desk.id}/findings/beside")
+    assert beside["rejections"] == told["rejections"]
+    assert standing(desk, bad) == {}, "it takes no part any more"
+    back = desk.tester.post(f"/studies/{desk.id}/findings/what-if", {"pass_ids": [bad], "state": "accepted"})
+    assert back["average"]["after"] == pytest.approx(before["average"]["margin"])
+
+
+def test_what_repeats_is_reproduced_and_may_stand_as_odd(desk: Bench) -> None:
+    desk.fill(tests=1)
+    bad = desk.record(0, 0, seed=71, upset=Upset(slower=0.08))
+    assert settle(desk, bad, "off_siblings", "odd", status=409)["code"] == "not_repeated"
+    settle(desk, bad, "off_siblings", "repeat")
+    planned = next(p for p in desk.tester.get(f"/studies/{desk.id}/passes") if p["role"] == "repeat")
+    assert planned["state"] == "planned"
+    again = desk.record(0, 0, planned["number"], seed=72, upset=Upset(slower=0.08))
+    (found,) = doubts(desk)["repeats"]
+    assert (found["pass_id"], found["of"], found["agrees"], found["other_session"]) == (again, bad, True, False)
+    assert found["words"].startswith("Reproduced: pass 5 agrees with pass 4 (")
+    assert "one session" in found["words"]
+    desk.tester.post(f"/passes/{bad}/odd", {"reason": "the fan stops here"})
+    assert state(desk, bad) == "accepted"
+    assert doubts(desk)["odd"] == [bad]
+    odd = desk.tester.get(f"/studies/{desk.id}/findings/beside")["odd"]
+    assert [one["pass_id"] for one in odd] == [bad]
+
+
+def test_what_does_not_repeat_says_which_pass_to_doubt(desk: Bench) -> None:
+    desk.fill(tests=1)
+    bad = desk.record(0, 0, seed=71, upset=Upset(slower=0.08))
+    (planned,) = desk.tester.post(f"/studies/{desk.id}/passes/repeat", {"pass_ids": [bad]}, status=201)
+    desk.record(0, 0, planned["number"], seed=73)
+    (found,) = doubts(desk)["repeats"]
+    assert (found["agrees"], found["suspect"]) == (False, bad)
+    assert found["words"].startswith("Not reproduced: pass 5 and pass 4 lie ")
+    assert "The other passes side against pass 4: doubt that one." in found["words"]
+
+
+def test_a_cap_that_is_known_is_no_doubt_any_more(desk: Bench, jobs: Jobs) -> None:
+    held = [desk.record(0, 0, seed=n, upset=Upset(lock_fps=60.0)) for n in range(3)]
+    assert all("lock" in standing(desk, one) for one in held)
+    settle(desk, held[0], "lock", "assumed", reason="the menu says so", cap_name="menu limiter")
+    jobs.work()
+    assert all("lock" not in standing(desk, one) for one in held)
+    row = desk.tester.get(f"/passes/{held[1]}")
+    assert row["one"]["figures"]["cap_name"] == "menu limiter"
+    assert row["run_as"]["known_caps"] == [], "what it was run with stays as it was"
+    assert "named a cap" in {line["what"] for line in desk.tester.get(f"/studies/{desk.id}/audit")}
+
+
+def test_a_scene_that_is_longer_than_its_card_is_put_right_once(desk: Bench) -> None:
+    desk.demand = replace(desk.demand, seconds=31.0)
+    passes = [desk.record(lane, 0, seed=lane * 10 + n) for lane in (0, 1) for n in range(3)]
+    (wide,) = doubts(desk)["wide"]
+    assert (wide["check"], sorted(wide["pass_ids"])) == ("wrong_length", sorted(passes))
+    body = {"key": wide["key"], "how": "assumed", "reason": "the route was extended"}
+    assert desk.tester.post(f"/studies/{desk.id}/doubts/settle", body) == {"passes": 6}
+    assert doubts(desk)["wide"] == []
+    short = desk.record(0, 0, seed=50, upset=Upset(ends_at=0.65))
+    assert "wrong_length" in standing(desk, short)
+
+
+def test_a_session_that_shifted_is_told_once_above_its_passes(desk: Bench, jobs: Jobs) -> None:
+    rows = []
+    for session, slower in enumerate((0.0, 0.03, 0.0)):
+        for test in range(3):
+            for lane in (0, 1):
+                for number in range(2):
+                    seed = 1000 * session + 100 * test + 10 * lane + number
+                    rows.append((session, desk.record(lane, test, seed=seed, upset=Upset(slower=slower))))
+    for place, (session, pk) in enumerate(rows):
+        moment = f"2026-01-0{5 + session}T{9 + place % 12 // 6:02}:{place % 6 * 5:02}:00Z"
+        Pass.objects.filter(pk=pk).update(ran_at=moment)
+    assert jobs.work("doubting") == 1, "many captures, one check of the whole"
+    wide = [one for one in doubts(desk)["wide"] if one["check"] == "offset"]
+    assert [sorted(one["pass_ids"]) for one in wide] == [sorted(pk for session, pk in rows if session == 1)]
+    assert wide[0]["evidence"]["shift"] == pytest.approx(-0.03, abs=0.012)
+    accepted = desk.tester.post(f"/studies/{desk.id}/passes/accept", {})
+    assert accepted["left"] >= 12, "its passes are doubted until somebody settles it"
+    body = {"key": wide[0]["key"], "how": "accepted", "reason": "the room was warmer, all lanes alike"}
+    desk.tester.post(f"/studies/{desk.id}/doubts/settle", body)
+    desk.tester.post(f"/studies/{desk.id}/passes/accept", {})
+    (shift,) = desk.tester.get(f"/studies/{desk.id}/findings/beside")["shifts"]
+    assert shift["settled"]
+    assert shift["words"].startswith("Session 2 ran ")
+    assert "the answer would be the same with it taken off" in shift["words"]
+
+
+def test_doubts_of_a_large_study_are_few_queries(desk: Bench, queries: Callable[[int], Any]) -> None:
+    three_and(desk, Upset(lock_fps=60.0))
+    with queries(12):
+        few = doubts(desk)
+    three_and(desk, Upset(lock_fps=60.0), lane=1)
+    with queries(12):
+        assert len(doubts(desk)["passes"]) > len(few["passes"])
+
+
+def test_decisions_that_were_overtaken_are_not_undone(desk: Bench) -> None:
+    one = desk.record(0, 0)
+    desk.accept(one)
+    first = doubts(desk)["last"]["id"]
+    body = {"state": "rejected", "reason_code": "odd", "reason": ""}
+    desk.tester.put(f"/studies/passes/{one}/state", body)
+    refused = desk.tester.post(f"/studies/{desk.id}/decisions/{first}/undo", status=409)
+    assert refused["code"] == "decided_since"
+    desk.tester.post(f"/studies/{desk.id}/decisions/{doubts(desk)['last']['id']}/undo", status=204)
+    assert state(desk, one) == "accepted"
+    assert record_line(desk)[1] == "took back a decision"
+
+
+def test_doubts_are_no_reason_of_their_own(desk: Bench) -> None:
+    one = desk.record(0, 0)
+    assert settle(desk, one, "lock", "accepted", reason="x", status=404)["code"] == "not_found"
+    bad = three_and(desk, Upset(ends_at=0.5), lane=1)
+    check = next(iter(standing(desk, bad)))
+    assert settle(desk, bad, check, "rejected", status=422)["code"] == "reason_needed"
+    assert settle(desk, bad, "cut_log", "assumed", reason="x", status=409)["code"] == "nothing_to_assume"
