@@ -7,7 +7,7 @@ from ninja import Router
 from people.access import user_of
 
 from doubting import queries, services
-from doubting.schemas import AcceptedOut, AcceptIn, DoubtsOut, OddIn, SettledAs, SettleIn, SettleWideIn
+from doubting.schemas import AcceptedOut, AcceptUndoubtedIn, DoubtsOut, OddIn, SettledAs, SettleIn, SettleWideIn
 
 router = Router(tags=["doubts"])
 
@@ -37,6 +37,6 @@ def settle_wide(request: HttpRequest, study_id: int, payload: SettleWideIn) -> S
 
 
 @router.post("/studies/{int:study_id}/passes/accept", response=AcceptedOut)
-def accept(request: HttpRequest, study_id: int, payload: AcceptIn) -> AcceptedOut:
+def accept(request: HttpRequest, study_id: int, payload: AcceptUndoubtedIn) -> AcceptedOut:
     """Accept what waits and no check doubts; the rest stands as it is."""
     return services.accept_undoubted(user_of(request), study_id, payload.pass_ids)

@@ -8,7 +8,7 @@ from problems import NotFound
 from studies.models import Decision, PassState, Study
 
 from doubting.models import SETTLES, How, RepeatFound, Settled, WideDoubt
-from doubting.schemas import DoubtOut, DoubtsOut, LastOut, PassDoubtOut, RepeatOut, SettledOut, WideDoubtOut
+from doubting.schemas import DoubtOut, DoubtsOut, LastDecisionOut, PassDoubtOut, RepeatOut, SettledOut, WideDoubtOut
 
 #: What a decision did, in words.
 _DONE = {
@@ -96,7 +96,7 @@ def doubted_passes(study_id: int) -> set[int]:
     return found
 
 
-def last_decision(study_id: int) -> LastOut | None:
+def last_decision(study_id: int) -> LastDecisionOut | None:
     """The decision that was made last and was not taken back."""
     row = (
         Decision.objects.filter(study=study_id, undone_at=None)
@@ -110,6 +110,6 @@ def last_decision(study_id: int) -> LastOut | None:
         return None
     pk, state, why, who, at, count = row
     passes = "1 pass" if count == 1 else f"{count} passes"
-    return LastOut(
+    return LastDecisionOut(
         id=pk, words=f"{_DONE[PassState(state)]} {passes}{f': {why}' if why else ''}", by=who, at=at, passes=count
     )

@@ -60,7 +60,7 @@ class RepeatOut(Out):
     words: str
 
 
-class LastOut(Out):
+class LastDecisionOut(Out):
     """The decision that was made last and can be taken back."""
 
     id: int
@@ -78,16 +78,19 @@ class DoubtsOut(Out):
     repeats: list[RepeatOut]
     #: Passes that are odd, but real.
     odd: list[int]
-    last: LastOut | None
+    last: LastDecisionOut | None
 
 
 How = Literal["accepted", "rejected", "trimmed", "repeat", "assumed", "odd"]
 
 
 class SettleIn(In):
-    """How a doubt is settled. A reason is needed to accept all the same or to assume another thing."""
+    """How a doubt is settled, or without a check all that stand about a pass.
 
-    check: Annotated[str, StringConstraints(max_length=32)]
+    A reason is needed to accept all the same or to assume another thing.
+    """
+
+    check: Annotated[str, StringConstraints(max_length=32)] = ""
     how: How
     reason: Reason = ""
     reason_code: ReasonCode = ""
@@ -110,7 +113,7 @@ class OddIn(In):
     reason: Reason = ""
 
 
-class AcceptIn(In):
+class AcceptUndoubtedIn(In):
     """Which passes to accept as far as no check doubts them: these, or without a list all that wait."""
 
     pass_ids: list[int] | None = Field(default=None, max_length=20_000)

@@ -46,7 +46,7 @@ def accept_undoubted(user: Caller, study_id: int, ids: Sequence[int] | None = No
 
 
 def settle(user: Caller, pass_id: int, data: SettleIn) -> int:
-    """Settle what one check doubts about a pass; how many passes that changed.
+    """Settle what one check doubts about a pass, or all that checks doubt about it; how many passes that changed.
 
     Raises :class:`NotFound` where that check doubts nothing there, :class:`Problem` where a reason is missing.
     """
@@ -57,16 +57,18 @@ def settle(user: Caller, pass_id: int, data: SettleIn) -> int:
             raise NotFound("pass")
         study = open_study(one.test.study_id)
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=pass_id)
-        doubt = PassDoubt.objects.filter(on_pass=one, check_id=data.check).first()
-        if doubt is None:
-            raise NotFound(f"doubt “{data.check}” about this pass")
+        asked = {"check_id": data.check} if data.check else {}
+        doubts = list(PassDoubt.objects.filter(on_pass=one, **asked))
+        if not doubts:
+            raise NotFound(f"doubt “{data.check}” about this pass" if data.check else "doubt about this pass")
         how = How(data.how)
         if how == How.ODD:
             return _confirm_odd(tester, study, one, data.reason)
         _needs_reason(how, data.reason)
         settling = _Settling(tester, study, data.reason, data.reason_code, data.cap_name)
+        doubt = next((each for each in doubts if each.window is not None), doubts[0])
         changed = _DOING[how](settling, one, doubt)
-        settling.keep(how, [(one, doubt)])
+        settling.keep(how, [(one, each) for each in ([doubt] if how in _OF_ONE_CHECK else doubts)])
     return changed
 
 
@@ -219,6 +221,8 @@ def _know_length(settling: _Settling, test: Test, length_s: float) -> int:
     return Pass.objects.filter(test=test, state__in=STANDING).count()
 
 
+#: What one check proposes or assumes says nothing of what another doubts.
+_OF_ONE_CHECK = (How.TRIMMED, How.ASSUMED)
 _DOING: Mapping[How, Callable[[_Settling, Pass, PassDoubt], int]] = {
     How.ACCEPTED: _accept, How.REJECTED: _reject, How.TRIMMED: _trim, How.REPEAT: _repeat, How.ASSUMED: _assume,
 }  # fmt: skip

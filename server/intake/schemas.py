@@ -357,6 +357,9 @@ class LayersOut(Out):
     held_fps: float | None
     held_by: str
     behind: list[BehindOut]
+    #: The course of the pass: mean frame time in ms of each stretch of `course_every_s`.
+    course_every_s: float
+    course_ms: list[float]
     samples: list[SampledOut]
 
 

@@ -3,10 +3,10 @@ import { test } from "node:test";
 import { picturePages } from "../src/charts/MarginPicture";
 import { testWords } from "../src/charts/margins";
 import { outside } from "../src/charts/TraceChart";
+import { windowsOf } from "../src/places/passes/PassDialogs";
 import * as M from "../src/places/plan/matrix";
 import { fromPlain, pasted, plain } from "../src/places/plan/matrix";
 import { byPattern, chosen, clashes, placeRead, RIGHT, waits } from "../src/places/study/assigning";
-import { windowsOf } from "../src/places/study/PassDialogs";
 import type { Study } from "../src/places/study/study";
 import { findings } from "./findings";
 

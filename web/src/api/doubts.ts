@@ -12,7 +12,12 @@ export const useDoubts = (study: number) =>
   });
 
 /** How the findings would move were these passes rejected, or accepted; asked for while it is to be confirmed. */
-export const useWhatIf = (study: number, passes: readonly number[], state: "accepted" | "rejected", enabled: boolean) =>
+export const useWhatIf = (
+  study: number,
+  passes: readonly number[],
+  state: "accepted" | "rejected",
+  enabled: boolean,
+) =>
   useQuery({
     queryKey: ["study", study, "what-if", state, passes],
     enabled: enabled && passes.length > 0,
@@ -26,7 +31,10 @@ export const useWhatIf = (study: number, passes: readonly number[], state: "acce
   });
 
 /** What stands beside the findings: rejections by lane, odd passes that are real, sessions that ran shifted. */
-export const useBeside = (study: number, looking: { baseline?: number; other?: number; group?: string } = {}) =>
+export const useBeside = (
+  study: number,
+  looking: { baseline?: number; other?: number; group?: string } = {},
+) =>
   useQuery({
     queryKey: ["study", study, "beside", looking],
     queryFn: () =>
@@ -38,13 +46,11 @@ export const useBeside = (study: number, looking: { baseline?: number; other?: n
   });
 
 /** What lies over a trace; kept for good by what it was made by. */
-export const useLayers = (trace: Trace | undefined) =>
-  useQuery({
-    queryKey: ["layers", trace?.capture, trace?.basis],
-    enabled: trace !== undefined,
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => data(client.GET("/api/captures/{capture_id}/layers", looked(trace))),
-  });
+export const layersQuery = (trace: Trace) => ({
+  queryKey: ["layers", trace.capture, trace.basis],
+  staleTime: Number.POSITIVE_INFINITY,
+  queryFn: () => data(client.GET("/api/captures/{capture_id}/layers", looked(trace))),
+});
 
 /** The shape of a capture; kept for good by what it was made by. */
 export const shapeQuery = (trace: Trace) => ({
@@ -53,12 +59,18 @@ export const shapeQuery = (trace: Trace) => ({
   queryFn: () => data(client.GET("/api/captures/{capture_id}/shape", looked(trace))),
 });
 
-const looked = (trace: Trace | undefined) => ({
-  params: { path: { capture_id: trace?.capture ?? 0 }, query: { key: trace?.basis ?? "" } },
+const looked = (trace: Trace) => ({
+  params: { path: { capture_id: trace.capture }, query: { key: trace.basis } },
 });
 
 /** By how much traces are moved to agree best with one of them. */
-export const useAgreement = (study: number, test: number, to: number | null, passes: number[], enabled: boolean) =>
+export const useAgreement = (
+  study: number,
+  test: number,
+  to: number | null,
+  passes: number[],
+  enabled: boolean,
+) =>
   useQuery({
     queryKey: ["agreement", study, test, to, passes],
     enabled: enabled && to !== null && passes.length > 0,

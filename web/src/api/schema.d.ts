@@ -1148,26 +1148,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/passes/{pass_id}/repeat": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Plan Repeat
-         * @description Have a pass repeated: the repeat comes into the plan and to Run.
-         */
-        post: operations["studies_api_plan_repeat"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/studies/passes/{pass_id}/state": {
         parameters: {
             query?: never;
@@ -1660,6 +1640,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/passes/repeat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Repeats
+         * @description Have passes repeated: each repeat comes into the plan and to Run.
+         */
+        post: operations["studies_api_plan_repeats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/passes/state": {
         parameters: {
             query?: never;
@@ -2094,9 +2094,21 @@ export interface components {
     schemas: {
         /**
          * AcceptIn
-         * @description Which passes to accept as far as no check doubts them: these, or without a list all that wait.
+         * @description The reason why a difference is accepted. `about` is what it was when it was read.
          */
         AcceptIn: {
+            /** About */
+            about: string;
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * AcceptUndoubtedIn
+         * @description Which passes to accept as far as no check doubts them: these, or without a list all that wait.
+         */
+        AcceptUndoubtedIn: {
             /** Pass Ids */
             pass_ids?: number[] | null;
         };
@@ -2885,7 +2897,7 @@ export interface components {
          * @description All that is doubted in a study, and how it stands.
          */
         DoubtsOut: {
-            last: components["schemas"]["LastOut"] | null;
+            last: components["schemas"]["LastDecisionOut"] | null;
             /** Odd */
             odd: number[];
             /** Passes */
@@ -3302,6 +3314,25 @@ export interface components {
             name: string;
         };
         /**
+         * LastDecisionOut
+         * @description The decision that was made last and can be taken back.
+         */
+        LastDecisionOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            /** Passes */
+            passes: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * LastOut
          * @description The pass that came in last: what “reject” and “repeat” are about at any moment.
          */
@@ -3330,6 +3361,10 @@ export interface components {
             behind: components["schemas"]["BehindOut"][];
             /** Cap */
             cap: string;
+            /** Course Every S */
+            course_every_s: number;
+            /** Course Ms */
+            course_ms: number[];
             /** Held By */
             held_by: string;
             /** Held Fps */
@@ -4233,6 +4268,14 @@ export interface components {
             state: "planned" | "recorded" | "accepted" | "rejected" | "did_not_run";
         };
         /**
+         * PassesIn
+         * @description Some passes of a study.
+         */
+        PassesIn: {
+            /** Pass Ids */
+            pass_ids: number[];
+        };
+        /**
          * PersonOut
          * @description Somebody who works here; `shut_s` is how long wrong passwords still keep the name shut, from anywhere.
          */
@@ -4974,7 +5017,9 @@ export interface components {
         };
         /**
          * SettleIn
-         * @description How a doubt is settled. A reason is needed to accept all the same or to assume another thing.
+         * @description How a doubt is settled, or without a check all that stand about a pass.
+         *
+         *     A reason is needed to accept all the same or to assume another thing.
          */
         SettleIn: {
             /**
@@ -4982,7 +5027,10 @@ export interface components {
              * @default
              */
             cap_name: string;
-            /** Check */
+            /**
+             * Check
+             * @default
+             */
             check: string;
             /**
              * How
@@ -14982,136 +15030,6 @@ export interface operations {
             };
         };
     };
-    studies_api_plan_repeat: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pass_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PassRef"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
     studies_api_change_pass: {
         parameters: {
             query?: never;
@@ -18566,7 +18484,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AcceptIn"];
+                "application/json": components["schemas"]["AcceptUndoubtedIn"];
             };
         };
         responses: {
@@ -18577,6 +18495,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AcceptedOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    studies_api_plan_repeats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassesIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassRef"][];
                 };
             };
             /** @description The request cannot be read */

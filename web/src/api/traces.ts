@@ -24,7 +24,8 @@ export function useTraceFrames(
   });
   const near = useQueries({
     queries: traces.map((trace, i) => {
-      const stretch = zoom && whole[i]?.data && !whole[i].data.exact ? snapped(zoom) : null;
+      const own = zoom && { from: zoom.from - trace.offsetS, to: zoom.to - trace.offsetS };
+      const stretch = own && own.to > 0 && whole[i]?.data && !whole[i].data.exact ? snapped(own) : null;
       return {
         queryKey: ["trace", trace.capture, trace.made, stretch?.from ?? null, stretch?.to ?? null],
         enabled: stretch !== null,

@@ -11,6 +11,7 @@ let known: Words = {
   rejected_for: [],
   did_not_run_for: [],
   channels: [],
+  checks: {},
 };
 
 /** Keep what the server says things are called; the shell waits for it. */

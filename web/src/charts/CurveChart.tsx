@@ -17,7 +17,7 @@ const PAD = { left: 52, right: 110, top: 12, bottom: 44 };
 const TICKS = [50, 25, 10, 5, 2, 1, 0.5, 0.2, 0.1];
 
 /** Percentiles of frame time; the axis is the distance from 100% on a log scale, which gives the tail its room. */
-export function CurveChart(props: { curves: Curve[]; budgetMs: number }) {
+export function CurveChart(props: { curves: Curve[]; budgetMs: number; what?: string; name?: string }) {
   const [ref, width] = useWidth<HTMLDivElement>(600);
   return (
     <div ref={ref} className="overflow-hidden">
@@ -31,11 +31,15 @@ export function Curves({
   curves,
   budgetMs,
   width,
+  what = "frame time, ms",
+  name = "Percentiles of frame time of each pass",
   theme = SCREEN,
 }: {
   curves: Curve[];
   budgetMs: number;
   width: number;
+  what?: string;
+  name?: string;
   theme?: Theme;
 }) {
   const all = curves.flatMap((curve) => curve.ms);
@@ -58,7 +62,7 @@ export function Curves({
       return kept;
     }, []);
   return (
-    <svg width={width} height={HEIGHT} role="img" aria-label="Percentiles of frame time of each pass">
+    <svg width={width} height={HEIGHT} role="img" aria-label={name}>
       {y.ticks(5).map((tick) => (
         <g key={tick}>
           <path d={`M${PAD.left} ${y(tick)}H${width - PAD.right}`} stroke={theme.grid} />
@@ -93,7 +97,7 @@ export function Curves({
         share of frames at or under this time, %
       </text>
       <text transform={`translate(13 ${top}) rotate(-90)`} fontSize={12} textAnchor="end" fill={theme.soft}>
-        frame time, ms
+        {what}
       </text>
       {showBudget && (
         <path

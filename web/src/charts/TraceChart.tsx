@@ -2,8 +2,9 @@ import { scaleLinear } from "d3-scale";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useTraceFrames } from "../api/traces";
 import { fixed, ms } from "../format";
-import { useScheme } from "../scheme";
-import { type Frames, frameAt, longest, polyline, type Trace } from "./traces";
+import { TraceCanvas } from "./TraceCanvas";
+import { type Evidence, type LayerName, type Layers, TraceOverlay } from "./TraceOverlay";
+import { type Frames, frameAt, longest, type Trace } from "./traces";
 import { useWidth } from "./useWidth";
 
 const HEIGHT = 330;
@@ -26,21 +27,58 @@ interface Props {
   /** What is looked at, null for all of it; it lives in the address. */
   zoom: Stretch | null;
   setZoom: (zoom: Stretch | null) => void;
+  /** What lies over the trace that stands out. */
+  layers?: Layers | undefined;
+  shown?: ReadonlySet<LayerName>;
+  evidence?: Evidence;
+  /** What dragging does: it looks closer, or says which stretch counts. */
+  drags?: "zoom" | "trim";
+  trim?: (stretch: Stretch) => void;
+  /** Where the cursor stands and is to be a mark, in the clock of the trace that stands out. */
+  mark?: (seconds: number) => void;
+  /** Sampled channels beneath, on the same clock. */
+  beneath?: (view: {
+    from: number;
+    to: number;
+    plot: number;
+    left: number;
+    at: number | null;
+  }) => React.ReactNode;
+  height?: number;
 }
+
+const NOTHING: ReadonlySet<LayerName> = new Set();
+const NO_EVIDENCE: Evidence = { window: null, lockFps: null, band: null };
 
 /**
  * Frame times of all passes over time: drag or wheel to zoom, Shift-drag or arrow keys to pan, exact values below. Each
  * trace is a layer of its own, so that another one stands out without anything being drawn again.
  */
-export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
+export function TraceChart({
+  traces,
+  budgetMs,
+  focus,
+  zoom,
+  setZoom,
+  layers,
+  shown = NOTHING,
+  evidence = NO_EVIDENCE,
+  drags = "zoom",
+  trim,
+  mark,
+  beneath,
+  height = HEIGHT,
+}: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(900);
-  const end = Math.max(1, ...traces.map((trace) => trace.endS));
+  const end = Math.max(1, ...traces.map((trace) => trace.endS + trace.offsetS));
   const from = zoom?.from ?? 0;
   const to = zoom?.to ?? end;
   const plot = Math.max(100, width - PAD.left - PAD.right);
   const frames = useTraceFrames(traces, zoom);
-  const top = Math.max(budgetMs * 1.2, longest(frames, from, to) * 1.06) || budgetMs * 2;
-  const y = scaleLinear([0, top], [HEIGHT - PAD.bottom - PAD.top, 0]);
+  const focused = traces.find((trace) => trace.key === focus);
+  const offset = focused?.offsetS ?? 0;
+  const top = Math.max(budgetMs * 1.2, longest(frames, from, to, traces) * 1.06) || budgetMs * 2;
+  const y = scaleLinear([0, top], [height - PAD.bottom - PAD.top, 0]);
   const x = scaleLinear([from, to], [0, plot]);
   const [at, setAt] = useState<number | null>(null);
   const [drag, setDrag] = useState<Stretch | null>(null);
@@ -97,11 +135,26 @@ export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
       place.removeEventListener("pointerup", release);
       setDrag(null);
       const stop = seconds((moved as PointerEvent).clientX);
-      if (!pans && Math.abs(stop - start) > (to - from) / 100)
-        look(Math.min(start, stop), Math.max(start, stop));
+      if (pans || Math.abs(stop - start) <= (to - from) / 100) return;
+      const stretch = { from: Math.min(start, stop), to: Math.max(start, stop) };
+      if (drags === "trim" && trim)
+        trim({ from: Math.max(0, stretch.from - offset), to: Math.max(0, stretch.to - offset) });
+      else look(stretch.from, stretch.to);
     };
     place.addEventListener("pointermove", move);
     place.addEventListener("pointerup", release);
+  };
+  /** One frame on or back in the trace that stands out, so that every frame is reached by keys. */
+  const stepCursor = (by: number) => {
+    const one = frames[traces.findIndex((trace) => trace.key === (focus ?? traces[0]?.key))];
+    if (!one?.end.length) return;
+    const begin = at ?? from + (to - from) / 2;
+    const index = frameAt(one.end, begin - offset) ?? one.end.length - 1;
+    const next = Math.max(0, Math.min(one.end.length - 1, at === null ? index : index + by));
+    // Just before its end, so that it is this frame that is being shown.
+    const moment = (one.end[next] ?? 0) + offset;
+    setAt(moment);
+    if (moment < from || moment > to) look(moment - (to - from) / 2, moment + (to - from) / 2);
   };
   const onKey = (event: React.KeyboardEvent) => {
     const span = to - from;
@@ -110,7 +163,10 @@ export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
     else if (event.key === "ArrowRight") look(from + span * PAN_STEP, to + span * PAN_STEP);
     else if (event.key === "ArrowLeft") look(from - span * PAN_STEP, to - span * PAN_STEP);
     else if (event.key === "0") setZoom(null);
+    else if (event.key === "." || event.key === ",") stepCursor(event.key === "." ? 1 : -1);
+    else if (event.key === "j" && mark && at !== null) mark(at - offset);
     else return;
+    event.stopPropagation();
     event.preventDefault();
   };
 
@@ -121,42 +177,57 @@ export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
         role="group"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: the chart is zoomed and panned by keys
         tabIndex={0}
-        aria-label="Frame times over time. Plus and minus zoom, arrow keys pan, 0 shows all."
+        aria-label="Frame times over time. Plus and minus zoom, arrow keys pan, 0 shows all, comma and full stop go frame by frame."
         onKeyDown={onKey}
         className="relative"
-        style={{ height: HEIGHT }}
+        style={{ height: height }}
       >
-        <Axes x={x} y={y} width={width} budgetMs={budgetMs} />
+        <Axes x={x} y={y} width={width} height={height} budgetMs={budgetMs} />
         {/* biome-ignore lint/a11y/noStaticElementInteractions: whatever the pointer does here has a key above */}
         <div
           ref={area}
           className="absolute cursor-crosshair touch-none select-none"
-          style={{ left: PAD.left, top: PAD.top, width: plot, height: HEIGHT - PAD.top - PAD.bottom }}
+          style={{ left: PAD.left, top: PAD.top, width: plot, height: height - PAD.top - PAD.bottom }}
           onPointerDown={onPress}
           onPointerMove={(event) => setAt(seconds(event.clientX))}
           onPointerLeave={() => setAt(null)}
           onDoubleClick={() => setZoom(null)}
         >
           {traces.map((trace, i) => (
-            <Layer
+            <TraceCanvas
               key={trace.key}
-              trace={trace}
+              lane={trace.lane}
+              dashed={trace.dashed}
               frames={frames[i]}
-              from={from}
-              to={to}
+              from={from - trace.offsetS}
+              to={to - trace.offsetS}
+              bottom={0}
               top={top}
               width={plot}
-              height={HEIGHT - PAD.top - PAD.bottom}
+              height={height - PAD.top - PAD.bottom}
               standing={focus === null ? "alike" : trace.key === focus ? "out" : "back"}
             />
           ))}
           {focus !== null &&
-            outside(traces.find((trace) => trace.key === focus)?.windows ?? [], end).map(([begin, stop]) => (
-              <Veil key={begin} left={x(Math.max(from, begin))} right={x(Math.min(to, stop))} />
+            outside(focused?.windows ?? [], end).map(([begin, stop]) => (
+              <Veil
+                key={begin}
+                left={x(Math.max(from, begin + offset))}
+                right={x(Math.min(to, stop + offset))}
+              />
             ))}
+          <TraceOverlay
+            layers={layers}
+            shown={shown}
+            evidence={evidence}
+            x={(seconds) => x(seconds + offset)}
+            y={y}
+            width={plot}
+            height={height - PAD.top - PAD.bottom}
+          />
           {drag && (
             <div
-              className="absolute inset-y-0 bg-[color-mix(in_oklab,var(--focus)_20%,transparent)]"
+              className={`absolute inset-y-0 z-4 ${drags === "trim" ? "border-x-2 border-accent bg-[color-mix(in_oklab,var(--accent)_18%,transparent)]" : "bg-[color-mix(in_oklab,var(--focus)_20%,transparent)]"}`}
               style={{ left: x(drag.from), width: x(drag.to) - x(drag.from) }}
             />
           )}
@@ -165,7 +236,8 @@ export function TraceChart({ traces, budgetMs, focus, zoom, setZoom }: Props) {
           )}
         </div>
       </div>
-      <Readout traces={traces} frames={frames} at={at} />
+      {beneath?.({ from, to, plot, left: PAD.left, at })}
+      <Readout traces={traces} frames={frames} at={at} focus={focus} drags={drags} />
     </div>
   );
 }
@@ -194,73 +266,24 @@ export function outside(windows: number[][], end: number): [number, number][] {
   return found;
 }
 
-interface LayerProps {
-  trace: Trace;
-  frames: Frames | undefined;
-  from: number;
-  to: number;
-  top: number;
-  width: number;
-  height: number;
-  standing: "out" | "back" | "alike";
-}
-
-/** One trace on a canvas of its own. That it stands out is only how the canvas is shown. */
-function Layer({ trace, frames, from, to, top, width, height, standing }: LayerProps) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const scheme = useScheme();
-  // biome-ignore lint/correctness/useExhaustiveDependencies: colours follow the scheme
-  useEffect(() => {
-    const place = canvas.current;
-    const context = place?.getContext("2d");
-    if (!place || !context) return;
-    const ratio = window.devicePixelRatio || 1;
-    place.width = Math.round(width * ratio);
-    place.height = Math.round(height * ratio);
-    context.scale(ratio, ratio);
-    if (!frames) return;
-    const colours = getComputedStyle(document.documentElement);
-    context.strokeStyle = colours.getPropertyValue(`--lane-${trace.lane % 6}`).trim();
-    context.lineWidth = 1.4;
-    context.lineJoin = "round";
-    if (trace.dashed) context.setLineDash([3, 3]);
-    context.beginPath();
-    polyline(frames, from, to, width, (value) => height * (1 - value / top)).forEach(([left, down], i) => {
-      if (i) context.lineTo(left, down);
-      else context.moveTo(left, down);
-    });
-    context.stroke();
-  }, [frames, from, to, top, width, height, trace.lane, trace.dashed, scheme]);
-  return (
-    <canvas
-      ref={canvas}
-      className="pointer-events-none absolute inset-0"
-      style={{
-        width,
-        height,
-        opacity: standing === "back" ? 0.24 : 0.92,
-        zIndex: standing === "out" ? 1 : 0,
-      }}
-    />
-  );
-}
-
 function Axes({
   x,
   y,
   width,
+  height,
   budgetMs,
 }: {
   x: ReturnType<typeof scaleLinear<number>>;
   y: ReturnType<typeof scaleLinear<number>>;
   width: number;
+  height: number;
   budgetMs: number;
 }) {
-  const bottom = HEIGHT - PAD.bottom;
+  const bottom = height - PAD.bottom;
   const right = width - PAD.right;
   const budget = PAD.top + y(budgetMs);
   return (
-    <svg width={width} height={HEIGHT} aria-hidden="true" className="absolute inset-0">
+    <svg width={width} height={height} aria-hidden="true" className="absolute inset-0">
       {y.ticks(6).map((tick) => (
         <g key={tick}>
           <path d={`M${PAD.left} ${PAD.top + y(tick)}H${right}`} stroke="var(--grid)" />
@@ -291,7 +314,7 @@ function Axes({
           </text>
         </g>
       ))}
-      <text x={right} y={HEIGHT - 6} fontSize={12} textAnchor="end" fill="var(--soft)">
+      <text x={right} y={height - 6} fontSize={12} textAnchor="end" fill="var(--soft)">
         seconds into the pass
       </text>
       <text
@@ -314,28 +337,37 @@ function Readout({
   traces,
   frames,
   at,
+  focus,
+  drags,
 }: {
   traces: Trace[];
   frames: (Frames | undefined)[];
   at: number | null;
+  focus: number | null;
+  drags: "zoom" | "trim";
 }) {
   return (
     <div
       className="mt-1 flex min-h-[1.6rem] flex-wrap items-baseline gap-x-5 gap-y-0.5 text-[0.86rem]"
-      aria-live="off"
+      aria-live="polite"
     >
       {at === null ? (
         <span className="text-mute">
-          Drag or wheel to zoom, double-click or <kbd className="key">0</kbd> for all, Shift-drag or{" "}
-          <kbd className="key">←</kbd> <kbd className="key">→</kbd> to pan. Point at a frame for its exact
-          time.
+          {drags === "trim" ? "Drag over what counts" : "Drag"} or wheel to zoom, double-click or{" "}
+          <kbd className="key">0</kbd> for all, Shift-drag or <kbd className="key">←</kbd>{" "}
+          <kbd className="key">→</kbd> to pan. Point at a frame for its exact time, or go frame by frame with{" "}
+          <kbd className="key">,</kbd> <kbd className="key">.</kbd>
         </span>
       ) : (
         <>
           <span className="figure font-semibold">at {fixed(at, 3)} s</span>
           {traces.map((trace, i) => (
-            <span key={trace.key} style={{ color: `var(--lane-${trace.lane % 6})` }}>
-              {trace.label} <span className="figure">{value(frames[i], at)}</span>
+            <span
+              key={trace.key}
+              className={trace.key === focus ? "font-bold" : ""}
+              style={{ color: `var(--lane-${trace.lane % 6})` }}
+            >
+              {trace.label} <span className="figure">{value(frames[i], at - trace.offsetS)}</span>
             </span>
           ))}
         </>

@@ -8,7 +8,11 @@ export interface Trace {
   /** Where its frames are to be had, and what they were made by. */
   capture: number;
   made: string;
+  /** What its figures were made by: its windows and settings too. */
+  basis: string;
   endS: number;
+  /** What is added to its clock to lay it over the others. */
+  offsetS: number;
   /** Stretches of it that count, from and to in seconds; none for all of it. */
   windows: number[][];
 }
@@ -88,13 +92,19 @@ export function polyline(
   return points;
 }
 
-/** The longest frame of some traces within a stretch of time, in ms. */
-export function longest(traces: (Frames | undefined)[], fromS: number, toS: number): number {
+/** The longest frame of some traces within a stretch of time, in ms; each is laid where its offset says. */
+export function longest(
+  traces: (Frames | undefined)[],
+  fromS: number,
+  toS: number,
+  laid: readonly { offsetS: number }[] = [],
+): number {
   let found = 0;
-  for (const frames of traces) {
+  for (const [at, frames] of traces.entries()) {
     if (!frames) continue;
-    const last = firstFrom(frames.end, toS);
-    for (let i = firstFrom(frames.end, fromS); i <= last && i < frames.high.length; i++) {
+    const offset = laid[at]?.offsetS ?? 0;
+    const last = firstFrom(frames.end, toS - offset);
+    for (let i = firstFrom(frames.end, fromS - offset); i <= last && i < frames.high.length; i++) {
       found = Math.max(found, frames.high[i] ?? 0);
     }
   }

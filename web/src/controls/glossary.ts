@@ -58,6 +58,13 @@ export const GLOSSARY = {
   stutter: "A frame that takes far longer than those around it, so that one sees it.",
   group: "Tests that may be put together: the same intent, resolution and preset.",
   intent: "Why a condition was chosen: as people play, or to expose one part by removing every other limit.",
+  doubt:
+    "What a check finds about a pass that deserves another look. It decides nothing: somebody settles it, and the record shows how.",
+  "unsure check": "A check that is known to be wrong now and then; its doubt is told, and stops nothing.",
+  reproduced:
+    "A pass was run again because it was doubted, and the repeat agrees with it within noise. In another session that is worth more.",
+  "odd, but real":
+    "A pass that is off and whose repeat agrees: it counts, and is told as odd with every finding.",
   window: "The stretch of a capture that counts. What lies outside is left out of the figures.",
   capture: "The file that a logger wrote of one pass, with a time for every frame.",
   guess: "The file's name says it only in part. Say whether it is right before it is taken in.",

@@ -22,6 +22,8 @@ Floats = NDArray[np.float64]
 
 #: So many of the frames behind a low are marked, the longest.
 MOST_MARKS = 400
+#: The course is told in such stretches, s.
+COURSE_S = 0.5
 
 
 @dataclass(frozen=True)
@@ -60,6 +62,9 @@ class Layers:
     held_fps: float | None
     held_by: str
     behind: tuple[Behind, ...]
+    #: The course of the pass: mean frame time in ms of each stretch of `course_every_s` of the whole capture.
+    course_every_s: float
+    course_ms: tuple[float, ...]
 
 
 def layers_of(
@@ -100,7 +105,17 @@ def layers_of(
             _behind(low, figures.lows[low][low_school].fps, figures.lows[low][low_school].support, seen, clock[at])
             for low in LOWS
         ),
+        course_every_s=COURSE_S,
+        course_ms=_course(whole),
     )
+
+
+def _course(whole: Capture) -> tuple[float, ...]:
+    """Mean frame time of each stretch; a frame that covers several is told in each, an unfinished last one is not."""
+    clock = np.concatenate(([0.0], whole.end_clock_s))
+    edges = np.arange(int(clock[-1] / COURSE_S) + 1) * COURSE_S
+    count = np.diff(np.interp(edges, clock, np.arange(len(clock), dtype=np.float64)))
+    return tuple((1000.0 * COURSE_S / count).tolist())
 
 
 def _places(whole: Capture, windows: Sequence[tuple[float, float]]) -> NDArray[np.intp]:

@@ -1,16 +1,16 @@
 import { type FormEvent, useEffect, useState } from "react";
 import { client, data, type Schemas, upload } from "../../api/client";
 import { useStudyChange } from "../../api/queries";
-import { words } from "../../api/words";
 import type { Stretch } from "../../charts/TraceChart";
 import { Button } from "../../controls/Button";
+import { Choice } from "../../controls/Choice";
 import { Dialog } from "../../controls/Dialog";
-import { Field, Labelled } from "../../controls/Field";
+import { Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { readNumber } from "../../format";
-import { laneOptions, type Study, testOptions } from "./study";
+import { laneOptions, type Study, testOptions } from "../study/study";
 
 type Pass = Schemas["PassOut"];
 
@@ -19,75 +19,6 @@ interface DialogProps {
   one: Pass;
   open: boolean;
   close: () => void;
-}
-
-type Why = Pick<Schemas["PassChange"], "reason" | "reason_code">;
-
-/** A reason for what does not count: what it was, and more words where they are needed. */
-export function ReasonDialog({
-  kind,
-  open,
-  close,
-  decide,
-}: {
-  kind: "rejected" | "did_not_run";
-  open: boolean;
-  close: () => void;
-  decide: (state: "rejected" | "did_not_run", why: Why) => void;
-}) {
-  const [code, setCode] = useState("other");
-  const [reason, setReason] = useState("");
-  useEffect(() => {
-    if (open) {
-      setCode("other");
-      setReason("");
-    }
-  }, [open]);
-  const codes = kind === "rejected" ? words().rejected_for : words().did_not_run_for;
-  const enough = code !== "other" || reason.trim() !== "";
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    if (enough) decide(kind, { reason_code: code as Why["reason_code"], reason: reason.trim() });
-  };
-  return (
-    <Dialog
-      open={open}
-      onOpenChange={(now) => !now && close()}
-      title={kind === "rejected" ? "Reject this pass" : "This pass did not run"}
-      description={
-        kind === "rejected"
-          ? "It stays in the record and is listed with every finding. A pass that is merely lower than one likes is no reason."
-          : "The reason is listed with every finding."
-      }
-    >
-      <form onSubmit={submit} className="grid gap-4">
-        <Labelled label="It was">
-          <Select
-            label="It was"
-            value={code}
-            onChange={setCode}
-            options={codes.map((one) => ({ value: one.name, label: one.words }))}
-          />
-        </Labelled>
-        <Field
-          label="Reason"
-          required={code === "other"}
-          maxLength={300}
-          autoFocus
-          value={reason}
-          onChange={(e) => setReason(e.target.value)}
-          placeholder={
-            code !== "other"
-              ? "more words, if you like"
-              : kind === "rejected"
-                ? "an update ran in the background"
-                : "crashed while loading, twice"
-          }
-        />
-        <FormEnd leave={close} disabled={!enough} does={kind === "rejected" ? "Reject" : "Note it"} />
-      </form>
-    </Dialog>
-  );
 }
 
 const FILE_ROLES = [
@@ -204,7 +135,21 @@ interface WindowRow {
 }
 
 /** Look at some stretches of a capture only; the file stays as it is. */
-export function TrimDialog({ study, one, zoom, open, close }: DialogProps & { zoom: Stretch | null }) {
+export function TrimDialog({
+  study,
+  one,
+  others,
+  zoom,
+  dragged,
+  open,
+  close,
+}: DialogProps & {
+  /** The other passes of its test, which may be trimmed alike. */
+  others: readonly Pass[];
+  zoom: Stretch | null;
+  /** What was dragged over in the chart. */
+  dragged: Stretch | null;
+}) {
   return (
     <Dialog
       open={open}
@@ -212,7 +157,7 @@ export function TrimDialog({ study, one, zoom, open, close }: DialogProps & { zo
       title="Trim this pass"
       description="What lies outside these windows is left out of the figures: a loading screen, a cut scene, also one in the middle. The file stays as it came, and the pass is decided on again."
     >
-      <TrimForm study={study} one={one} zoom={zoom} close={close} />
+      <TrimForm study={study} one={one} others={others} zoom={zoom} dragged={dragged} close={close} />
     </Dialog>
   );
 }
@@ -220,27 +165,37 @@ export function TrimDialog({ study, one, zoom, open, close }: DialogProps & { zo
 function TrimForm({
   study,
   one,
+  others,
   zoom,
+  dragged,
   close,
 }: {
   study: Study;
   one: Pass;
+  others: readonly Pass[];
   zoom: Stretch | null;
+  dragged: Stretch | null;
   close: () => void;
 }) {
+  const [alike, setAlike] = useState<"one" | "lane" | "test">("one");
   const [rows, setRows] = useState<WindowRow[]>(() =>
-    one.windows.length
-      ? one.windows.map(([from, to], key) => ({ key, from: String(from), to: String(to) }))
-      : [{ key: 0, from: "", to: "" }],
+    dragged
+      ? [{ key: 0, from: dragged.from.toFixed(3), to: dragged.to.toFixed(3) }]
+      : one.windows.length
+        ? one.windows.map(([from, to], key) => ({ key, from: String(from), to: String(to) }))
+        : [{ key: 0, from: "", to: "" }],
   );
-  const trim = useStudyChange(study.id, (windows: number[][]) =>
-    data(
-      client.PUT("/api/captures/{capture_id}/windows", {
-        params: { path: { capture_id: one.capture_id ?? 0 } },
-        body: { windows },
-      }),
-    ),
-  );
+  const lane = others.filter((other) => other.lane_id === one.lane_id);
+  const trim = useStudyChange(study.id, async (windows: number[][]) => {
+    const all = [one, ...(alike === "test" ? others : alike === "lane" ? lane : [])];
+    for (const each of all)
+      await data(
+        client.PUT("/api/captures/{capture_id}/windows", {
+          params: { path: { capture_id: each.capture_id ?? 0 } },
+          body: { windows },
+        }),
+      );
+  });
   const set = (key: number, part: Partial<WindowRow>) =>
     setRows((now) => now.map((row) => (row.key === key ? { ...row, ...part } : row)));
   const further = (from = "", to = "") =>
@@ -287,6 +242,22 @@ function TrimForm({
           </Button>
         )}
       </div>
+      {others.length > 0 && (
+        <Labelled label="What is trimmed">
+          <Choice
+            label="What is trimmed"
+            value={alike}
+            onChange={setAlike}
+            options={[
+              { value: "one", label: "This pass" },
+              ...(lane.length
+                ? [{ value: "lane" as const, label: `All ${lane.length + 1} of this lane` }]
+                : []),
+              { value: "test", label: `All ${others.length + 1} of this test` },
+            ]}
+          />
+        </Labelled>
+      )}
       <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
         {one.windows.length > 0 && (
           <Button onClick={() => trim.mutate([], { onSuccess: close })}>Whole capture</Button>

@@ -2,8 +2,8 @@ import type { Schemas } from "../../api/client";
 import { usePassDetail } from "../../api/queries";
 import { words } from "../../api/words";
 import { fixed, fps, moment, ms, percent } from "../../format";
+import { reasonWords, windowWords } from "../study/study";
 import { SamplesClock } from "./SamplesClock";
-import { reasonWords, windowWords } from "./study";
 
 interface Low {
   fps: number;
@@ -70,7 +70,6 @@ export function PassFigures({
           It could not be measured again: {detail.trouble}. The figures are those from before.
         </p>
       )}
-      {detail && <Doubts doubts={detail.doubts} />}
       {one.reported && <Told told={one.reported} />}
       {figures?.rates && (
         <dl className="grid grid-cols-[9.5rem_1fr] gap-y-0.5 border-rule border-t pt-2">
@@ -189,24 +188,6 @@ function Told({ told }: { told: Schemas["ReportedOut"] }) {
         {told.score != null && <Row name="Score">{told.score.toLocaleString("en-GB")}</Row>}
       </dl>
     </>
-  );
-}
-
-/** What checks found, as sentences. None of them rejects a pass. */
-function Doubts({ doubts }: { doubts: Schemas["DoubtOut"][] }) {
-  if (!doubts.length) return null;
-  return (
-    <ul aria-label="Doubts" className="mb-3 grid gap-1.5">
-      {doubts.map((doubt) => (
-        <li
-          key={doubt.check}
-          className={`border-l-4 px-3 py-1.5 ${doubt.weak ? "border-rule text-soft" : "border-accent bg-mark/40"}`}
-        >
-          {doubt.words}
-          {doubt.weak && " (This check is unsure.)"}
-        </li>
-      ))}
-    </ul>
   );
 }
 

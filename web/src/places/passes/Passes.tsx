@@ -1,75 +1,189 @@
-import { memo, useMemo } from "react";
-import { Link } from "react-router";
-import { client, data, type Schemas } from "../../api/client";
-import { useMay, usePasses, useStudyChange } from "../../api/queries";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import { useNavigate, useSearchParams } from "react-router";
+import { useBeside, useDeciding, useDoubts } from "../../api/doubts";
+import { useMay, usePasses } from "../../api/queries";
 import { Button } from "../../controls/Button";
-import { NothingMatches, useFilter } from "../../controls/Filter";
+import { Choice } from "../../controls/Choice";
+import { NothingMatches } from "../../controls/Filter";
+import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { PlaceHead } from "../../controls/PlaceHead";
 import { useTitle } from "../../controls/useTitle";
 import { count, fps } from "../../format";
-import { ReportedTable } from "./Reported";
-import { reasonWords, type Study, stateWords } from "./study";
+import { ReportedTable } from "../study/Reported";
+import { reasonWords, type Study } from "../study/study";
+import { DECIDING_KEYS, Deciding } from "./Deciding";
+import { DoubtList } from "./DoubtList";
+import { MatrixGrid } from "./MatrixGrid";
+import { MARK_LOOK, MARKS, markPath } from "./marks";
+import {
+  type At,
+  counted,
+  type Mark,
+  markWords,
+  matching,
+  moved,
+  nextDoubt,
+  type Order,
+  ordered,
+  passAt,
+  placeOf,
+  rowsOf,
+  standing,
+  type Way,
+} from "./matrix";
+import { WideDoubts } from "./WideDoubts";
 
-type Pass = Schemas["PassOut"];
-type Test = Schemas["TestOut"];
+const KEYS = [
+  { key: "← →", does: "pass by pass" },
+  { key: "↑ ↓", does: "test by test" },
+  { key: "n b", does: "next doubted pass, the one before" },
+  { key: "Enter", does: "open: its trace, its siblings, the other lanes" },
+  { key: "x", does: "pick it, or let it go; Shift-x its whole test, Escape none" },
+  { key: "m", does: "filter by typing: games, lanes, states, checks" },
+  { key: "d", does: "order by doubt, by plan" },
+  ...DECIDING_KEYS,
+];
+const WAYS: Record<string, Way> = {
+  arrowleft: "left",
+  arrowright: "right",
+  arrowup: "up",
+  arrowdown: "down",
+  home: "first",
+  end: "last",
+};
 
-/** Rows whose chips are far out of sight are not laid out: four thousand cells stay fluid. */
-const ROW_STYLE = { contentVisibility: "auto", containIntrinsicSize: "auto 3.4rem" } as const;
-
-/** Every cell of the study with its passes: what is there, what waits, what is out. */
+/** Every pass of the study in one matrix: what is there, what is doubted and why, and settling it. */
 export function Passes({ study }: { study: Study }) {
   const { data: passes, error } = usePasses(study.id);
+  const { data: doubts } = useDoubts(study.id);
+  const { data: beside } = useBeside(study.id);
   const may = useMay("tester") && study.state === "open";
+  const { accept } = useDeciding(study.id);
+  const go = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
+  const [busy, setBusy] = useState(false);
+  const place = useRef<HTMLElement>(null);
   useTitle("Passes", study.question);
-  const acceptAll = useStudyChange(study.id, (ids: number[]) =>
-    data(
-      client.PUT("/api/studies/{study_id}/passes/state", {
-        params: { path: { study_id: study.id } },
-        body: { state: "accepted", reason: "", reason_code: "", pass_ids: ids },
-      }),
-    ),
+  useKeysOf("Passes", KEYS);
+  const set = useCallback(
+    (name: string, value: string) =>
+      setSearch(
+        (before) => {
+          const next = new URLSearchParams(before);
+          if (value) next.set(name, value);
+          else next.delete(name);
+          return next;
+        },
+        { replace: true, preventScrollReset: true },
+      ),
+    [setSearch],
   );
-  const cells = useMemo(() => {
-    const found = new Map<string, Pass[]>();
-    for (const one of passes ?? []) {
-      const key = `${one.test_id} ${one.lane_id}`;
-      const cell = found.get(key);
-      if (cell) cell.push(one);
-      else found.set(key, [one]);
-    }
-    return found;
-  }, [passes]);
-  const { shown, text, setText } = useFilter(
-    study.tests_full,
-    (test: Test) => `${test.game} ${test.scene} ${test.condition}`,
+  const order: Order = (["doubt", "waiting"] as const).find((one) => one === search.get("order")) ?? "plan";
+  const [text, setText] = useState(search.get("match") ?? "");
+  const all = useMemo(
+    () => rowsOf(study.tests_full, study.lanes_full, passes ?? [], doubts),
+    [study.tests_full, study.lanes_full, passes, doubts],
   );
+  const sorted = useMemo(() => ordered(all, order), [all, order]);
+  const shown = useMemo(() => matching(sorted, text), [sorted, text]);
+  const counts = useMemo(() => counted(all), [all]);
+  const [pass, setPass] = useState<number | null>(() => Number(search.get("pass")) || null);
+  const at = useMemo<At>(() => {
+    const found = pass === null ? null : placeOf(shown.rows, pass);
+    return found ?? nextDoubt(shown.rows, { row: 0, lane: 0, pass: -1 }, 1) ?? { row: 0, lane: 0, pass: 0 };
+  }, [shown.rows, pass]);
+  const active = passAt(shown.rows, at);
+  const own = useMemo(
+    () => (doubts && active ? (standing(doubts).get(active.one.id) ?? []) : []),
+    [doubts, active],
+  );
+  const chosen = useMemo(() => (passes ?? []).filter((one) => picked.has(one.id)), [passes, picked]);
+  const step = (to: At | null) => {
+    const one = to && passAt(shown.rows, to);
+    if (!one) return;
+    setPass(one.one.id);
+    // Whoever walks through the matrix by keys stands in it from then on, whatever was pressed before.
+    place.current?.querySelector<HTMLElement>("[role=grid]")?.focus({ preventScroll: true });
+  };
+  const pick = (ids: number[]) =>
+    setPicked((now) => {
+      const next = new Set(now);
+      const there = ids.every((id) => next.has(id));
+      for (const id of ids) there ? next.delete(id) : next.add(id);
+      return next;
+    });
+  const goTo = useCallback(
+    (to: At, withPick: boolean) => {
+      const one = passAt(shown.rows, to);
+      if (!one) return;
+      setPass(one.one.id);
+      if (withPick)
+        setPicked((now) => {
+          const next = new Set(now);
+          if (!next.delete(one.one.id)) next.add(one.one.id);
+          return next;
+        });
+    },
+    [shown.rows],
+  );
+  const open = useCallback(
+    (to: At) => {
+      const one = passAt(shown.rows, to);
+      // Back leads to the same place of the matrix.
+      if (one) {
+        set("pass", String(one.one.id));
+        go(`/studies/${study.id}/passes/${one.one.test_id}?pass=${one.one.id}`);
+      }
+    },
+    [shown.rows, go, set, study.id],
+  );
+  const on = !busy;
+  useHotkeys(
+    "left, right, up, down, home, end",
+    (event) => step(moved(shown.rows, at, WAYS[event.key.toLowerCase()] ?? "right")),
+    { enabled: on, preventDefault: true, ignoreEventWhen: elsewhere },
+  );
+  useHotkeys("shift+left", () => step(moved(shown.rows, at, "lane_left")), { enabled: on });
+  useHotkeys("shift+right", () => step(moved(shown.rows, at, "lane_right")), { enabled: on });
+  useHotkeys("n", () => step(nextDoubt(shown.rows, at, 1)), { enabled: on });
+  useHotkeys("b", () => step(nextDoubt(shown.rows, at, -1)), { enabled: on });
+  useHotkeys("enter", () => open(at), { enabled: on, ignoreEventWhen: elsewhere });
+  useHotkeys("x", () => active && pick([active.one.id]), { enabled: on });
+  useHotkeys(
+    "shift+x",
+    () => pick((shown.rows[at.row]?.cells ?? []).flatMap((cell) => cell.marks.map((one) => one.one.id))),
+    { enabled: on },
+  );
+  useHotkeys("escape", () => setPicked(new Set()), { enabled: on && picked.size > 0 });
+  useHotkeys("m", () => place.current?.querySelector<HTMLInputElement>("input")?.focus(), {
+    enabled: on,
+    preventDefault: true,
+  });
+  useHotkeys("d", () => set("order", order === "doubt" ? "" : "doubt"), { enabled: on });
+  useEffect(() => set("match", text), [text, set]);
+
   if (error) return <ErrorNotice error={error} />;
   if (!passes) return <Loading what="the passes" />;
-  const waiting = passes.filter((one) => one.state === "recorded");
   const stale = passes.filter((one) => one.stale).length;
+  const fine = counts.waits;
   return (
-    <>
+    <section ref={place} aria-label="All passes">
       <PlaceHead
         level="part"
         title="Passes"
-        says={
-          waiting.length
-            ? `${count(waiting.length, "pass waits", "passes wait")} for a decision. Look at a test to see its passes over each other.`
-            : "No pass waits for a decision."
-        }
-        filters="Filter tests"
+        says={saysOf(counts)}
+        filters="Filter passes"
         filter={text}
         setFilter={setText}
       >
         {may && <ReportedTable study={study} />}
-        {may && waiting.length > 0 && (
-          <Button
-            disabled={acceptAll.isPending}
-            onClick={() => acceptAll.mutate(waiting.map((one) => one.id))}
-          >
-            Accept all {waiting.length}
+        {may && counts.waits + counts.doubted > 0 && fine > 0 && (
+          <Button disabled={accept.isPending} onClick={() => accept.mutate(null)}>
+            Accept {counts.doubted ? `the ${fine} that no check doubts` : `all ${fine}`}
           </Button>
         )}
       </PlaceHead>
@@ -78,113 +192,151 @@ export function Passes({ study }: { study: Study }) {
           {count(stale, "capture is", "captures are")} being measured again; the figures follow by themselves.
         </p>
       )}
-      <ErrorNotice error={acceptAll.error} />
-      {!shown.length && <NothingMatches text={text} what="test" />}
-      <div className="relative overflow-x-auto">
-        <table className="w-full min-w-[56rem] border-collapse">
-          <thead>
-            <tr>
-              <th className="label w-[15rem] pb-1">Test</th>
-              {study.lanes_full.map((lane) => (
-                <th key={lane.id} className="pb-1 pl-4 font-semibold">
-                  <LaneName lane={lane.position} name={lane.name} />
-                  <span className="block pl-5 text-[0.82rem] font-normal text-mute">
-                    average · 1% low, fps
-                  </span>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((test) => (
-              <Row key={test.id} study={study} test={test} cells={cells} />
-            ))}
-          </tbody>
-        </table>
+      <ErrorNotice error={accept.error} />
+      {doubts && <WideDoubts study={study} doubts={doubts} show={(ids) => setPicked(new Set(ids))} />}
+      {beside?.rejections.words && <p className="mb-3 text-soft">{beside.rejections.words}</p>}
+      <div className="mb-2 flex flex-wrap items-center justify-between gap-x-6 gap-y-2">
+        <Legend counts={counts} filter={setText} />
+        <Choice
+          label="Order of the tests"
+          value={order}
+          onChange={(next) => set("order", next === "plan" ? "" : next)}
+          options={[
+            { value: "plan", label: "By plan" },
+            { value: "doubt", label: "Most doubt first" },
+            { value: "waiting", label: "Most to decide first" },
+          ]}
+        />
       </div>
-    </>
+      {!shown.rows.length ? (
+        <NothingMatches text={text} what="pass" />
+      ) : (
+        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-7 gap-y-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,22rem)]">
+          <MatrixGrid
+            study={study}
+            rows={shown.rows}
+            at={at}
+            picked={picked}
+            meant={shown.meant}
+            go={goTo}
+            open={open}
+          />
+          <aside
+            aria-live="polite"
+            aria-label="The pass in question"
+            className="grid min-w-0 gap-3 [&>*]:min-w-0"
+          >
+            {active && <Head study={study} active={active} open={() => open(at)} />}
+            {active && <DoubtList pass={active.one.id} doubts={doubts} />}
+            {chosen.length > 0 && (
+              <p className="bg-mark/60 px-3 py-1.5 font-semibold">
+                {count(chosen.length, "pass", "passes")} picked{" "}
+                <Button kind="quiet" onClick={() => setPicked(new Set())}>
+                  None
+                </Button>
+              </p>
+            )}
+            <Deciding
+              study={study}
+              chosen={active?.one}
+              picked={chosen}
+              doubts={doubts}
+              own={chosen.length > 1 ? [] : own}
+              keys
+              busy={setBusy}
+            />
+          </aside>
+        </div>
+      )}
+    </section>
   );
 }
 
-/** A row is drawn once: filtering takes rows away and draws none of the others again. */
-const Row = memo(function Row({
+/** Arrow keys within a field, a chosen row of buttons or a menu are that one's own. */
+function elsewhere(event: KeyboardEvent): boolean {
+  return (
+    event.target instanceof Element && event.target.closest("button, a, input, [role=radiogroup]") !== null
+  );
+}
+
+function saysOf(counts: Record<Mark, number>): string {
+  const waiting = counts.waits + counts.doubted;
+  if (!waiting) return "No pass waits for a decision, and none is doubted.";
+  const doubted = counts.doubted
+    ? `${count(counts.doubted, "pass is", "passes are")} doubted. Look at why, and settle it.`
+    : "No check doubts any.";
+  return `${count(counts.waits, "pass waits", "passes wait")} for a decision. ${doubted}`;
+}
+
+function Head({
   study,
-  test,
-  cells,
+  active,
+  open,
 }: {
   study: Study;
-  test: Test;
-  cells: Map<string, Pass[]>;
+  active: NonNullable<ReturnType<typeof passAt>>;
+  open: () => void;
 }) {
-  return (
-    <tr className="border-rule border-t hover:bg-raised" style={ROW_STYLE}>
-      <th scope="row" className="py-2 pr-3">
-        <Link to={`/studies/${study.id}/passes/${test.id}`} className="plain font-semibold hover:underline">
-          {test.game}
-        </Link>
-        <span className="block text-[0.84rem] leading-tight text-mute">
-          {test.scene}, {test.condition}
-        </span>
-      </th>
-      {study.lanes_full.map((lane) => (
-        <td key={lane.id} className="py-2 pl-4">
-          <ul className="flex flex-wrap gap-1.5">
-            {(cells.get(`${test.id} ${lane.id}`) ?? []).map((one) => (
-              <li key={one.id}>
-                <PassChip one={one} to={`/studies/${study.id}/passes/${test.id}?pass=${one.id}`} />
-              </li>
-            ))}
-          </ul>
-        </td>
-      ))}
-    </tr>
-  );
-});
-
-const CHIP: Record<string, string> = {
-  planned: "border-dashed border-mute text-mute",
-  recorded: "border-accent bg-mark/50 border-2",
-  accepted: "border-mute bg-raised",
-  rejected: "border-mute text-mute line-through decoration-1",
-  did_not_run: "border-mute text-mute italic",
-};
-
-const ROLE_MARK: Record<string, string> = { warm_up: "warm-up", control: "control", repeat: "repeat" };
-
-function PassChip({ one, to }: { one: Pass; to: string }) {
+  const { one, mark } = active;
+  const test = study.tests_full.find((found) => found.id === one.test_id);
+  const lane = study.lanes_full.find((found) => found.id === one.lane_id);
   const why = reasonWords(one);
-  const role = ROLE_MARK[one.role];
-  const sort = [role, one.simulated && "simulated: no result"].filter(Boolean).join(", ");
-  const label = `Pass ${one.number}${sort ? `, ${sort}` : ""}, ${stateWords(one.state)}${why ? `: ${why}` : ""}`;
-  const found = one.figures;
-  const told = one.reported;
+  const figures = one.figures;
   return (
-    <Link
-      to={to}
-      title={label}
-      className={`plain figure inline-block min-w-[7.2rem] rounded-[3px] border px-2 py-0.5 text-[0.86rem] whitespace-nowrap hover:border-ink ${CHIP[one.state]}`}
-    >
-      <span className="sr-only">{label}: </span>
-      {one.simulated && (
-        <span className="mr-1 bg-mark px-0.5 font-sans text-[0.72rem]" aria-hidden="true">
-          simulated
+    <div className="border-rule border-b pb-2">
+      <h2 className="text-lg leading-tight font-bold">
+        {test?.game}, pass {one.number}
+      </h2>
+      <p className="flex flex-wrap items-center gap-x-3 text-[0.93rem]">
+        {lane && <LaneName lane={lane.position} name={lane.name} />}
+        <span className={mark === "doubted" ? "font-bold text-accent" : "text-mute"}>
+          {markWords(mark)}
+          {one.role !== "counted" && `, ${one.role.replace("_", "-")}`}
+          {one.simulated && ", simulated: no result"}
         </span>
+      </p>
+      {figures?.average_fps != null && figures.low_1_fps != null && (
+        <p className="figure">
+          {fps(figures.average_fps)} · {fps(figures.low_1_fps)}{" "}
+          <span className="font-sans text-[0.86rem] text-mute">average · 1% low, fps</span>
+        </p>
       )}
-      {found?.average_fps != null && found.low_1_fps != null ? (
-        <>
-          {fps(found.average_fps)} · {fps(found.low_1_fps)}
-          {found.cap === "capped" && <span className="font-sans text-[0.78rem] text-mute"> cap</span>}
-        </>
-      ) : told ? (
-        <>
-          {told.average_fps == null ? "–" : fps(told.average_fps)} ·{" "}
-          {told.low_1_fps == null ? "–" : fps(told.low_1_fps)}
-          <span className="font-sans text-[0.78rem] text-mute"> told</span>
-        </>
-      ) : (
-        <span className="font-sans">{stateWords(one.state)}</span>
-      )}
-      {role && <span className="font-sans text-[0.78rem] text-mute"> {role}</span>}
-    </Link>
+      {why && <p>{why}</p>}
+      <p className="mt-1">
+        <Button shortcut="Enter" onClick={open}>
+          Open its trace
+        </Button>
+      </p>
+    </div>
+  );
+}
+
+/** What each mark means and how many there are; pressed, it shows those alone. */
+function Legend({ counts, filter }: { counts: Record<Mark, number>; filter: (text: string) => void }) {
+  return (
+    <ul aria-label="Marks" className="flex flex-wrap gap-x-1 gap-y-1">
+      {MARKS.filter((mark) => counts[mark] > 0).map((mark) => (
+        <li key={mark}>
+          <Button
+            kind="quiet"
+            onClick={() => filter(markWords(mark).split(",")[0] ?? "")}
+            className="px-1.5! py-0.5!"
+          >
+            <svg width={16} height={22} viewBox="0 0 16 24" aria-hidden="true">
+              <path
+                d={markPath(mark, 8)}
+                fill={MARK_LOOK[mark].fill}
+                stroke={MARK_LOOK[mark].stroke}
+                strokeWidth={MARK_LOOK[mark].width}
+                strokeDasharray={MARK_LOOK[mark].dash}
+              />
+            </svg>
+            <span className="font-medium">
+              {markWords(mark)} <span className="figure">{counts[mark]}</span>
+            </span>
+          </Button>
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -191,7 +191,10 @@ export function moved(rows: readonly Row[], at: At, way: Way): At {
   }
   if (way === "first") return clampPass({ ...at, row: 0 });
   if (way === "last") return clampPass({ ...at, row: rows.length - 1 });
-  return clampPass({ ...at, row: Math.max(0, Math.min(rows.length - 1, at.row + (way === "down" ? 1 : -1))) });
+  return clampPass({
+    ...at,
+    row: Math.max(0, Math.min(rows.length - 1, at.row + (way === "down" ? 1 : -1))),
+  });
 }
 
 /** The pass at a place. */
@@ -215,7 +218,8 @@ export function nextDoubt(rows: readonly Row[], at: At, by: 1 | -1): At | null {
   for (const [row, one] of rows.entries())
     for (const [lane, cell] of one.cells.entries())
       for (const [pass, marked] of cell.marks.entries()) {
-        const before = row < at.row || (row === at.row && (lane < at.lane || (lane === at.lane && pass < at.pass)));
+        const before =
+          row < at.row || (row === at.row && (lane < at.lane || (lane === at.lane && pass < at.pass)));
         if (marked.mark !== "doubted") continue;
         if (before) here = all.length + 1;
         all.push({ row, lane, pass });
@@ -243,8 +247,9 @@ export function counted(rows: readonly Row[]): Record<Mark, number> {
 
 /** A cell in words, for whoever cannot see its marks. */
 export function cellWords(row: Row, cell: Cell): string {
-  const told = cell.marks.map(({ one, mark, checks }) =>
-    `pass ${one.number} ${markWords(mark)}${checks.length ? ` by ${checks.map(checkWords).join(", ")}` : ""}`,
+  const told = cell.marks.map(
+    ({ one, mark, checks }) =>
+      `pass ${one.number} ${markWords(mark)}${checks.length ? ` by ${checks.map(checkWords).join(", ")}` : ""}`,
   );
   return `${row.test.game}, ${row.test.scene}, ${cell.lane.name}: ${told.join("; ") || "no pass"}`;
 }

@@ -11,13 +11,13 @@ import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { Passes } from "../passes/Passes";
+import { TestPasses } from "../passes/TestPasses";
 import { Plan } from "../plan/Plan";
 import { Findings } from "./Findings";
 import { Intake } from "./Intake";
-import { Passes } from "./Passes";
 import { Record } from "./Record";
 import type { Study } from "./study";
-import { TestPasses } from "./TestPasses";
 
 const KEYS = [
   { key: "l", does: "plan" },

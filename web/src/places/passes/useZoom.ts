@@ -1,0 +1,49 @@
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+import type { Stretch } from "../../charts/TraceChart";
+
+/** An address is not written on every step of a drag: a browser takes only so many a second. */
+const REST_MS = 250;
+
+/** What of the traces is looked at. It lives in the address, where it comes to rest. */
+export function useZoom(): [Stretch | null, (zoom: Stretch | null) => void] {
+  const [search, setSearch] = useSearchParams();
+  const told = search.get("zoom") ?? "";
+  const addressed = useMemo(() => zoomOf(told), [told]);
+  const [zoom, setHere] = useState(addressed);
+  const written = useRef(told);
+  // Back, or another address, shows what it says.
+  useEffect(() => {
+    if (told === written.current) return;
+    written.current = told;
+    setHere(addressed);
+  }, [told, addressed]);
+  useEffect(() => {
+    const text = textOf(zoom);
+    if (text === written.current) return;
+    const timer = setTimeout(() => {
+      written.current = text;
+      setSearch(
+        (before) => {
+          const after = new URLSearchParams(before);
+          if (text) after.set("zoom", text);
+          else after.delete("zoom");
+          return after;
+        },
+        { replace: true, preventScrollReset: true },
+      );
+    }, REST_MS);
+    return () => clearTimeout(timer);
+  }, [zoom, setSearch]);
+  return [zoom, useCallback((next: Stretch | null) => setHere(next), [])];
+}
+
+/** A stretch as an address has it: from and to in seconds. */
+export const textOf = (zoom: Stretch | null): string =>
+  zoom ? `${zoom.from.toFixed(3)}-${zoom.to.toFixed(3)}` : "";
+
+/** The stretch that an address tells; null where it tells none. */
+export function zoomOf(text: string): Stretch | null {
+  const [from, to] = text.split("-").map(Number);
+  return from !== undefined && to !== undefined && to > from && from >= 0 ? { from, to } : null;
+}
