@@ -10,8 +10,10 @@ from studies.queries import one_study
 from studies.schemas import StudyOut
 
 from planning import exports, queries, services
+from planning.noise_book import noise_book
 from planning.schemas import (
     AcceptIn,
+    BookOut,
     OutlookOut,
     PlanEdit,
     PlanOut,
@@ -84,6 +86,12 @@ def outlooks(request: HttpRequest) -> list[OutlookOut]:
 def scene_noise(request: HttpRequest) -> list[SceneNoiseOut]:
     """How well each scene repeats, learned from all studies."""
     return queries.noise_of_scenes()
+
+
+@router.get("/noise-book", response=BookOut)
+def book(request: HttpRequest) -> BookOut:
+    """What passes taught about repeating: scenes, kinds of scene, first passes, cards and processors."""
+    return noise_book()
 
 
 @router.post("/sketch", response=SketchOut)

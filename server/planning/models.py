@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 
+from bench.models import Part
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
@@ -104,6 +105,50 @@ class SceneTotal(models.Model):
 
     def __str__(self) -> str:
         return f"{self.figure} of {self.scene}"
+
+
+class SceneFirsts(models.Model):
+    """What one study taught about the first pass of a scene's cells: sums that add up over studies.
+
+    `count` cells had a first pass beside others; `weight` and `weighted` are the sums of
+    :class:`rennbahn.planning.noise_book.Firsts`, of the average.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="taught_firsts")
+    scene = models.ForeignKey(Scene, on_delete=models.PROTECT, related_name="firsts")
+    count = models.PositiveIntegerField()
+    weight = models.FloatField()
+    weighted = models.FloatField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["study", "scene"], name="scene_firsts_once"),
+            models.CheckConstraint(condition=Q(weight__gt=0), name="scene_firsts_weigh"),
+        ]
+
+    def __str__(self) -> str:
+        return f"first passes of {self.scene} in {self.study}"
+
+
+class PartScatter(models.Model):
+    """What one study taught about how a part scatters in a scene: squares of ln x within its cells, as above."""
+
+    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="taught_parts")
+    scene = models.ForeignKey(Scene, on_delete=models.PROTECT, related_name="scatter_by_part")
+    part = models.ForeignKey(Part, on_delete=models.PROTECT, related_name="scatter")
+    figure = models.CharField(max_length=32)
+    squares = models.FloatField()
+    df = models.PositiveIntegerField()
+    cells = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["study", "scene", "part", "figure"], name="part_scatter_once"),
+            models.CheckConstraint(condition=Q(squares__gte=0), name="part_scatter_is_no_less_than_0"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.figure} of {self.part} in {self.scene}"
 
 
 class Acceptance(models.Model):

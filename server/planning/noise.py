@@ -6,21 +6,26 @@ say of it. Reading costs as much as there are scenes, whatever the number of pas
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 
+from bench.models import SetupPart
 from django.db import transaction
-from django.db.models import Count, Sum
+from django.db.models import Count, Q, Sum
 from intake.measuring import FIGURE_COLUMNS
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.planning.noise import Estimate, Pooled, Squares, learned, pooled, squares_within
+from rennbahn.planning.noise_book import firsts_of
 from scenes.models import Scene
-from studies.models import COUNTING, Pass, PassState
+from studies.models import COUNTING, STANDING, Pass, PassRole, PassState
 
-from planning.models import SceneNoise, SceneTotal
+from planning.models import PartScatter, SceneFirsts, SceneNoise, SceneTotal
 
 #: Kinds of figure, as plans name them.
 KINDS = (AVERAGE, "low_1", "low_0.1")
+#: Parts by which it is told how noise changes, and the figure of which it is.
+PART_KINDS = ("card", "processor")
+PART_FIGURES = (AVERAGE,)
 
 
 @dataclass(frozen=True)
@@ -53,34 +58,102 @@ def learn(study_id: int, scenes: Iterable[int]) -> None:
     wanted = sorted(set(scenes))
     # Two studies may learn of one scene at once: the later must see what the earlier wrote before it adds up all.
     list(Scene.objects.select_for_update().filter(pk__in=wanted).order_by("pk").values_list("pk"))
-    columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
-    rows = Pass.objects.filter(
-        test__study=study_id, test__scene__in=wanted, state=PassState.ACCEPTED, role__in=COUNTING,
-        capture__current__isnull=False,
-    ).values_list("test__scene", "lane", "test", "capture__current__cap", *columns)  # fmt: skip
-    cells: dict[int, dict[tuple[int, int], list[tuple[str, list[float]]]]] = {}
-    for scene, lane, test, cap, *values in rows.order_by("pk"):
-        cells.setdefault(scene, {}).setdefault((lane, test), []).append((cap, values))
-    taught = []
-    for scene, own in cells.items():
-        for at, figure in enumerate(FIGURE_COLUMNS):
-            counting = [
-                [values[at] for _, values in cell]
-                for cell in own.values()
-                if figure != AVERAGE or 2 * sum(cap == "capped" for cap, _ in cell) < len(cell)
-            ]
-            found = squares_within(counting)
-            if found.df:
-                passes = sum(map(len, own.values()))
-                taught.append(
-                    SceneNoise(
-                        study_id=study_id, scene_id=scene, figure=figure, squares=found.total, df=found.df,
-                        cells=found.cells, passes=passes,
-                    )
-                )  # fmt: skip
+    cells = _cells(study_id, wanted)
     SceneNoise.objects.filter(study=study_id, scene__in=wanted).delete()
-    SceneNoise.objects.bulk_create(taught)
+    SceneNoise.objects.bulk_create(_scatter(study_id, cells))
+    SceneFirsts.objects.filter(study=study_id, scene__in=wanted).delete()
+    SceneFirsts.objects.bulk_create(_firsts(study_id, cells))
+    PartScatter.objects.filter(study=study_id, scene__in=wanted).delete()
+    PartScatter.objects.bulk_create(_part_scatter(study_id, cells))
     _add_up(wanted)
+
+
+@dataclass
+class _Cell:
+    """The passes of a lane in a test: accepted ones that count, and warm-up runs before them, by figure."""
+
+    capped: list[bool] = field(default_factory=list)
+    values: list[list[float]] = field(default_factory=list)
+    warm_ups: list[list[float]] = field(default_factory=list)
+    setup: int | None = None
+
+    def of(self, at: int, figure: str) -> list[float]:
+        """What counts of a figure; nothing of the average where most passes are capped."""
+        if figure == AVERAGE and 2 * sum(self.capped) >= len(self.capped):
+            return []
+        return [values[at] for values in self.values]
+
+
+def _cells(study_id: int, scenes: list[int]) -> dict[int, list[_Cell]]:
+    """Cells of a study by scene, their passes in the order in which they were run."""
+    columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
+    counting = Q(state=PassState.ACCEPTED, role__in=COUNTING)
+    warm_up = Q(state__in=STANDING, role=PassRole.WARM_UP)
+    rows = Pass.objects.filter(
+        counting | warm_up, test__study=study_id, test__scene__in=scenes, capture__current__isnull=False
+    ).values_list("test__scene", "lane", "test", "role", "setup_version", "capture__current__cap", *columns)
+    found: dict[int, dict[tuple[int, int], _Cell]] = {}
+    for scene, lane, test, role, setup, cap, *values in rows.order_by("ran_at", "pk"):
+        cell = found.setdefault(scene, {}).setdefault((lane, test), _Cell())
+        if role == PassRole.WARM_UP:
+            cell.warm_ups.append(values)
+        else:
+            cell.capped.append(cap == "capped")
+            cell.values.append(values)
+            cell.setup = cell.setup or setup
+    return {scene: [cell for cell in own.values() if cell.values] for scene, own in found.items()}
+
+
+def _scatter(study_id: int, cells: Mapping[int, list[_Cell]]) -> Iterator[SceneNoise]:
+    for scene, own in cells.items():
+        passes = sum(len(cell.values) for cell in own)
+        for at, figure in enumerate(FIGURE_COLUMNS):
+            found = squares_within(cell.of(at, figure) for cell in own)
+            if found.df:
+                yield SceneNoise(
+                    study_id=study_id, scene_id=scene, figure=figure, squares=found.total, df=found.df,
+                    cells=found.cells, passes=passes,
+                )  # fmt: skip
+
+
+def _firsts(study_id: int, cells: Mapping[int, list[_Cell]]) -> Iterator[SceneFirsts]:
+    """The warm-up run of a cell beside all that counts, else the first pass that counts beside the others."""
+    at = list(FIGURE_COLUMNS).index(AVERAGE)
+    for scene, own in cells.items():
+        pairs = []
+        for cell in own:
+            counting = cell.of(at, AVERAGE)
+            if cell.warm_ups:
+                pairs.append((cell.warm_ups[0][at], counting))
+            elif counting:
+                pairs.append((counting[0], counting[1:]))
+        found = firsts_of(pairs)
+        if found.count:
+            yield SceneFirsts(
+                study_id=study_id, scene_id=scene, count=found.count, weight=found.weight, weighted=found.weighted
+            )
+
+
+def _part_scatter(study_id: int, cells: Mapping[int, list[_Cell]]) -> Iterator[PartScatter]:
+    setups = {cell.setup for own in cells.values() for cell in own if cell.setup}
+    parts: dict[int, set[int]] = {}
+    named = SetupPart.objects.filter(version__in=setups, part__kind__in=PART_KINDS)
+    for setup, part in named.values_list("version", "part"):
+        parts.setdefault(setup, set()).add(part)
+    names = list(FIGURE_COLUMNS)
+    for scene, own in cells.items():
+        by_part: dict[int, list[_Cell]] = {}
+        for cell in own:
+            for part in parts.get(cell.setup or 0, ()):
+                by_part.setdefault(part, []).append(cell)
+        for part, its in by_part.items():
+            for figure in PART_FIGURES:
+                found = squares_within(cell.of(names.index(figure), figure) for cell in its)
+                if found.df:
+                    yield PartScatter(
+                        study_id=study_id, scene_id=scene, part_id=part, figure=figure, squares=found.total,
+                        df=found.df, cells=found.cells,
+                    )  # fmt: skip
 
 
 def _add_up(scenes: list[int]) -> None:

@@ -285,6 +285,62 @@ class SceneNoiseOut(Out):
     percent: dict[str, float]
 
 
+class PenaltyOut(Out):
+    """What the first pass of a scene is off the others, as a share with its interval (-0.03 is 3% slower)."""
+
+    share: float
+    low: float
+    high: float
+    told: bool
+    words: str
+
+
+class BookScene(Out):
+    """A scene in the noise book: noise in percent by figure, and what it stands on."""
+
+    scene_id: int
+    game: str
+    scene: str
+    kind: str
+    passes: int
+    studies: int
+    df: int
+    percent: dict[str, float]
+    source: str
+    first: PenaltyOut | None
+
+
+class KindNoiseOut(Out):
+    """How scenes of a kind repeat, in percent of the average."""
+
+    kind: str
+    percent: float
+    df: int
+    scenes: int
+
+
+class PartNoiseOut(Out):
+    """How a part scatters beside what is usual in its scenes: 1 is as usual, with a 95% interval."""
+
+    kind: str
+    name: str
+    factor: float
+    low: float
+    high: float
+    df: int
+    scenes: int
+    unlike: bool
+
+
+class BookOut(Out):
+    """The noise book: scenes from the one that repeats best, kinds of scene, parts."""
+
+    scenes: list[BookScene]
+    kinds: list[KindNoiseOut]
+    replay_words: str
+    parts: list[PartNoiseOut]
+
+
 class SketchSetting(In):
     """A setting as typed so far."""
 

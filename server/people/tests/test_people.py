@@ -100,6 +100,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/plan.ics", None, "viewer"),
     ("GET", "/outlooks", None, "viewer"),
     ("GET", "/scene-noise", None, "viewer"),
+    ("GET", "/noise-book", None, "viewer"),
     ("POST", "/sketch", {"lanes": []}, "lead"),
     ("POST", "/studies/{study_id}/finish", None, "lead"),
     ("POST", "/studies/{study_id}/reopen", None, "lead"),

@@ -174,6 +174,10 @@ export const useGames = () =>
 export const useSceneNoise = () =>
   useQuery({ queryKey: ["scene-noise"], queryFn: () => data(client.GET("/api/scene-noise")) });
 
+/** What all passes taught about repeating. */
+export const useNoiseBook = () =>
+  useQuery({ queryKey: ["noise-book"], queryFn: () => data(client.GET("/api/noise-book")) });
+
 export const useRigs = () => useQuery({ queryKey: ["rigs"], queryFn: () => data(client.GET("/api/rigs")) });
 
 export const useSetupVersion = (id: number) =>

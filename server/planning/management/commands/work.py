@@ -11,7 +11,7 @@ from intake.tasks import STALLED_S, queue_packs, queue_stale, take_up_stalled
 from procrastinate.contrib.django import app
 from studies.models import Pass, PassState
 
-from planning.models import SceneNoise
+from planning.models import SceneFirsts, SceneNoise
 from planning.noise import learn_all
 from planning.readiness import look_again_at_all
 
@@ -27,7 +27,8 @@ class Command(BaseCommand):
 
     def handle(self, *_: Any, alone: bool, **__: Any) -> None:
         """Queue what an upgrade left stale or a crash unfinished, then work."""
-        if not SceneNoise.objects.exists() and Pass.objects.filter(state=PassState.ACCEPTED).exists():
+        unlearned = not SceneNoise.objects.exists() or not SceneFirsts.objects.exists()
+        if unlearned and Pass.objects.filter(state=PassState.ACCEPTED).exists():
             learn_all()
         look_again_at_all()
         queue_stale()

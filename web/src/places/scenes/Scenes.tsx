@@ -4,7 +4,7 @@ import { Link, Route, Routes } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useConditions, useGames, useMay, useSceneKinds, useSceneNoise, useScenes } from "../../api/queries";
 import { BringIn } from "../../controls/BringIn";
-import { Button } from "../../controls/Button";
+import { Button, buttonLook } from "../../controls/Button";
 import { NothingMatches, useFilter } from "../../controls/Filter";
 import { useKeysOf } from "../../controls/Keys";
 import { Menu, MenuLink } from "../../controls/Menu";
@@ -15,6 +15,7 @@ import { useTitle } from "../../controls/useTitle";
 import { count, figure } from "../../format";
 import { ConditionDialog } from "./ConditionDialog";
 import { GameDialog } from "./GameDialog";
+import { NoiseBook } from "./NoiseBook";
 import { SceneCard } from "./SceneCard";
 import { SceneDialog } from "./SceneDialog";
 import { engineWords, toldWords } from "./words";
@@ -35,6 +36,7 @@ const NO_SCENES: Scene[] = [];
 export default function Scenes() {
   return (
     <Routes>
+      <Route path="noise" element={<NoiseBook />} />
       <Route path="card/:scene" element={<SceneCard />} />
       <Route path="*" element={<SceneList />} />
     </Routes>
@@ -71,6 +73,9 @@ function SceneList() {
         filter={text}
         setFilter={setText}
       >
+        <Link to="/scenes/noise" className={buttonLook("quiet")}>
+          Noise book
+        </Link>
         <Menu label="Take along">
           <MenuLink href="/api/scenes.csv">Scenes as CSV</MenuLink>
           <MenuLink href="/api/conditions.csv">Conditions as CSV</MenuLink>

@@ -6,6 +6,7 @@ import { count } from "../../format";
 import type { Study } from "./study";
 
 type FindingsOut = Schemas["FindingsOut"];
+type Beside = Schemas["BesideOut"];
 
 /** Figures that the worker is making anew. */
 export function Stale({ findings }: { findings: FindingsOut }) {
@@ -61,13 +62,69 @@ export function Caveats({ study, findings }: { study: Study; findings: FindingsO
   );
 }
 
-/** Passes that are out, with the reason, and cells that lack some. */
-export function NotCounted({ study, findings }: { study: Study; findings: FindingsOut }) {
+/** Sessions that ran shifted as a whole, with what that does to the answer. */
+export function Shifts({ study, beside }: { study: Study; beside: Beside | undefined }) {
+  if (!beside?.shifts.length) return null;
+  return (
+    <aside aria-label="Shifted sessions" className="mb-5 grid gap-1.5 border-l-4 border-ink py-1 pl-4">
+      {beside.shifts.map((one) => (
+        <p key={one.key} className="max-w-5xl text-[0.95rem]">
+          {one.words} <span className="text-mute">{count(one.passes, "pass", "passes")} ran in it. </span>
+          {!one.settled && <Link to={`/studies/${study.id}/passes`}>Settle it</Link>}
+        </p>
+      ))}
+    </aside>
+  );
+}
+
+/** Passes that are odd, but real: they count, and are told. */
+export function OddButReal({ study, beside }: { study: Study; beside: Beside | undefined }) {
+  if (!beside?.odd.length) return null;
+  const lanes = new Map(study.lanes_full.map((lane) => [lane.id, lane]));
+  const tests = new Map(study.tests_full.map((test) => [test.id, test]));
+  return (
+    <section className="mt-10">
+      <h2 className="mb-2 text-xl font-bold">Odd, but real: it repeated, and counts</h2>
+      <ul>
+        {beside.odd.map((one) => (
+          <li
+            key={`${one.pass_id} ${one.words}`}
+            className="grid gap-x-4 border-rule border-t py-1.5 md:grid-cols-[17rem_11rem_1fr]"
+          >
+            <Link
+              to={`/studies/${study.id}/passes/${one.test_id}?pass=${one.pass_id}`}
+              className="font-semibold"
+            >
+              {tests.get(one.test_id)?.game}, {tests.get(one.test_id)?.scene}
+            </Link>
+            <LaneName
+              lane={lanes.get(one.lane_id)?.position ?? 0}
+              name={`${lanes.get(one.lane_id)?.name}, pass ${one.number}`}
+            />
+            <span>{one.words}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** Passes that are out, with the reason and whom that favours, and cells that lack some. */
+export function NotCounted({
+  study,
+  findings,
+  beside,
+}: {
+  study: Study;
+  findings: FindingsOut;
+  beside: Beside | undefined;
+}) {
   const lanes = new Map(study.lanes_full.map((lane) => [lane.id, lane.position]));
   if (!findings.rejected.length && !findings.missing.length) return null;
   return (
     <section className="mt-10">
       <h2 className="mb-2 text-xl font-bold">What does not count, and what is missing</h2>
+      {beside?.rejections.words && <p className="mb-2 max-w-5xl">{beside.rejections.words}</p>}
       <ul>
         {findings.rejected.map((one) => (
           <li

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { client, data } from "../../api/client";
+import { useBeside } from "../../api/doubts";
 import { type Looking, useFindings, useMay, useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
 import { fontStyle, markup, png, save } from "../../charts/export";
@@ -16,7 +17,7 @@ import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
 import { AllLanes, ByGroup } from "./BriefTables";
-import { BenchSays, Caveats, NotCounted, Stale } from "./FindingNotes";
+import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
 import { MarginTable } from "./MarginTable";
 import { MethodDialog } from "./MethodDialog";
 import { SuitePanel } from "./SuitePanel";
@@ -27,6 +28,7 @@ type SuiteOut = Schemas["SuiteOut"];
 export function Findings({ study }: { study: Study }) {
   const [looking, look] = useLooking(study);
   const { data: findings, error } = useFindings(study.id, looking);
+  const { data: beside } = useBeside(study.id, looking);
   useTitle("Findings", study.question);
   if (error) return <ErrorNotice error={error} />;
   if (!findings) return <Loading what="the findings" />;
@@ -61,6 +63,7 @@ export function Findings({ study }: { study: Study }) {
       </section>
       <Stale findings={findings} />
       <BenchSays findings={findings} />
+      <Shifts study={study} beside={beside} />
       <Caveats study={study} findings={findings} />
       <Bar {...choice} />
       <MarginTable study={study} findings={findings} />
@@ -74,7 +77,8 @@ export function Findings({ study }: { study: Study }) {
         <h2 className="mb-3 text-xl font-bold">Levels</h2>
         <LevelChart findings={findings} lanes={study.lanes_full} />
       </section>
-      <NotCounted study={study} findings={findings} />
+      <OddButReal study={study} beside={beside} />
+      <NotCounted study={study} findings={findings} beside={beside} />
     </>
   );
 }
