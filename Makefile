@@ -79,6 +79,7 @@ bench: install-test ## reading and figures side by side with a plain pandas scri
 	@$(VENV)/python benchmarks/doubts.py
 	@$(TEST_DB) $(VENV)/python benchmarks/server.py
 	@$(TEST_DB) $(VENV)/python benchmarks/importing.py
+	@$(TEST_DB) $(VENV)/python benchmarks/tracing.py
 
 lock: ## compile the hash-locked requirements anew (needs uv)
 	@cd requirements && for name in runtime tools fuzz; do \

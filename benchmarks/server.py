@@ -137,6 +137,10 @@ def beside_the_analyst(ask: Asker, ids: dict[str, int], connection: psycopg.Conn
     script = clocked(lambda: analyst.matrix(connection, ids["matrix"]))
     ours, theirs = in_turn(lambda: ask(f"/studies/{ids['matrix']}/passes"), script)
     row("matrix of 4,000 passes, beside fetch and json.dumps", ours, theirs, "at most 2")
+    both, theirs = in_turn(
+        lambda: ask(f"/studies/{ids['matrix']}/passes") + ask(f"/studies/{ids['matrix']}/doubts"), script
+    )
+    row("the same with 400 doubts and how they were settled", both, theirs, "at most 2.5")
 
 
 def plan(ask: Asker, ids: dict[str, int]) -> None:

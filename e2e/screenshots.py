@@ -24,8 +24,8 @@ VIEWS = [
     ("desk", [], "planned to be done", None),
     ("findings", [FANS], "Levels", None),
     ("findings-suite", [FANS], "Levels", "section h2"),
-    ("passes", [STICKS, "Passes"], "passes wait", None),
-    ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "Distribution", None),
+    ("passes", [STICKS, "Passes"], "off siblings", None),
+    ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
     ("new-study", ["New study"], "What are its lanes", None),
     ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),
@@ -37,6 +37,7 @@ VIEWS = [
     ("bench-parts", ["Bench", "Parts"], "Take out as CSV", None),
     ("setup-sheet", ["Bench", "Sheet"], "checked", None),
     ("scenes", ["Scenes"], "Conditions", None),
+    ("noise-book", ["Scenes", "Noise book"], "By kind of scene", None),
     ("scene-card", ["Scenes", "Scene card of Moss Republic, council square"], "Print", None),
 ]
 
@@ -49,9 +50,6 @@ def main() -> int:
         with contextlib.ExitStack() as stack:
             stack.callback(driver.quit)
             page = Page(driver, address)
-            page.open("/sign-in")
-            page.see("Sign in")
-            _shot(page, "sign-in")
             page.sign_in("mara", PASSWORD)
             for name, way, sign, into_view in VIEWS:
                 _go(page, way, sign)

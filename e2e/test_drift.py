@@ -49,7 +49,7 @@ def test_equal_lanes_are_behind_until_the_drift_of_the_bench_is_taken_off(page: 
     page.see("18 passes recorded.")
     page.click("Look at them and decide which count")
     page.click("Accept all 18")
-    page.see("No pass waits for a decision.")
+    page.see("No pass waits for a decision")
     page.press("f")
     page.see("Drift of the bench: −")
     assert "behind" not in page.element("h1 .answer").text

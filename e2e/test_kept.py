@@ -66,7 +66,7 @@ def test_results_without_frames_are_typed_and_brought_in(page: Page, tmp_path: P
     page.see("3 passes recorded.")
     page.click("Close")
     page.click("Accept all 4")
-    page.see("No pass waits for a decision.")
+    page.see("No pass waits for a decision")
     page.press("f")
     page.see("Large fins: 13.4% ahead of small fins in average fps")
     table.write_text("lane;game;average_fps\nnobody;Told Game;60\n")

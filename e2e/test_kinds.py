@@ -80,7 +80,7 @@ def test_a_scaling_study_from_its_conditions_to_its_finding(lead: Page, tmp_path
     lead.see("6 passes recorded.")
     lead.click("Passes")
     lead.click("Accept all 6")
-    lead.see("No pass waits for a decision.")
+    lead.see("No pass waits for a decision")
     lead.press("f")
     lead.see("behind 1080 high in average fps")
     assert re.search(r"2160 high: (49|50)\.\d% behind", lead.element("h1").text)

@@ -29,6 +29,7 @@ from rennbahn.checks import (
     ReadBack,
     concerned,
     doubts_of,
+    marks_passes,
     repeats_of,
 )
 from rennbahn.checks.profile import PROFILE_VERSION
@@ -91,8 +92,8 @@ def _on_pass(doubt: Doubt, pk: int) -> PassDoubt:
 def _keep_wide(study: Study, context: Context, doubts: Iterable[Doubt], test_id: int | None) -> None:
     rows = {
         key: WideDoubt(
-            study=study, of_test_id=test_id, key=key, check_id=doubt.check, weak=doubt.weak, words=doubt.words,
-            evidence=dict(doubt.evidence), passes=[int(pk) for pk in concerned(context, doubt)],
+            study=study, of_test_id=test_id, key=key, check_id=doubt.check, weak=doubt.weak, marks=marks_passes(doubt),
+            words=doubt.words, evidence=dict(doubt.evidence), passes=[int(pk) for pk in concerned(context, doubt)],
         )
         for doubt in doubts
         for key in [_key_of(doubt)]

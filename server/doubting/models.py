@@ -24,6 +24,8 @@ class WideDoubt(models.Model):
     key = models.CharField(max_length=120)
     check_id = models.CharField(max_length=32)
     weak = models.BooleanField(default=False)
+    #: Whether its passes are doubted with it, or a scene's card alone is.
+    marks = models.BooleanField(default=True)
     words = models.TextField()
     evidence = models.JSONField(default=dict)
     passes = ArrayField(models.BigIntegerField(), default=list)

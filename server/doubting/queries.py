@@ -47,7 +47,7 @@ def doubts_of_study(study_id: int) -> DoubtsOut:
         wide=[
             WideDoubtOut(
                 key=one.key, check=one.check_id, words=one.words, weak=one.weak, evidence=one.evidence,
-                pass_ids=one.passes, settled=wide.get(one.key),
+                marks=one.marks, pass_ids=one.passes, settled=wide.get(one.key),
             )
             for one in WideDoubt.objects.filter(study=study_id)
         ],
@@ -90,7 +90,7 @@ def doubted_passes(study_id: int) -> set[int]:
     rows = firm.values_list("on_pass", "check_id", "on_pass__capture__basis")
     found = {pk for pk, check, basis in rows if (pk, check, basis or "") not in done}
     keys = set(settled.filter(on_pass=None).values_list("key", flat=True))
-    for key, passes in WideDoubt.objects.filter(study=study_id, weak=False).values_list("key", "passes"):
+    for key, passes in WideDoubt.objects.filter(study=study_id, weak=False, marks=True).values_list("key", "passes"):
         if key not in keys:
             found.update(passes)
     return found

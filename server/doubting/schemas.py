@@ -45,6 +45,8 @@ class WideDoubtOut(DoubtOut):
 
     key: str
     evidence: dict[str, Any]
+    #: Whether its passes are doubted with it, or a scene's card alone is.
+    marks: bool
     pass_ids: list[int]
     settled: SettledOut | None
 

@@ -209,6 +209,9 @@ def _know_cap(settling: _Settling, one: Pass, fps: float) -> int:
     Pass.objects.bulk_update(passes, ["run_as"])
     note_each(settling.study, settling.tester, "named a cap", passes, f"{name}, {fps:.1f} fps: {settling.reason}")
     catch_up(settling.study)
+    alike = PassDoubt.objects.filter(on_pass__in=passes, check_id="lock").exclude(on_pass=one)
+    by_pass = {each.pk: each for each in passes}
+    settling.keep(How.ASSUMED, [(by_pass[doubt.on_pass_id], doubt) for doubt in alike])
     return len(passes)
 
 

@@ -80,6 +80,7 @@ test("a doubt about a lane marks all its passes until it is settled", () => {
     words: "",
     weak: false,
     evidence: {},
+    marks: true,
     pass_ids: two.map((one) => one.id),
     settled: null,
   };
@@ -87,6 +88,7 @@ test("a doubt about a lane marks all its passes until it is settled", () => {
   assert.equal(marks({ ...nothing, wide: [wide] }), 2);
   assert.equal(marks({ ...nothing, wide: [{ ...wide, settled }] }), 0);
   assert.equal(marks({ ...nothing, wide: [{ ...wide, weak: true }] }), 0);
+  assert.equal(marks({ ...nothing, wide: [{ ...wide, marks: false }] }), 0, "a scene's card is no pass");
 });
 
 const many = [
@@ -193,18 +195,32 @@ test("at most twelve traces lie over each other, the chosen lane and pass among 
 
 test("traces are laid by their starts, by marks or by agreement, and none before the picture begins", () => {
   const marks = marksOf("1:3.5,2:5,x:1,3:");
-  assert.deepEqual([...marks], [[1, 3.5], [2, 5], [3, 0]]);
+  assert.deepEqual(
+    [...marks],
+    [
+      [1, 3.5],
+      [2, 5],
+      [3, 0],
+    ],
+  );
   assert.equal(marksText(new Map([[1, 3.5]])), "1:3.500");
   const best = new Map([[2, 0.4]]);
   assert.deepEqual([...offsetsOf([1, 2], 1, "start", marks, best).values()], [0, 0]);
   assert.deepEqual([...offsetsOf([1, 2], 1, "mark", marks, best).values()], [1.5, 0]);
   assert.deepEqual([...offsetsOf([1, 2], 1, "best", marks, best).values()], [0, 0.4]);
-  assert.deepEqual([...offsetsOf([1, 4], 1, "mark", marks, best).values()], [0, 0], "one without a mark stays");
+  assert.deepEqual(
+    [...offsetsOf([1, 4], 1, "mark", marks, best).values()],
+    [0, 0],
+    "one without a mark stays",
+  );
 });
 
 test("what a check goes by is drawn on the clock of the whole capture", () => {
   const layers = (course_ms: number[]) => ({ course_every_s: 0.5, course_ms }) as Layers;
-  const siblings = [{ layers: layers([10, 11, 12]), trace: {} as Trace }, { layers: layers([9, 12]), trace: {} as Trace }];
+  const siblings = [
+    { layers: layers([10, 11, 12]), trace: {} as Trace },
+    { layers: layers([9, 12]), trace: {} as Trace },
+  ];
   const band = bandOf(siblings.flatMap((one) => one.layers));
   assert.deepEqual(band, { everyS: 0.5, low: [9, 11, 12], high: [10, 12, 12] });
   assert.equal(bandOf([]), null);

@@ -3,10 +3,14 @@ import type { Trace } from "../charts/traces";
 import { client, data, type Schemas } from "./client";
 import { useStudyChange } from "./queries";
 
-/** All that is doubted in a study, how it was settled, and the decision that can be taken back. */
-export const useDoubts = (study: number) =>
+/**
+ * All that is doubted in a study, how it was settled, and the decision that can be taken back. `measuring` says that
+ * captures are being measured again: what is doubted is asked for anew when they are through.
+ */
+export const useDoubts = (study: number, measuring: boolean) =>
   useQuery({
-    queryKey: ["study", study, "doubts"],
+    queryKey: ["study", study, "doubts", measuring],
+    placeholderData: (previous: Schemas["DoubtsOut"] | undefined) => previous,
     queryFn: () =>
       data(client.GET("/api/studies/{study_id}/doubts", { params: { path: { study_id: study } } })),
   });

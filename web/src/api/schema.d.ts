@@ -442,6 +442,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/noise-book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Book
+         * @description What passes taught about repeating: scenes, kinds of scene, first passes, cards and processors.
+         */
+        get: operations["planning_api_book"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/outlooks": {
         parameters: {
             query?: never;
@@ -2462,6 +2482,47 @@ export interface components {
             tests: number[];
         };
         /**
+         * BookOut
+         * @description The noise book: scenes from the one that repeats best, kinds of scene, parts.
+         */
+        BookOut: {
+            /** Kinds */
+            kinds: components["schemas"]["KindNoiseOut"][];
+            /** Parts */
+            parts: components["schemas"]["PartNoiseOut"][];
+            /** Replay Words */
+            replay_words: string;
+            /** Scenes */
+            scenes: components["schemas"]["BookScene"][];
+        };
+        /**
+         * BookScene
+         * @description A scene in the noise book: noise in percent by figure, and what it stands on.
+         */
+        BookScene: {
+            /** Df */
+            df: number;
+            first: components["schemas"]["PenaltyOut"] | null;
+            /** Game */
+            game: string;
+            /** Kind */
+            kind: string;
+            /** Passes */
+            passes: number;
+            /** Percent */
+            percent: {
+                [key: string]: number;
+            };
+            /** Scene */
+            scene: string;
+            /** Scene Id */
+            scene_id: number;
+            /** Source */
+            source: string;
+            /** Studies */
+            studies: number;
+        };
+        /**
          * BriefColumns
          * @description Suites of many pairs in brief, one column a fact, one place a pair.
          */
@@ -3233,6 +3294,20 @@ export interface components {
             unchanged: number;
         };
         /**
+         * KindNoiseOut
+         * @description How scenes of a kind repeat, in percent of the average.
+         */
+        KindNoiseOut: {
+            /** Df */
+            df: number;
+            /** Kind */
+            kind: string;
+            /** Percent */
+            percent: number;
+            /** Scenes */
+            scenes: number;
+        };
+        /**
          * KindOut
          * @description A kind of part with its name on screen and its facts.
          */
@@ -3970,6 +4045,28 @@ export interface components {
             weight_g?: number | null;
         };
         /**
+         * PartNoiseOut
+         * @description How a part scatters beside what is usual in its scenes: 1 is as usual, with a 95% interval.
+         */
+        PartNoiseOut: {
+            /** Df */
+            df: number;
+            /** Factor */
+            factor: number;
+            /** High */
+            high: number;
+            /** Kind */
+            kind: string;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+            /** Scenes */
+            scenes: number;
+            /** Unlike */
+            unlike: boolean;
+        };
+        /**
          * PartOut
          * @description A part with its facts, also in words, what follows from them, and in how many setups it is. `used` by a run.
          */
@@ -4274,6 +4371,22 @@ export interface components {
         PassesIn: {
             /** Pass Ids */
             pass_ids: number[];
+        };
+        /**
+         * PenaltyOut
+         * @description What the first pass of a scene is off the others, as a share with its interval (-0.03 is 3% slower).
+         */
+        PenaltyOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Share */
+            share: number;
+            /** Told */
+            told: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * PersonOut
@@ -5871,6 +5984,8 @@ export interface components {
             };
             /** Key */
             key: string;
+            /** Marks */
+            marks: boolean;
             /** Pass Ids */
             pass_ids: number[];
             settled: components["schemas"]["SettledOut"] | null;
@@ -9146,6 +9261,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinkTaken"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    planning_api_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
                 };
             };
             /** @description The request cannot be read */

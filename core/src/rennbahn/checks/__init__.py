@@ -5,7 +5,7 @@ kept beside a capture, and never raw frames, so that a pass is checked among its
 check found out about its own hits and false alarms stands in docs/checks.md; one that is known to be unsure says so.
 """
 
-from rennbahn.checks.doubts import CHECKS, NEAR, WIDE, concerned, doubts_of
+from rennbahn.checks.doubts import CHECKS, NEAR, WIDE, concerned, doubts_of, marks_passes
 from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, Doubt, ReadBack
 from rennbahn.checks.profile import Profile, profile_of
 from rennbahn.checks.read import context_from_json
@@ -27,6 +27,7 @@ __all__ = [
     "concerned",
     "context_from_json",
     "doubts_of",
+    "marks_passes",
     "profile_of",
     "repeats_of",
     "standing_words",

@@ -27,6 +27,14 @@ _ONLY_WIDE = ("like_another_lane", "order", "offset")
 NEAR = tuple(check.id for check in CHECKS if check.id not in _ONLY_WIDE)
 
 
+def marks_passes(doubt: Doubt) -> bool:
+    """Whether the passes that a doubt is about are doubted with it.
+
+    Where all passes of a test agree on another length than its scene's card, it is the card that is doubted.
+    """
+    return doubt.on is not None or doubt.check != "wrong_length"
+
+
 def concerned(context: Context, doubt: Doubt) -> tuple[str, ...]:
     """The passes that a doubt is about: the one it names, else all of its lane, test or session as far as it says."""
     if doubt.on is not None:

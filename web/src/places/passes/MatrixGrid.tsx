@@ -1,4 +1,5 @@
 import { memo, useEffect, useMemo, useRef } from "react";
+import { Link } from "react-router";
 import { LaneMark } from "../../controls/LaneMark";
 import { fps } from "../../format";
 import type { Study } from "../study/study";
@@ -74,6 +75,7 @@ export function MatrixGrid({ study, rows, at, picked, meant, go, open }: Props) 
           {rows.map((row, i) => (
             <MatrixRow
               key={row.test.id}
+              study={study.id}
               row={row}
               index={i}
               wide={wide}
@@ -104,6 +106,7 @@ const pickedIn = (row: Row, picked: ReadonlySet<number>): string =>
     : "";
 
 const MatrixRow = memo(function MatrixRow({
+  study,
   row,
   index,
   wide,
@@ -113,6 +116,7 @@ const MatrixRow = memo(function MatrixRow({
   go,
   open,
 }: {
+  study: number;
   row: Row;
   index: number;
   wide: boolean;
@@ -126,7 +130,14 @@ const MatrixRow = memo(function MatrixRow({
   return (
     <tr className={`border-rule border-t ${active ? "bg-raised" : ""}`} style={ROW_STYLE}>
       <th scope="row" className="max-w-[16rem] py-1.5 pr-3 leading-tight">
-        <span className="font-semibold">{row.test.game}</span>
+        <Link
+          // The grid is one stop of the tab key; Enter opens from within.
+          tabIndex={-1}
+          to={`/studies/${study}/passes/${row.test.id}`}
+          className="plain font-semibold hover:underline"
+        >
+          {row.test.game}
+        </Link>
         <span className="block truncate text-[0.82rem] text-mute">
           {row.test.scene}, {row.test.condition}
         </span>
@@ -183,12 +194,12 @@ function MatrixCell({
       // biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: a cell of that grid
       role="gridcell"
       id={cellId(row, row.cells.indexOf(cell))}
-      aria-label={cellWords(row, cell)}
       aria-selected={active >= 0}
       className={`cursor-pointer py-1 ${wide ? "pl-4" : "px-1"}`}
       onClick={(event) => count && go(passAt(event), event.shiftKey)}
       onDoubleClick={(event) => count && open(passAt(event))}
     >
+      <span className="sr-only">{cellWords(row, cell)}</span>
       <svg
         width={Math.max(1, count) * step}
         height={wide ? 38 : MARK.height}

@@ -42,6 +42,7 @@ const KEYS = [
   { key: "n b", does: "next doubted pass, the one before" },
   { key: "Enter", does: "open: its trace, its siblings, the other lanes" },
   { key: "x", does: "pick it, or let it go; Shift-x its whole test, Escape none" },
+  { key: "A", does: "accept all that no check doubts" },
   { key: "m", does: "filter by typing: games, lanes, states, checks" },
   { key: "d", does: "order by doubt, by plan" },
   ...DECIDING_KEYS,
@@ -58,7 +59,8 @@ const WAYS: Record<string, Way> = {
 /** Every pass of the study in one matrix: what is there, what is doubted and why, and settling it. */
 export function Passes({ study }: { study: Study }) {
   const { data: passes, error } = usePasses(study.id);
-  const { data: doubts } = useDoubts(study.id);
+  const stale = (passes ?? []).filter((one) => one.stale).length;
+  const { data: doubts } = useDoubts(study.id, stale > 0);
   const { data: beside } = useBeside(study.id);
   const may = useMay("tester") && study.state === "open";
   const { accept } = useDeciding(study.id);
@@ -97,6 +99,11 @@ export function Passes({ study }: { study: Study }) {
     return found ?? nextDoubt(shown.rows, { row: 0, lane: 0, pass: -1 }, 1) ?? { row: 0, lane: 0, pass: 0 };
   }, [shown.rows, pass]);
   const active = passAt(shown.rows, at);
+  // What is in question stays so when its doubt is settled: one sees what became of it before one goes on.
+  const first = doubts && pass === null ? active?.one.id : undefined;
+  useEffect(() => {
+    if (first !== undefined) setPass(first);
+  }, [first]);
   const own = useMemo(
     () => (doubts && active ? (standing(doubts).get(active.one.id) ?? []) : []),
     [doubts, active],
@@ -163,26 +170,26 @@ export function Passes({ study }: { study: Study }) {
     enabled: on,
     preventDefault: true,
   });
+  useHotkeys("shift+a", () => accept.mutate(null), { enabled: on && may && counts.waits > 0 });
   useHotkeys("d", () => set("order", order === "doubt" ? "" : "doubt"), { enabled: on });
   useEffect(() => set("match", text), [text, set]);
 
   if (error) return <ErrorNotice error={error} />;
   if (!passes) return <Loading what="the passes" />;
-  const stale = passes.filter((one) => one.stale).length;
   const fine = counts.waits;
   return (
     <section ref={place} aria-label="All passes">
       <PlaceHead
         level="part"
         title="Passes"
-        says={saysOf(counts)}
+        says={saysOf(passes.filter((one) => one.state === "recorded").length, counts.doubted)}
         filters="Filter passes"
         filter={text}
         setFilter={setText}
       >
         {may && <ReportedTable study={study} />}
         {may && counts.waits + counts.doubted > 0 && fine > 0 && (
-          <Button disabled={accept.isPending} onClick={() => accept.mutate(null)}>
+          <Button shortcut="A" disabled={accept.isPending} onClick={() => accept.mutate(null)}>
             Accept {counts.doubted ? `the ${fine} that no check doubts` : `all ${fine}`}
           </Button>
         )}
@@ -259,13 +266,14 @@ function elsewhere(event: KeyboardEvent): boolean {
   );
 }
 
-function saysOf(counts: Record<Mark, number>): string {
-  const waiting = counts.waits + counts.doubted;
-  if (!waiting) return "No pass waits for a decision, and none is doubted.";
-  const doubted = counts.doubted
-    ? `${count(counts.doubted, "pass is", "passes are")} doubted. Look at why, and settle it.`
-    : "No check doubts any.";
-  return `${count(counts.waits, "pass waits", "passes wait")} for a decision. ${doubted}`;
+function saysOf(waiting: number, doubted: number): string {
+  if (!waiting && !doubted) return "No pass waits for a decision, and none is doubted.";
+  const first = waiting
+    ? `${count(waiting, "pass waits", "passes wait")} for a decision.`
+    : "All are decided on.";
+  return doubted
+    ? `${first} ${count(doubted, "pass is", "passes are")} doubted. Look at why, and settle it.`
+    : `${first} No check doubts any.`;
 }
 
 function Head({

@@ -22,14 +22,24 @@ export function WhatIf({
   open: boolean;
 }) {
   const { data: found, error } = useWhatIf(study, passes, state, open);
+  const uncounted = state === "rejected" && found?.counted === 0;
+  const { data: accepted } = useWhatIf(study, passes, "accepted", open && uncounted);
   if (error) return <p className="text-mute">How the findings would move is not known: {error.message}</p>;
   if (!found) return <p className="text-mute">Working out how the findings would move …</p>;
-  const uncounted = state === "rejected" && found.counted === 0;
   return (
     <section aria-label="How the findings would move" className="border-l-4 border-rule bg-raised px-3 py-2">
       <h3 className="label mb-1">How the findings would move</h3>
       {uncounted ? (
-        <p>{passes.length === 1 ? "It does" : "They do"} not count yet, so the findings stay as they are.</p>
+        <>
+          <p>
+            {passes.length === 1 ? "It does" : "They do"} not count yet, so the findings stay as they are.
+          </p>
+          {accepted && (
+            <p className="mt-1 text-soft">
+              Were {passes.length === 1 ? "it" : "they"} accepted: {accepted.average.words}
+            </p>
+          )}
+        </>
       ) : (
         <>
           <p>{found.average.words}</p>

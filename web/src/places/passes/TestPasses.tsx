@@ -1,8 +1,9 @@
 import { useCallback, useMemo, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { client, data } from "../../api/client";
 import { useDoubts } from "../../api/doubts";
-import { useMay, usePasses } from "../../api/queries";
+import { useMay, usePasses, useStudyChange } from "../../api/queries";
 import type { Stretch } from "../../charts/TraceChart";
 import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
@@ -35,7 +36,8 @@ export function TestPasses({ study }: { study: Study }) {
   const { test: address } = useParams();
   const test = study.tests_full.find((one) => one.id === Number(address));
   const { data: passes, error } = usePasses(study.id);
-  const { data: doubts } = useDoubts(study.id);
+  const measuring = useMemo(() => (passes ?? []).some((one) => one.stale), [passes]);
+  const { data: doubts } = useDoubts(study.id, measuring);
   const go = useNavigate();
   const [search, setSearch] = useSearchParams();
   const may = useMay("tester") && study.state === "open";
@@ -61,6 +63,13 @@ export function TestPasses({ study }: { study: Study }) {
         { replace: true, preventScrollReset: true },
       ),
     [setSearch],
+  );
+  const more = useStudyChange(study.id, (one: Pass) =>
+    data(
+      client.POST("/api/studies/passes", {
+        body: { lane_id: one.lane_id, test_id: one.test_id, role: "counted" },
+      }),
+    ),
   );
   const stands = useMemo(() => (doubts ? standing(doubts) : new Map()), [doubts]);
   const its = (chosen && stands.get(chosen.id)) ?? NONE;
@@ -158,6 +167,7 @@ export function TestPasses({ study }: { study: Study }) {
               <Button onClick={() => setDialog("move")}>Move</Button>
             )}
             {chosen && <Button onClick={() => setDialog("file")}>Add a file</Button>}
+            {chosen && <Button onClick={() => more.mutate(chosen)}>One more pass</Button>}
           </Deciding>
           {chosen && <PassFigures study={study.id} one={chosen} lowSchool={study.method.low_school} />}
         </aside>

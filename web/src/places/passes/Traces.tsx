@@ -275,13 +275,9 @@ export function Traces({
           </p>
         )}
       </section>
-      <LaneStrip
-        study={study}
-        lane={chosen?.lane_id}
-        traces={all}
-        budgetMs={found.budget_ms}
-        go={(pass) => choose(pass)}
-      />
+      {over === "lane" && (
+        <LaneStrip study={study} lane={chosen?.lane_id} traces={all} budgetMs={found.budget_ms} go={choose} />
+      )}
       <Shape
         traces={traces}
         curves={traces}

@@ -18,6 +18,8 @@ export function overEachOther<T extends { lane_id: number; pass_id: number; numb
 ): T[] {
   const own = traces.filter((one) => one.lane_id === chosen?.lane_id);
   if (over === "lane" && own.length) return withChosen(own, chosen);
+  // Where all have room they keep their places, whichever is chosen.
+  if (traces.length <= MOST_TRACES) return [...traces];
   const others = traces.filter((one) => one.lane_id !== chosen?.lane_id);
   const turn = (one: T) => others.filter((two) => two.lane_id === one.lane_id).indexOf(one);
   return withChosen([...own, ...[...others].sort((a, b) => turn(a) - turn(b))], chosen);

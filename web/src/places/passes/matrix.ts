@@ -67,7 +67,7 @@ export function rowsOf(
   const odd = new Set(doubts?.odd);
   const wide = new Map<number, string[]>();
   for (const one of doubts?.wide ?? []) {
-    if (one.settled || one.weak) continue;
+    if (one.settled || one.weak || !one.marks) continue;
     for (const pass of one.pass_ids) wide.set(pass, [...(wide.get(pass) ?? []), one.check]);
   }
   const places = new Map<string, Marked[]>();

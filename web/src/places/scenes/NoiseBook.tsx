@@ -27,7 +27,10 @@ export function NoiseBook() {
   if (error) return <ErrorNotice error={error} />;
   if (!book) return <Loading what="the noise book" />;
   const label = new Map(kinds.map((kind) => [kind.kind as string, kind.label]));
-  const most = Math.max(1, ...book.scenes.map((one) => Math.min(6, one.percent.low_1 ?? one.percent.average_fps ?? 0)));
+  const most = Math.max(
+    1,
+    ...book.scenes.map((one) => Math.min(6, one.percent.low_1 ?? one.percent.average_fps ?? 0)),
+  );
   const x = scaleLinear([0, most], [8, TRACK - 8]);
   return (
     <>
@@ -164,8 +167,8 @@ function Parts({ book }: { book: Book }) {
     <section aria-label="Cards and processors" className="sheet p-4">
       <h2 className="label mb-1">Cards and processors</h2>
       <p className="mb-2 text-[0.86rem] text-mute">
-        How far passes lie apart beside what is usual in the same scenes: 1 is as usual. In brackets where the truth
-        lies with 95%.
+        How far passes lie apart beside what is usual in the same scenes: 1 is as usual. In brackets where the
+        truth lies with 95%.
       </p>
       <dl className="grid grid-cols-[1fr_auto] gap-x-3 gap-y-1">
         {book.parts.map((one) => (
