@@ -1,7 +1,8 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { paintColumns, rgbOf } from "../src/charts/painting";
 import type { Layers } from "../src/charts/TraceOverlay";
-import type { Frames, Trace } from "../src/charts/traces";
+import { columnsOf, countWithin, type Frames, type Trace } from "../src/charts/traces";
 import { delivered, standingAt } from "../src/places/passes/delivery";
 import {
   bandOf,
@@ -246,6 +247,52 @@ test("a frame stands from when it is delivered until the next one is", () => {
   assert.equal(standingAt(frames, 9).index, 3);
   assert.equal(delivered(frames, 0.01, 0.06).length, 3);
   assert.deepEqual(delivered(frames, 0.5, 1), []);
+});
+
+test("columns hold every spike, and meet however close one looks", () => {
+  const ms = Array.from({ length: 1000 }, (_, i) => (i === 500 ? 90 : 10));
+  let clock = 0;
+  const end = Float64Array.from(ms, (one) => {
+    clock += one / 1000;
+    return clock;
+  });
+  const values = Float64Array.from(ms);
+  const frames: Frames = { end, low: values, high: values, exact: true };
+  const far = columnsOf(frames, 0, clock, 50);
+  assert.equal(Math.max(...far.high), 90);
+  assert.equal(Math.min(...far.low), 10);
+  const near = columnsOf(frames, 4.9, 5.2, 300);
+  assert.ok(
+    near.high.every((value) => !Number.isNaN(value)),
+    "no gap between two frames",
+  );
+  assert.equal(Math.max(...near.high), 90);
+  for (let at = 1; at < 300; at++)
+    assert.ok(
+      (near.low[at] ?? 0) <= (near.high[at - 1] ?? 0) + 1e-9 &&
+        (near.high[at] ?? 0) >= (near.low[at - 1] ?? 0) - 1e-9,
+    );
+  assert.ok(columnsOf(frames, 20, 30, 10).low.every(Number.isNaN), "nothing beyond the end");
+  assert.equal(countWithin(frames, 0, clock), 1000);
+});
+
+test("columns are mixed with what lies beneath, and stay within the picture", () => {
+  const pixels = new Uint8ClampedArray(4 * 4 * 10);
+  const columns = {
+    low: Float64Array.of(2, Number.NaN, 5, -40),
+    high: Float64Array.of(4, Number.NaN, 5, 400),
+  };
+  paintColumns(pixels, 4, 10, columns, (value) => 10 - value, rgbOf("#ff0000"), 1, 1.4);
+  const alpha = (column: number) =>
+    Array.from({ length: 10 }, (_, row) => pixels[4 * (row * 4 + column) + 3]);
+  assert.deepEqual(alpha(0), [0, 0, 0, 0, 0, 0, 255, 255, 0, 0]);
+  assert.deepEqual(alpha(1), Array(10).fill(0));
+  assert.equal(alpha(2).filter(Boolean).length, 1, "a flat line is still seen");
+  assert.deepEqual(alpha(3), Array(10).fill(255));
+  paintColumns(pixels, 4, 10, columns, (value) => 10 - value, rgbOf("#0000ff"), 0.5, 1.4);
+  const at = 4 * (6 * 4);
+  assert.deepEqual([...pixels.slice(at, at + 4)], [128, 0, 128, 255]);
+  assert.deepEqual(rgbOf("nonsense"), [0, 0, 0]);
 });
 
 test("a stretch lives in the address, and nonsense is none", () => {

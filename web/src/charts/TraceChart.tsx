@@ -2,8 +2,8 @@ import { scaleLinear } from "d3-scale";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useTraceFrames } from "../api/traces";
 import { fixed, ms } from "../format";
-import { TraceCanvas } from "./TraceCanvas";
 import { type Evidence, type LayerName, type Layers, TraceOverlay } from "./TraceOverlay";
+import { TracesCanvas } from "./TracesCanvas";
 import { type Frames, frameAt, longest, type Trace } from "./traces";
 import { useWidth } from "./useWidth";
 
@@ -19,7 +19,7 @@ export interface Stretch {
   to: number;
 }
 
-interface Props {
+export interface TraceChartProps {
   traces: Trace[];
   budgetMs: number;
   /** The trace that stands out; the others recede. */
@@ -51,8 +51,7 @@ const NOTHING: ReadonlySet<LayerName> = new Set();
 const NO_EVIDENCE: Evidence = { window: null, lockFps: null, band: null };
 
 /**
- * Frame times of all passes over time: drag or wheel to zoom, Shift-drag or arrow keys to pan, exact values below. Each
- * trace is a layer of its own, so that another one stands out without anything being drawn again.
+ * Frame times of all passes over time: drag or wheel to zoom, Shift-drag or arrow keys to pan, exact values below.
  */
 export function TraceChart({
   traces,
@@ -68,13 +67,14 @@ export function TraceChart({
   mark,
   beneath,
   height = HEIGHT,
-}: Props) {
+}: TraceChartProps) {
   const [frame, width] = useWidth<HTMLDivElement>(900);
   const end = Math.max(1, ...traces.map((trace) => trace.endS + trace.offsetS));
   const from = zoom?.from ?? 0;
   const to = zoom?.to ?? end;
   const plot = Math.max(100, width - PAD.left - PAD.right);
   const frames = useTraceFrames(traces, zoom);
+  const drawn = traces.map((trace, i) => ({ ...trace, frames: frames[i] }));
   const focused = traces.find((trace) => trace.key === focus);
   const offset = focused?.offsetS ?? 0;
   const top = Math.max(budgetMs * 1.2, longest(frames, from, to, traces) * 1.06) || budgetMs * 2;
@@ -193,21 +193,16 @@ export function TraceChart({
           onPointerLeave={() => setAt(null)}
           onDoubleClick={() => setZoom(null)}
         >
-          {traces.map((trace, i) => (
-            <TraceCanvas
-              key={trace.key}
-              lane={trace.lane}
-              dashed={trace.dashed}
-              frames={frames[i]}
-              from={from - trace.offsetS}
-              to={to - trace.offsetS}
-              bottom={0}
-              top={top}
-              width={plot}
-              height={height - PAD.top - PAD.bottom}
-              standing={focus === null ? "alike" : trace.key === focus ? "out" : "back"}
-            />
-          ))}
+          <TracesCanvas
+            traces={drawn}
+            focus={focus}
+            from={from}
+            to={to}
+            bottom={0}
+            top={top}
+            width={plot}
+            height={height - PAD.top - PAD.bottom}
+          />
           {focus !== null &&
             outside(focused?.windows ?? [], end).map(([begin, stop]) => (
               <Veil

@@ -72,11 +72,12 @@ export function TraceOverlay({ layers, shown, evidence, x, y, width, height }: P
       )}
       {layers && shown.has("heartbeat") && (
         <g data-layer="heartbeat" stroke="var(--ink)" strokeDasharray="1 4">
-          {layers.beats_s
-            .filter((at) => inside(x(at), x(at)))
-            .map((at) => (
-              <path key={at} d={`M${x(at)} 0V${height}`} />
-            ))}
+          <path
+            d={layers.beats_s
+              .filter((at) => inside(x(at), x(at)))
+              .map((at) => `M${x(at)} 0V${height}`)
+              .join("")}
+          />
           {layers.beat_period_s && (
             <Label x={width - 6} y={28} anchor="end" ink>
               a beat every {fixed(layers.beat_period_s, 2)} s
@@ -121,11 +122,21 @@ export function TraceOverlay({ layers, shown, evidence, x, y, width, height }: P
       {layers?.behind
         .filter((one) => shown.has(`low ${one.low}%` as LayerName))
         .map((one) => (
-          <g key={one.low} data-layer={`low ${one.low}%`} fill="none" stroke="var(--ink)" strokeWidth={1.3}>
-            {one.end_s.map((at, i) =>
-              inside(x(at), x(at)) ? <circle key={at} cx={x(at)} cy={y(one.ms[i] ?? 0)} r={3.4} /> : null,
-            )}
-          </g>
+          <path
+            key={one.low}
+            data-layer={`low ${one.low}%`}
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth={1.3}
+            d={one.end_s
+              .map((at, i) => {
+                const left = x(at);
+                return inside(left, left)
+                  ? `M${left - 3.4} ${y(one.ms[i] ?? 0)}a3.4 3.4 0 1 0 6.8 0a3.4 3.4 0 1 0 -6.8 0`
+                  : "";
+              })
+              .join("")}
+          />
         ))}
     </svg>
   );

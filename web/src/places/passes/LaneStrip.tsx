@@ -1,5 +1,5 @@
 import { useTraceFrames } from "../../api/traces";
-import { TraceCanvas } from "../../charts/TraceCanvas";
+import { TracesCanvas } from "../../charts/TracesCanvas";
 import type { Trace } from "../../charts/traces";
 import { longest } from "../../charts/traces";
 import { LaneName } from "../../controls/LaneMark";
@@ -61,21 +61,20 @@ export function LaneStrip({
                       strokeWidth={0.8}
                     />
                   </svg>
-                  {own.map((trace) => (
-                    <TraceCanvas
-                      key={trace.key}
-                      frames={frames[shown.indexOf(trace)]}
-                      lane={trace.lane}
-                      dashed={trace.dashed}
-                      from={0}
-                      to={end}
-                      bottom={0}
-                      top={top}
-                      width={WIDTH}
-                      height={HEIGHT}
-                      standing="alike"
-                    />
-                  ))}
+                  <TracesCanvas
+                    traces={own.map((trace) => ({
+                      ...trace,
+                      offsetS: 0,
+                      frames: frames[shown.indexOf(trace)],
+                    }))}
+                    focus={null}
+                    from={0}
+                    to={end}
+                    bottom={0}
+                    top={top}
+                    width={WIDTH}
+                    height={HEIGHT}
+                  />
                 </span>
               </button>
             </li>

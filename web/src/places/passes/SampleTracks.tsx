@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { words } from "../../api/words";
-import { TraceCanvas } from "../../charts/TraceCanvas";
 import type { Layers } from "../../charts/TraceOverlay";
+import { TracesCanvas } from "../../charts/TracesCanvas";
 import type { Frames, Trace } from "../../charts/traces";
 import { fixed } from "../../format";
 
@@ -76,21 +76,16 @@ function Track({
         <path d={`M${view.left} ${HEIGHT - 0.5}H${view.left + view.plot}`} stroke="var(--rule)" />
       </svg>
       <div className="absolute top-0" style={{ left: view.left, width: view.plot, height: HEIGHT }}>
-        {own.map(({ trace, found }) => (
-          <TraceCanvas
-            key={trace.key}
-            frames={asFrames(found)}
-            lane={trace.lane}
-            dashed={trace.dashed}
-            from={view.from - trace.offsetS}
-            to={view.to - trace.offsetS}
-            bottom={bottom}
-            top={top}
-            width={view.plot}
-            height={HEIGHT}
-            standing={focus === null ? "alike" : trace.key === focus ? "out" : "back"}
-          />
-        ))}
+        <TracesCanvas
+          traces={own.map(({ trace, found }) => ({ ...trace, frames: asFrames(found) }))}
+          focus={focus}
+          from={view.from}
+          to={view.to}
+          bottom={bottom}
+          top={top}
+          width={view.plot}
+          height={HEIGHT}
+        />
       </div>
       <p className="absolute top-0 right-0 bg-paper/80 px-1 text-[0.82rem] text-soft">
         {channelWords(channel)}

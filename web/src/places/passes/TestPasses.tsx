@@ -1,4 +1,4 @@
-import { useCallback, useMemo, useState } from "react";
+import { useCallback, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { client, data } from "../../api/client";
@@ -19,7 +19,6 @@ import { checkWords, type Pass, type PassDoubt, standing } from "./matrix";
 import { FileDialog, MoveDialog, TrimDialog } from "./PassDialogs";
 import { PassFigures } from "./PassFigures";
 import { Traces } from "./Traces";
-import { useZoom } from "./useZoom";
 
 const KEYS = [
   { key: "↑ ↓", does: "choose a pass" },
@@ -43,7 +42,7 @@ export function TestPasses({ study }: { study: Study }) {
   const may = useMay("tester") && study.state === "open";
   const [dialog, setDialog] = useState<"move" | "trim" | "report" | "file" | null>(null);
   const [busy, setBusy] = useState(false);
-  const [zoom, setZoom] = useZoom();
+  const looking = useRef<Stretch | null>(null);
   const [dragged, setDragged] = useState<Stretch | null>(null);
 
   const own = useMemo(() => (passes ?? []).filter((one) => one.test_id === test?.id), [passes, test?.id]);
@@ -128,8 +127,7 @@ export function TestPasses({ study }: { study: Study }) {
           passes={own}
           chosen={chosen}
           doubts={its}
-          zoom={zoom}
-          setZoom={setZoom}
+          looking={looking}
           trim={
             trims
               ? (stretch) => {
@@ -186,7 +184,7 @@ export function TestPasses({ study }: { study: Study }) {
             study={study}
             one={chosen}
             others={own.filter((one) => one.id !== chosen.id && one.capture_id !== null)}
-            zoom={zoom}
+            zoom={looking.current}
             dragged={dragged}
             open={dialog === "trim"}
             close={() => {

@@ -1,9 +1,9 @@
 import { useQueries } from "@tanstack/react-query";
-import { useCallback, useMemo, useState } from "react";
+import { type RefObject, useCallback, useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { layersQuery, useAgreement } from "../../api/doubts";
 import { useTraces } from "../../api/queries";
-import { type Stretch, TraceChart } from "../../charts/TraceChart";
+import { type Stretch, TraceChart, type TraceChartProps } from "../../charts/TraceChart";
 import { LAYERS, type LayerName } from "../../charts/TraceOverlay";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
@@ -15,6 +15,7 @@ import { LaneStrip } from "./LaneStrip";
 import {
   type Align,
   evidenceOf,
+  goesBySiblings,
   MOST_TRACES,
   marksOf,
   marksText,
@@ -26,6 +27,17 @@ import type { Pass, PassDoubt } from "./matrix";
 import { Replay } from "./Replay";
 import { channelWords, SampleTracks } from "./SampleTracks";
 import { Shape, type ShapeView } from "./Shape";
+import { useZoom } from "./useZoom";
+
+/** The chart with what is looked at: a pan draws the chart anew, and nothing around it. */
+function ZoomedChart({
+  looking,
+  ...chart
+}: { looking: RefObject<Stretch | null> } & Omit<TraceChartProps, "zoom" | "setZoom">) {
+  const [zoom, setZoom] = useZoom();
+  looking.current = zoom;
+  return <TraceChart {...chart} zoom={zoom} setZoom={setZoom} />;
+}
 
 const LAYER_WORDS: Record<LayerName, string> = {
   stutters: "Stutters",
@@ -43,8 +55,7 @@ export function Traces({
   passes,
   chosen,
   doubts,
-  zoom,
-  setZoom,
+  looking,
   trim,
   choose,
 }: {
@@ -54,8 +65,8 @@ export function Traces({
   chosen: Pass | undefined;
   /** What stands about the chosen pass. */
   doubts: readonly PassDoubt[];
-  zoom: Stretch | null;
-  setZoom: (zoom: Stretch | null) => void;
+  /** Keeps what is looked at, for whoever asks when something is pressed. */
+  looking: RefObject<Stretch | null>;
   /** Say which stretch of the chosen pass counts; without one the chart only looks. */
   trim: ((stretch: Stretch) => void) | undefined;
   choose: (pass: number) => void;
@@ -118,7 +129,14 @@ export function Traces({
     [found, lanes, offsets],
   );
   const traces = useMemo(() => ids.flatMap((id) => all.filter((one) => one.key === id)), [all, ids]);
-  const layers = useQueries({ queries: traces.map(layersQuery) });
+  // Of the others layers are asked for only where something of them is drawn.
+  const siblings = goesBySiblings(doubts);
+  const layers = useQueries({
+    queries: traces.map((trace) => ({
+      ...layersQuery(trace),
+      enabled: trace.key === focus || channels.length > 0 || (siblings && trace.laneId === chosen?.lane_id),
+    })),
+  });
   const laid = traces.map((trace, i) => ({ trace, layers: layers[i]?.data }));
   const own = laid.find(({ trace }) => trace.key === focus);
   const evidence = useMemo(
@@ -224,7 +242,8 @@ export function Traces({
               disabled={focus === null}
               onClick={() => {
                 const end = Math.max(...traces.map((one) => one.endS + one.offsetS));
-                const middle = zoom ? (zoom.from + zoom.to) / 2 : end / 2;
+                const now = looking.current;
+                const middle = now ? (now.from + now.to) / 2 : end / 2;
                 mark(Math.max(0, middle - (offsets.get(focus ?? 0) ?? 0)));
               }}
             >
@@ -248,12 +267,11 @@ export function Traces({
               .join(", ")}
           </p>
         )}
-        <TraceChart
+        <ZoomedChart
+          looking={looking}
           traces={traces}
           budgetMs={found.budget_ms}
           focus={focus}
-          zoom={zoom}
-          setZoom={setZoom}
           layers={own?.layers}
           shown={shown}
           evidence={evidence}
@@ -285,7 +303,13 @@ export function Traces({
         view={view}
         setView={(next) => set("shape", next === "curve" ? "" : next)}
       />
-      <Replay traces={traces} chosen={focus} stretch={zoom} open={replay} close={() => setReplay(false)} />
+      <Replay
+        traces={traces}
+        chosen={focus}
+        stretch={looking.current}
+        open={replay}
+        close={() => setReplay(false)}
+      />
     </div>
   );
 }

@@ -68,6 +68,10 @@ export function offsetsOf(
   return new Map([...raw].map(([pass, offset]) => [pass, offset - earliest]));
 }
 
+/** Whether a check holds the pass against the others of its cell. */
+export const goesBySiblings = (doubts: readonly PassDoubt[]): boolean =>
+  doubts.some((one) => ["off_siblings", "slow_first", "throttling", "stutter_unlike"].includes(one.check));
+
 /** What of a pass's doubts can be drawn in its trace. Windows of a check begin where the pass's own window does. */
 export function evidenceOf(
   doubts: readonly PassDoubt[],
@@ -77,13 +81,10 @@ export function evidenceOf(
   const begins = windows[0]?.[0] ?? 0;
   const window = doubts.find((one) => one.window)?.window;
   const lock = doubts.find((one) => one.check === "lock")?.evidence.lock_fps;
-  const bySiblings = doubts.some((one) =>
-    ["off_siblings", "slow_first", "throttling", "stutter_unlike"].includes(one.check),
-  );
   return {
     window: window ? [begins + (window[0] ?? 0), begins + (window[1] ?? 0)] : null,
     lockFps: typeof lock === "number" && lock > 0 ? lock : null,
-    band: bySiblings ? bandOf(siblings.flatMap(({ layers }) => (layers ? [layers] : []))) : null,
+    band: goesBySiblings(doubts) ? bandOf(siblings.flatMap(({ layers }) => (layers ? [layers] : []))) : null,
   };
 }
 
