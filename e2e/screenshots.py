@@ -37,7 +37,7 @@ VIEWS = [
     ("bench-parts", ["Bench", "Parts"], "Take out as CSV", None),
     ("setup-sheet", ["Bench", "Sheet"], "checked", None),
     ("scenes", ["Scenes"], "Conditions", None),
-    ("noise-book", ["Scenes", "Noise book"], "By kind of scene", None),
+    ("noise-book", ["Scenes", "Noise book"], "BY KIND OF SCENE", None),
     ("scene-card", ["Scenes", "Scene card of Moss Republic, council square"], "Print", None),
 ]
 

@@ -70,23 +70,36 @@ def test_kinds_of_scene_stand_from_the_quietest() -> None:
     kinds = by_kind([("route", scene(rng, 0.012)), ("benchmark", scene(rng, 0.003)), ("route", scene(rng, 0.012)),
                      ("live", Squares(0.0, 0, 0))])  # fmt: skip
     assert [(one.kind, one.scenes, one.df) for one in kinds] == [("benchmark", 1, 12), ("route", 2, 24)]
-    words = replay_words(kinds)
+
+
+def quiet_and_loud(
+    rng: np.random.Generator, replayed: float, played: float, count: int = 5
+) -> list[tuple[str, Squares]]:
+    """Scenes of two kinds, each scene with a noise of its own."""
+    return [
+        (kind, scene(rng, s * float(np.exp(rng.normal(0.0, 0.3)))))
+        for kind, s in (("replay", replayed), ("route", played))
+        for _ in range(count)
+    ]
+
+
+def test_replays_are_held_against_play_scene_by_scene() -> None:
+    rng = np.random.default_rng(5)
+    words = replay_words(quiet_and_loud(rng, 0.003, 0.012))
     assert words.startswith("Benchmarks and replays repeat within 0.")
-    assert "a replay repeats better than play, by a factor of " in words
-    assert replay_words(kinds[:1]) == ""
-    alike = by_kind([("route", scene(rng, 0.005)), ("benchmark", scene(rng, 0.005))])
-    assert replay_words(alike).endswith("no difference that chance would not give.")
-    few = by_kind([("route", scene(rng, 0.005, 1)), ("benchmark", scene(rng, 0.005))])
-    assert replay_words(few).endswith("too few passes to say more.")
+    assert ": a replay repeats better than play, by a factor of " in words
+    turned = replay_words(quiet_and_loud(rng, 0.012, 0.003))
+    assert "play repeats better than replays here" in turned
+    same = quiet_and_loud(np.random.default_rng(7), 0.005, 0.005)
+    assert replay_words(same).endswith("no difference that chance would not give.")
+    assert replay_words(quiet_and_loud(rng, 0.003, 0.012, 2)).endswith("too few scenes to say more.")
+    assert replay_words([("replay", scene(rng, 0.005))]) == ""
 
 
 def test_a_difference_of_kinds_that_is_not_there_is_hardly_ever_told() -> None:
     rng = np.random.default_rng(3)
-    told = sum(
-        "by a factor" in replay_words(by_kind([("route", scene(rng, 0.006)), ("replay", scene(rng, 0.006))]))
-        for _ in range(600)
-    )
-    assert told / 600 <= 0.075
+    told = sum("by a factor" in replay_words(quiet_and_loud(rng, 0.006, 0.006)) for _ in range(800))
+    assert told / 800 <= 0.065
 
 
 def test_a_part_is_held_against_what_is_usual_in_its_scenes() -> None:

@@ -54,11 +54,12 @@ def noise_book() -> BookOut:
             "scene", "squares", "df", "cells"
         )
     }
-    kinds = by_kind((scenes[pk].kind, one) for pk, one in totals.items() if pk in scenes)
+    of_kind = [(str(scenes[pk].kind), one) for pk, one in totals.items() if pk in scenes]
+    kinds = by_kind(of_kind)
     return BookOut(
         scenes=rows,
         kinds=[KindNoiseOut(kind=one.kind, percent=one.percent, df=one.df, scenes=one.scenes) for one in kinds],
-        replay_words=replay_words(kinds),
+        replay_words=replay_words(of_kind),
         parts=_parts({pk: known.estimates[AVERAGE].s for pk, known in learned.items() if AVERAGE in known.estimates}),
     )
 

@@ -21,15 +21,15 @@ from rennbahn.checks.record import read_back_agrees
 from rennbahn.errors import RennbahnError
 from rennbahn.running.costs import TAUGHT
 from rennbahn.running.readback import questions_of
-from studies.deciding import change_pass, change_passes, plan_repeat
-from studies.models import BenchSession, Pass, PassState, Study
+from studies.deciding import change_pass, change_passes, plan_pass, plan_repeat
+from studies.models import BenchSession, Pass, PassRole, PassState, Study
 from studies.record import note
 from studies.services import open_study
 
 from running.models import ActKind, ChangeTook, RunAct
 from running.queries import open_session, really_run
 from running.schemas import ActDone, ActIn, ActsIn, SessionEnd, SessionIn
-from running.standing import lane_descriptions, sequence_for, standing_of
+from running.standing import lane_descriptions, sequence_and_day, sequence_for, standing_of
 
 Caller = User | AnonymousUser
 #: Nobody's clock is trusted farther than this from the server's; beyond it an act was done when it came.
@@ -58,13 +58,37 @@ def begin_session(user: Caller, study_id: int, data: SessionIn) -> BenchSession:
         kept = plan_of(study)
         work = work_of(study, costs_of(kept.costs))
         standing = standing_of(study_id, work, None)
-        session.sequence = sequence_for(kept, work, kept.order, standing)
-        session.save(update_fields=["sequence"])
+        sequence, today = sequence_and_day(kept, work, kept.order, standing)
+        session.sequence, session.controls = _framed(tester, kept, sequence, today)
+        session.save(update_fields=["sequence", "controls"])
         room = "" if data.room_c is None else f"room {data.room_c:g} °C"
         what = "began a session on the simulated bench" if data.simulated else "began a session"
         note(study, tester, what, room)
         _act(session, tester, ActKind.DROVE, {})
     return session
+
+
+def _framed(tester: User, kept: Plan, sequence: list[int], today: int) -> tuple[list[int], list[int]]:
+    """The sequence with the control test run where the session begins and where the plan has it end, and those passes.
+
+    Where the plan has a control pass there anyway, that one does. What is the same in every session shows which of
+    them ran otherwise as a whole.
+    """
+    if kept.control_test_id is None or not today:
+        return sequence, []
+    ends = (sequence[0], sequence[today - 1])
+    places = {
+        pk: (lane, role == PassRole.CONTROL)
+        for pk, lane, role in Pass.objects.filter(pk__in=ends).values_list("pk", "lane_id", "role")
+    }
+    framed, controls = list(sequence), []
+    for at, pk in ((today, ends[1]), (0, ends[0])):
+        lane, there = places[pk]
+        if not there:
+            one = plan_pass(tester, lane, kept.control_test_id, PassRole.CONTROL)
+            framed.insert(at, one.pk)
+            controls.append(one.pk)
+    return framed, controls
 
 
 def end_session(user: Caller, study_id: int, data: SessionEnd) -> BenchSession:
@@ -76,6 +100,8 @@ def end_session(user: Caller, study_id: int, data: SessionEnd) -> BenchSession:
         session.ended_at = timezone.now()
         session.notes = "\n".join(filter(None, (session.notes, data.notes)))
         session.save(update_fields=["ended_at", "notes"])
+        # A control pass for this session that nobody ran says nothing in another one.
+        Pass.objects.filter(pk__in=session.controls, state=PassState.PLANNED).delete()
         note(study, tester, "ended the session", data.notes.partition("\n")[0])
         _act(session, tester, ActKind.NOTED, {"words": "ended the session"})
     return session

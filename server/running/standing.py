@@ -47,6 +47,11 @@ def _on_its_way(last: RunAct, session: BenchSession) -> bool:
 
 def sequence_for(kept: Plan, work: Work, order: str, now: Standing) -> list[int]:
     """The order of all passes still to be run, as the plan has it or in another order."""
+    return sequence_and_day(kept, work, order, now)[0]
+
+
+def sequence_and_day(kept: Plan, work: Work, order: str, now: Standing) -> tuple[list[int], int]:
+    """The same, and how many of them the plan has in its first session."""
     when = bench_time(kept)
     timeline = plan(
         work,
@@ -56,7 +61,9 @@ def sequence_for(kept: Plan, work: Work, order: str, now: Standing) -> list[int]
         by_hand=[str(pk) for pk in kept.sequence],
         now=now,
     )
-    return [int(slot.one.id) for slot in timeline.slots] + [int(one.id) for one in timeline.unplaceable]
+    sequence = [int(slot.one.id) for slot in timeline.slots] + [int(one.id) for one in timeline.unplaceable]
+    first = timeline.slots[0].session if timeline.slots else 0
+    return sequence, sum(slot.session == first for slot in timeline.slots)
 
 
 def lane_descriptions(study: Study) -> list[LaneDescription]:

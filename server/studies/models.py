@@ -207,6 +207,8 @@ class BenchSession(models.Model):
     room_c = models.FloatField(null=True, blank=True)
     notes = models.TextField(blank=True)
     sequence = models.JSONField(default=list, blank=True)
+    #: Ids of the passes of the control test that were planned for where it begins and where it ends.
+    controls = models.JSONField(default=list, blank=True)
     simulated = models.BooleanField(default=False)
     speed = models.FloatField(default=1.0)
     seed = models.PositiveIntegerField(default=1)

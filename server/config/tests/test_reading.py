@@ -80,7 +80,8 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
             for name, value in ids.items():
                 path = path.replace(f"{{{name}}}", str(value))  # noqa: PLW2901
             assert "{" not in path, path
-            found.append(path)
+            asked = f"?to={first['id']}&passes={first['id']}" if path.endswith("/agreement") else ""
+            found.append(path + asked)
     return found
 
 

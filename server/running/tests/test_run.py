@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from rennbahn.simulation import Rig
+from studies.models import BenchSession
 from testkit import AtBench, Caller
 
 
@@ -261,3 +262,21 @@ def test_a_large_study_is_told_in_few_queries(at: AtBench, queries: Any) -> None
     at.run(seed=1, rig=Rig())
     with queries(60):
         at.look()
+
+
+def test_the_control_test_frames_every_session(at: AtBench) -> None:
+    bench = at.bench
+    control = bench.test(1)
+    bench.lead.save(f"/studies/{bench.id}/plan", {"control_test": control})
+    planned = bench.tester.get(f"/studies/{bench.id}/passes")
+    bench.lead.save(f"/studies/{bench.id}/plan", {"order": "by_game"})
+    found = at.begin()
+    first = found["steps"][-1]["pass_id"] if found["steps"][0]["pass_id"] is None else found["steps"][0]["pass_id"]
+    now = {one["id"]: one for one in bench.tester.get(f"/studies/{bench.id}/passes")}
+    assert (now[first]["role"], now[first]["test_id"]) == ("control", control), "where it begins"
+    session = BenchSession.objects.get()
+    assert {now[pk]["test_id"] for pk in session.controls} <= {control}
+    assert now[session.sequence[-1]]["role"] == "control", "where it is planned to end"
+    at.who.post(f"/studies/{bench.id}/sessions/end", {"notes": ""})
+    after = bench.tester.get(f"/studies/{bench.id}/passes")
+    assert len(after) == len(planned), "what nobody ran is planned no more"

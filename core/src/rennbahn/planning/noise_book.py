@@ -6,10 +6,10 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from scipy.special import chdtri, fdtrc, ndtri
+from scipy.special import chdtri, ndtri, stdtr
 
 from rennbahn.display import percent
-from rennbahn.planning.noise import Squares
+from rennbahn.planning.noise import Squares, sample_sd
 
 #: Kinds of scene that a machine repeats, and those that a person plays.
 REPLAYED = ("benchmark", "replay", "scripted")
@@ -17,6 +17,8 @@ PLAYED = ("route", "live")
 #: A difference is told where chance gives it less often than this.
 _TOLD = 0.05
 _FEWEST_DF = 4
+#: Kinds are compared from so many scenes of each on.
+_FEWEST_SCENES = 3
 
 
 @dataclass(frozen=True)
@@ -101,29 +103,31 @@ def by_kind(scenes: Iterable[tuple[str, Squares]]) -> list[KindNoise]:
     return sorted(found, key=lambda one: (one.percent, one.kind))
 
 
-def replay_words(kinds: Sequence[KindNoise]) -> str:
-    """Whether what a machine repeats repeats better than what is played; empty where one of both was never run."""
-    sides = [[one for one in kinds if one.kind in side] for side in (REPLAYED, PLAYED)]
+def replay_words(scenes: Sequence[tuple[str, Squares]]) -> str:
+    """Whether what a machine repeats repeats better than what is played; empty where one of both was never run.
+
+    Scenes of a kind differ among themselves by more than passes scatter, so scenes are compared with scenes: a t test
+    after Welch of ln of their noise.
+    """
+    sides = [[one for kind, one in scenes if kind in side and one.df and one.total > 0] for side in (REPLAYED, PLAYED)]
     if not sides[0] or not sides[1]:
         return ""
-    (v_replayed, df_replayed), (v_played, df_played) = map(_pooled, sides)
-    told = f"Benchmarks and replays repeat within {_shown(v_replayed)}%, what is played within {_shown(v_played)}%"
-    if min(df_replayed, df_played) < _FEWEST_DF or not v_replayed or not v_played:
-        return f"{told}; too few passes to say more."
-    more, less = (
-        max((v_played, df_played), (v_replayed, df_replayed)),
-        min((v_played, df_played), (v_replayed, df_replayed)),
-    )
-    p = min(1.0, 2.0 * float(fdtrc(more[1], less[1], more[0] / less[0])))
-    if p >= _TOLD:
+    logs = [[math.log(one.total / one.df) / 2.0 for one in side] for side in sides]
+    means = [math.fsum(own) / len(own) for own in logs]
+    shown = [percent(math.expm1(math.exp(mean))) for mean in means]
+    told = f"Benchmarks and replays repeat within {shown[0]}%, what is played within {shown[1]}%"
+    if min(map(len, logs)) < _FEWEST_SCENES:
+        return f"{told}; too few scenes to say more."
+    errors = [sample_sd(own) ** 2 / len(own) for own in logs]
+    total = math.fsum(errors)
+    if not total:
+        return f"{told}."
+    df = total**2 / math.fsum(error**2 / (len(own) - 1) for error, own in zip(errors, logs, strict=True))
+    apart = means[1] - means[0]
+    if 2.0 * float(stdtr(df, -abs(apart) / math.sqrt(total))) >= _TOLD:
         return f"{told}: no difference that chance would not give."
-    better = "a replay repeats better than play" if v_played > v_replayed else "play repeats better than replays here"
-    return f"{told}: {better}, by a factor of {math.sqrt(more[0] / less[0]):.1f}."
-
-
-def _pooled(kinds: Sequence[KindNoise]) -> tuple[float, int]:
-    df = sum(one.df for one in kinds)
-    return math.fsum(one.df * math.log1p(one.percent / 100.0) ** 2 for one in kinds) / df, df
+    better = "a replay repeats better than play" if apart > 0 else "play repeats better than replays here"
+    return f"{told}: {better}, by a factor of {math.exp(abs(apart)):.1f}."
 
 
 @dataclass(frozen=True)
@@ -158,7 +162,3 @@ def part_noise(own: Mapping[int, Squares], usual: Mapping[int, float]) -> PartNo
 
 def _percent(variance: float) -> float:
     return math.expm1(math.sqrt(variance)) * 100.0
-
-
-def _shown(variance: float) -> str:
-    return percent(math.expm1(math.sqrt(variance)))

@@ -128,8 +128,8 @@ const MatrixRow = memo(function MatrixRow({
 }) {
   const chosen = useMemo(() => new Set(picked.split(" ").filter(Boolean).map(Number)), [picked]);
   return (
-    <tr className={`border-rule border-t ${active ? "bg-raised" : ""}`} style={ROW_STYLE}>
-      <th scope="row" className="max-w-[16rem] py-1.5 pr-3 leading-tight">
+    <tr className={`border-rule border-t ${active ? "bg-raised" : "bg-paper"}`} style={ROW_STYLE}>
+      <th scope="row" className="sticky left-0 z-1 max-w-[16rem] bg-inherit py-1.5 pr-3 leading-tight">
         <Link
           // The grid is one stop of the tab key; Enter opens from within.
           tabIndex={-1}

@@ -16,6 +16,8 @@ const TRACK = 150;
 const SPAN_S = 0.5;
 /** A replay of more than this is cut: nobody looks longer at half a second at a twentieth. */
 const LONGEST_S = 20;
+/** Of a trace that is seen whole so much is played. */
+const USUAL_S = 3;
 
 /** Two passes in slow motion: each frame leaves a tick on a track that moves evenly, and the mark jumps with it. */
 export function Replay({
@@ -67,7 +69,8 @@ function Player({
   const [frame, width] = useWidth<HTMLDivElement>(860);
   const canvas = useRef<HTMLCanvasElement>(null);
   const begin = stretch?.from ?? 0;
-  const end = Math.min(stretch?.to ?? LONGEST_S, begin + LONGEST_S);
+  const last = Math.max(...traces.map((one) => one.endS + one.offsetS));
+  const end = Math.min(stretch?.to ?? begin + USUAL_S, begin + LONGEST_S, last);
   const shown = [left, right].flatMap((key) => traces.filter((one) => String(one.key) === key));
   const frames = useTraceFrames(shown, { from: begin, to: end });
   const clock = useRef(begin);

@@ -14,7 +14,9 @@ type Found = Schemas["ShapeOut"];
 export type ShapeView = "curve" | "histogram" | "steps" | "clouds";
 
 const HEIGHT = 290;
-const PAD = { left: 52, right: 18, top: 12, bottom: 44 };
+const PAD = { left: 68, right: 18, top: 12, bottom: 44 };
+/** Frame times that are written on the axis, ms. */
+const TICKS = [1, 2, 3, 5, 7, 10, 15, 20, 30, 50, 70, 100, 150, 200, 300, 500];
 
 /** The shape of some passes: how often which frame time, its percentiles, the steps, both sides against the budget. */
 export function Shape({
@@ -126,23 +128,19 @@ function Histogram({ shapes, budgetMs }: { shapes: readonly Shaped[]; budgetMs: 
             </text>
           </g>
         ))}
-        {x.ticks(8).map((tick) => (
+        {TICKS.filter((tick) => tick >= (x.domain()[0] ?? 0) && tick <= (x.domain()[1] ?? 0)).map((tick) => (
           <g key={tick}>
             <path d={`M${x(tick)} ${top}V${bottom}`} stroke="var(--grid)" />
-            {(String(tick).startsWith("1") ||
-              String(tick).startsWith("2") ||
-              String(tick).startsWith("5")) && (
-              <text
-                x={x(tick)}
-                y={bottom + 15}
-                fontSize={11}
-                textAnchor="middle"
-                fill="var(--mute)"
-                className="figure"
-              >
-                {tick}
-              </text>
-            )}
+            <text
+              x={x(tick)}
+              y={bottom + 15}
+              fontSize={11}
+              textAnchor="middle"
+              fill="var(--mute)"
+              className="figure"
+            >
+              {tick}
+            </text>
           </g>
         ))}
         <path d={`M${x(budgetMs)} ${top}V${bottom}`} stroke="var(--ink)" strokeDasharray="7 4" />
