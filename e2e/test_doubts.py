@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -9,6 +11,7 @@ import pytest
 from browser import Page
 from client import Client
 from rennbahn.simulation import Rig, Scene, Upset, run_pass, write_log
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 from serving import PASSWORD
 
@@ -155,3 +158,43 @@ def test_passes_are_found_by_typing_and_picked_by_keys(passes: Page) -> None:
     page.not_see("6 passes picked")
     page.press("u")
     page.see("24 passes wait for a decision.")
+
+
+def test_delivery_is_watched_in_slow_motion_and_saved(page: Page, downloads: Path) -> None:
+    page.sign_in("ilse", PASSWORD)
+    page.click("Does the quiet fan profile cost frames?")
+    page.click("Passes")
+    page.click("Orchard of Kites")
+    page.see("Distribution")
+    page.open(page.driver.current_url.removeprefix(page.address) + "?over=all&zoom=2.000-2.200")
+    page.click("Slow motion")
+    page.see("Delivery in slow motion")
+    page.see("2.00 to 2.20 s of the passes")
+    film = page.saved(downloads, "*.webm", lambda: page.click("Save as WebM (2 s)"))
+    assert film[:4] == b"\x1a\x45\xdf\xa3"
+    assert len(film) > 2_000
+    page.press(Keys.ESCAPE)
+    page.not_see("Delivery in slow motion")
+
+
+def test_a_window_is_dragged_over_what_counts_and_passes_are_laid_by_marks(passes: Page) -> None:
+    page = passes
+    page.press(Keys.ENTER)
+    page.see("The same test in the other lanes".upper())
+    page.click("to trim")
+    chart = page.element("[aria-label^='Frame times over time']")
+    drag = ActionChains(page.driver).move_to_element_with_offset(chart, -100, 0)
+    drag.click_and_hold().move_by_offset(200, 0).release().perform()
+    page.see("Trim this pass")
+    ends = [float(page.labelled(label).get_attribute("value") or "0") for label in ("From, s", "To, s")]
+    assert 5.0 < ends[0] < ends[1] < 17.0
+    page.press(Keys.ESCAPE)
+    page.not_see("Trim this pass")
+    # Frame by frame, then a mark: where it stands is in the address.
+    chart.send_keys(".", ".")
+    page.wait(lambda: re.search(r"at [\d.]+ s", page.text()), "the time of a frame")
+    chart.send_keys("j")
+    page.see("1 of 3 passes have a mark.")
+    page.wait(lambda: "align=mark" in page.driver.current_url, "laid by marks, in the address")
+    page.click("Where they agree best")
+    page.see("(likeness ")

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from helpers import REFERENCE, load
 from numpy.typing import NDArray
-from rennbahn.capture import Capture, Samples
+from rennbahn.capture import Capture, ColumnMap, Samples, read_capture
 from rennbahn.capture.align import best_agreement
 from rennbahn.capture.envelope import sampled
 from rennbahn.measures import Settings, figures_of
@@ -15,6 +16,7 @@ from rennbahn.measures.shape import BINS, EDGES_MS, SQUARE, shape_of
 from rennbahn.simulation import Rig, Scene, Upset, run_pass
 
 SCENE = Scene(5.0, 9.0, seconds=40.0)
+CAPTURES = load("expected.json")["files"]
 
 
 def even(seconds: float = 40.0, ms: float = 10.0) -> NDArray[np.float64]:
@@ -161,3 +163,35 @@ def test_a_value_that_is_repeated_on_each_row_is_told_where_it_changes() -> None
     at, values = sampled(capture, "gpu_temp_c", 500)
     assert values.tolist() == [50.0, 50.0, 51.0, 51.0, 52.0, 52.0]
     assert at.tolist() == pytest.approx([0.01, 4.0, 4.01, 8.0, 8.01, 12.0])
+
+
+@pytest.mark.parametrize("name", CAPTURES)
+def test_layers_and_shape_of_the_reference_captures_are_their_figures(name: str) -> None:
+    """The sample captures, whole and through each of their windows: nothing is drawn that the figures do not say."""
+    case = CAPTURES[name]
+    whole = read_capture((REFERENCE / name).read_bytes(), ColumnMap.from_json(case["columns"]))
+    settings = Settings.from_json(case["settings"])
+    for wanted in case["figures"]:
+        if not wanted["frames"]:
+            continue
+        window = wanted["window"]
+        found = layers_of(whole, [tuple(window)] if window else [], settings)
+        begins = 0.0
+        if window:
+            inside = whole.end_clock_s[whole.end_clock_s > window[0]]
+            begins = float(inside[0]) - float(whole.frame_ms[len(whole) - len(inside)]) / 1000.0
+        for own, figure in (
+            (found.stutters, wanted["smoothness"]["stutters"]),
+            (found.pauses, wanted["smoothness"]["pauses"]),
+        ):
+            assert [one.from_s - begins for one in own] == pytest.approx(figure["starts_s"], abs=1e-9)
+            assert max((one.longest_ms for one in own), default=None) == figure["longest_ms"]
+        assert bool(found.beats_s) == wanted["smoothness"]["heartbeat"]["found"]
+        assert (found.cap, found.held_by) == (wanted["limits"]["cap"]["state"], wanted["limits"]["cap"]["name"] or "")
+        assert [one.count for one in found.behind] == [
+            wanted["lows"][low]["percentile"]["support"] for low in ("1", "0.1")
+        ]
+        shape = shape_of(whole.within([tuple(window)] if window else []), settings.target_hz)
+        assert shape.share.sum() == pytest.approx(1.0)
+        both = {"cpu_busy_ms", "gpu_busy_ms"} <= set(whole.channels)
+        assert (shape.cloud is not None) == both
