@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { useNavigate, useSearchParams } from "react-router";
+import { useNavigate } from "react-router";
 import { useBeside, useDeciding, useDoubts } from "../../api/doubts";
 import { useMay, usePasses } from "../../api/queries";
 import { Button } from "../../controls/Button";
@@ -10,6 +10,7 @@ import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { PlaceHead } from "../../controls/PlaceHead";
+import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { count, fps } from "../../format";
 import { ReportedTable } from "../study/Reported";
@@ -65,25 +66,12 @@ export function Passes({ study }: { study: Study }) {
   const may = useMay("tester") && study.state === "open";
   const { accept } = useDeciding(study.id);
   const go = useNavigate();
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useAddress();
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
   const [busy, setBusy] = useState(false);
   const place = useRef<HTMLElement>(null);
   useTitle("Passes", study.question);
   useKeysOf("Passes", KEYS);
-  const set = useCallback(
-    (name: string, value: string) =>
-      setSearch(
-        (before) => {
-          const next = new URLSearchParams(before);
-          if (value) next.set(name, value);
-          else next.delete(name);
-          return next;
-        },
-        { replace: true, preventScrollReset: true },
-      ),
-    [setSearch],
-  );
   const order: Order = (["doubt", "waiting"] as const).find((one) => one === search.get("order")) ?? "plan";
   const [text, setText] = useState(search.get("match") ?? "");
   const all = useMemo(
@@ -142,7 +130,7 @@ export function Passes({ study }: { study: Study }) {
       const one = passAt(shown.rows, to);
       // Back leads to the same place of the matrix.
       if (one) {
-        set("pass", String(one.one.id));
+        set({ pass: String(one.one.id) });
         go(`/studies/${study.id}/passes/${one.one.test_id}?pass=${one.one.id}`);
       }
     },
@@ -171,8 +159,8 @@ export function Passes({ study }: { study: Study }) {
     preventDefault: true,
   });
   useHotkeys("shift+a", () => accept.mutate(null), { enabled: on && may && counts.waits > 0 });
-  useHotkeys("d", () => set("order", order === "doubt" ? "" : "doubt"), { enabled: on });
-  useEffect(() => set("match", text), [text, set]);
+  useHotkeys("d", () => set({ order: order === "doubt" ? "" : "doubt" }), { enabled: on });
+  useEffect(() => set({ match: text }), [text, set]);
 
   if (error) return <ErrorNotice error={error} />;
   if (!passes) return <Loading what="the passes" />;
@@ -207,7 +195,7 @@ export function Passes({ study }: { study: Study }) {
         <Choice
           label="Order of the tests"
           value={order}
-          onChange={(next) => set("order", next === "plan" ? "" : next)}
+          onChange={(next) => set({ order: next === "plan" ? "" : next })}
           options={[
             { value: "plan", label: "By plan" },
             { value: "doubt", label: "Most doubt first" },

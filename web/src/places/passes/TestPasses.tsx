@@ -1,6 +1,6 @@
 import { useCallback, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { client, data } from "../../api/client";
 import { useDoubts } from "../../api/doubts";
 import { useMay, usePasses, useStudyChange } from "../../api/queries";
@@ -9,6 +9,7 @@ import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
 import { ReportedDialog } from "../study/Reported";
@@ -38,7 +39,7 @@ export function TestPasses({ study }: { study: Study }) {
   const measuring = useMemo(() => (passes ?? []).some((one) => one.stale), [passes]);
   const { data: doubts } = useDoubts(study.id, measuring);
   const go = useNavigate();
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useAddress();
   const may = useMay("tester") && study.state === "open";
   const [dialog, setDialog] = useState<"move" | "trim" | "report" | "file" | null>(null);
   const [busy, setBusy] = useState(false);
@@ -51,17 +52,8 @@ export function TestPasses({ study }: { study: Study }) {
     own.find((one) => one.state === "recorded") ??
     own[0];
   const choose = useCallback(
-    (id: number | undefined) =>
-      id !== undefined &&
-      setSearch(
-        (before) => {
-          const next = new URLSearchParams(before);
-          next.set("pass", String(id));
-          return next;
-        },
-        { replace: true, preventScrollReset: true },
-      ),
-    [setSearch],
+    (id: number | undefined) => id !== undefined && set({ pass: String(id) }),
+    [set],
   );
   const more = useStudyChange(study.id, (one: Pass) =>
     data(

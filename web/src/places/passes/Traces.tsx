@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
-import { type RefObject, useCallback, useMemo, useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { type RefObject, useMemo, useState } from "react";
+import { Link } from "react-router";
 import { layersQuery, useAgreement } from "../../api/doubts";
 import { useTraces } from "../../api/queries";
 import { type Stretch, TraceChart, type TraceChartProps } from "../../charts/TraceChart";
@@ -9,6 +9,7 @@ import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Toggles } from "../../controls/Toggles";
+import { useAddress } from "../../controls/useAddress";
 import { fixed } from "../../format";
 import type { Study } from "../study/study";
 import { LaneStrip } from "./LaneStrip";
@@ -72,22 +73,9 @@ export function Traces({
   choose: (pass: number) => void;
 }) {
   const { data: found, error } = useTraces(study.id, test);
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useAddress();
   const [drags, setDrags] = useState<"zoom" | "trim">("zoom");
   const [replay, setReplay] = useState(false);
-  const set = useCallback(
-    (name: string, value: string) =>
-      setSearch(
-        (before) => {
-          const next = new URLSearchParams(before);
-          if (value) next.set(name, value);
-          else next.delete(name);
-          return next;
-        },
-        { replace: true, preventScrollReset: true },
-      ),
-    [setSearch],
-  );
   const over: Over = search.get("over") === "all" ? "all" : "lane";
   const align: Align = (["mark", "best"] as const).find((one) => one === search.get("align")) ?? "start";
   const view: ShapeView =
@@ -164,17 +152,17 @@ export function Traces({
   const toggleLayer = (name: LayerName) => {
     const next = new Set(shown);
     if (!next.delete(name)) next.add(name);
-    set("layers", [...next].join(",") || "none");
+    set({ layers: [...next].join(",") || "none" });
   };
   const toggleChannel = (name: string) =>
-    set(
-      "samples",
-      (channels.includes(name) ? channels.filter((one) => one !== name) : [...channels, name]).join(","),
-    );
+    set({
+      samples: (channels.includes(name) ? channels.filter((one) => one !== name) : [...channels, name]).join(
+        ",",
+      ),
+    });
   const mark = (at: number) => {
     if (focus === null) return;
-    set("marks", marksText(new Map(marks).set(focus, at)));
-    set("align", "mark");
+    set({ marks: marksText(new Map(marks).set(focus, at)), align: "mark" });
   };
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-5">
@@ -183,7 +171,7 @@ export function Traces({
           <Choice
             label="Which passes lie over each other"
             value={over}
-            onChange={(next) => set("over", next === "lane" ? "" : next)}
+            onChange={(next) => set({ over: next === "lane" ? "" : next })}
             options={[
               { value: "lane", label: "This lane" },
               { value: "all", label: all.length > MOST_TRACES ? `${MOST_TRACES} of all lanes` : "All lanes" },
@@ -192,7 +180,7 @@ export function Traces({
           <Choice
             label="How they are laid over each other"
             value={align}
-            onChange={(next) => set("align", next === "start" ? "" : next)}
+            onChange={(next) => set({ align: next === "start" ? "" : next })}
             options={[
               { value: "start", label: "From their starts" },
               { value: "best", label: "Where they agree best" },
@@ -250,7 +238,7 @@ export function Traces({
               Mark the middle
             </Button>
             {marks.size > 0 && (
-              <Button kind="quiet" onClick={() => set("marks", "")}>
+              <Button kind="quiet" onClick={() => set({ marks: "" })}>
                 No marks
               </Button>
             )}
@@ -301,7 +289,7 @@ export function Traces({
         curves={traces}
         budgetMs={found.budget_ms}
         view={view}
-        setView={(next) => set("shape", next === "curve" ? "" : next)}
+        setView={(next) => set({ shape: next === "curve" ? "" : next })}
       />
       <Replay
         traces={traces}

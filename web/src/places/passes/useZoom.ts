@@ -1,13 +1,13 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
 import type { Stretch } from "../../charts/TraceChart";
+import { useAddress } from "../../controls/useAddress";
 
 /** An address is not written on every step of a drag: a browser takes only so many a second. */
 const REST_MS = 250;
 
 /** What of the traces is looked at. It lives in the address, where it comes to rest. */
 export function useZoom(): [Stretch | null, (zoom: Stretch | null) => void] {
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useAddress();
   const told = search.get("zoom") ?? "";
   const addressed = useMemo(() => zoomOf(told), [told]);
   const [zoom, setHere] = useState(addressed);
@@ -23,18 +23,10 @@ export function useZoom(): [Stretch | null, (zoom: Stretch | null) => void] {
     if (text === written.current) return;
     const timer = setTimeout(() => {
       written.current = text;
-      setSearch(
-        (before) => {
-          const after = new URLSearchParams(before);
-          if (text) after.set("zoom", text);
-          else after.delete("zoom");
-          return after;
-        },
-        { replace: true, preventScrollReset: true },
-      );
+      set({ zoom: text });
     }, REST_MS);
     return () => clearTimeout(timer);
-  }, [zoom, setSearch]);
+  }, [zoom, set]);
   return [zoom, useCallback((next: Stretch | null) => setHere(next), [])];
 }
 
