@@ -47,8 +47,10 @@ export function TestPasses({ study }: { study: Study }) {
   const [dragged, setDragged] = useState<Stretch | null>(null);
 
   const own = useMemo(() => (passes ?? []).filter((one) => one.test_id === test?.id), [passes, test?.id]);
+  const stands = useMemo(() => (doubts ? standing(doubts) : new Map<number, PassDoubt[]>()), [doubts]);
   const chosen =
     own.find((one) => one.id === Number(search.get("pass"))) ??
+    own.find((one) => stands.get(one.id)?.some((doubt) => !doubt.weak)) ??
     own.find((one) => one.state === "recorded") ??
     own[0];
   const choose = useCallback(
@@ -62,7 +64,6 @@ export function TestPasses({ study }: { study: Study }) {
       }),
     ),
   );
-  const stands = useMemo(() => (doubts ? standing(doubts) : new Map()), [doubts]);
   const its = (chosen && stands.get(chosen.id)) ?? NONE;
   const step = (by: number) => choose(own[own.findIndex((one) => one.id === chosen?.id) + by]?.id);
   const neighbour = (by: number) => {
