@@ -7,7 +7,7 @@ from ninja import Router
 from people.access import user_of
 
 from doubting import queries, services
-from doubting.schemas import AcceptedOut, AcceptUndoubtedIn, DoubtsOut, OddIn, SettledAs, SettleIn, SettleWideIn
+from doubting.schemas import AcceptedOut, AcceptUndoubtedIn, DoubtsOut, SettledAs, SettleIn, SettleWideIn
 
 router = Router(tags=["doubts"])
 
@@ -22,12 +22,6 @@ def doubts(request: HttpRequest, study_id: int) -> DoubtsOut:
 def settle(request: HttpRequest, pass_id: int, payload: SettleIn) -> SettledAs:
     """Settle what one check doubts about a pass."""
     return SettledAs(passes=services.settle(user_of(request), pass_id, payload))
-
-
-@router.post("/passes/{int:pass_id}/odd", response=SettledAs)
-def odd(request: HttpRequest, pass_id: int, payload: OddIn) -> SettledAs:
-    """Say of a pass that it is odd, but real, since its repeat agrees."""
-    return SettledAs(passes=services.confirm_odd(user_of(request), pass_id, payload))
 
 
 @router.post("/studies/{int:study_id}/doubts/settle", response=SettledAs)

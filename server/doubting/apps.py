@@ -21,7 +21,7 @@ def _on_decided(study: Any, otherwise: set[int] | None = None, **_: Any) -> None
         look_again(study, otherwise)
 
 
-def _on_undone(decision: Any, **_: Any) -> None:
-    from doubting.following import take_back  # noqa: PLC0415
+def _on_undone(study: Any, decision: Any, **_: Any) -> None:
+    from doubting.services import take_back  # noqa: PLC0415
 
-    take_back(decision)
+    take_back(study, decision)

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from django.utils import timezone
-from studies.models import Decision, Study
+from studies.models import Study
 
 from doubting.checking import check_test
-from doubting.models import Settled
 from doubting.tasks import queue_check
 
 #: Of more tests than these the worker checks all: nobody waits for so many at a screen.
@@ -23,8 +21,3 @@ def look_again(study: Study, tests: Collection[int]) -> None:
             check_test(study, test)
     if tests:
         queue_check(study.pk, [] if at_once else sorted(tests))
-
-
-def take_back(decision: Decision) -> None:
-    """What a decision settled that was taken back stands again."""
-    Settled.objects.filter(decision=decision, taken_back_at=None).update(taken_back_at=timezone.now())

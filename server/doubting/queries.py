@@ -2,22 +2,14 @@
 
 from __future__ import annotations
 
-from django.db.models import Count, F, Q
+from django.db.models import Count
 from intake.models import PassDoubt
 from problems import NotFound
-from studies.models import Decision, PassState, Study
+from studies.models import Decision, Study
 
 from doubting.models import SETTLES, How, RepeatFound, Settled, WideDoubt
 from doubting.schemas import DoubtOut, DoubtsOut, LastDecisionOut, PassDoubtOut, RepeatOut, SettledOut, WideDoubtOut
-
-#: What a decision did, in words.
-_DONE = {
-    PassState.ACCEPTED: "accepted",
-    PassState.REJECTED: "rejected",
-    PassState.RECORDED: "sent back",
-    PassState.DID_NOT_RUN: "noted as not run",
-    PassState.PLANNED: "planned again",
-}
+from doubting.tasks import is_checking
 
 
 def doubts_on(pass_id: int) -> list[DoubtOut]:
@@ -60,6 +52,7 @@ def doubts_of_study(study_id: int) -> DoubtsOut:
         ],
         odd=sorted(odd),
         last=last_decision(study_id),
+        checking=is_checking(study_id),
     )  # fmt: skip
 
 
@@ -72,7 +65,7 @@ def _settled(study_id: int) -> tuple[dict[tuple[int, str, str], SettledOut], dic
     wide: dict[str, SettledOut] = {}
     odd: set[int] = set()
     for pk, key, basis, how, reason, by, at, now in rows:
-        told = SettledOut(how=how, words=str(How(how).label), reason=reason, by=by, at=at)
+        told = SettledOut(how=how, done=how in SETTLES, words=str(How(how).label), reason=reason, by=by, at=at)
         if not pk:
             wide[key] = told
         else:
@@ -97,19 +90,16 @@ def doubted_passes(study_id: int) -> set[int]:
 
 
 def last_decision(study_id: int) -> LastDecisionOut | None:
-    """The decision that was made last and was not taken back."""
+    """What was done last to passes and was not taken back."""
     row = (
         Decision.objects.filter(study=study_id, undone_at=None)
-        .annotate(n=Count("on"), who=F("by__username"))
-        .filter(~Q(n=0))
+        .annotate(n=Count("on"))
         .order_by("-pk")
-        .values_list("pk", "state", "why", "who", "at", "n")
+        .values_list("pk", "did", "why", "by__username", "at", "n")
         .first()
     )
     if row is None:
         return None
-    pk, state, why, who, at, count = row
-    passes = "1 pass" if count == 1 else f"{count} passes"
-    return LastDecisionOut(
-        id=pk, words=f"{_DONE[PassState(state)]} {passes}{f': {why}' if why else ''}", by=who, at=at, passes=count
-    )
+    pk, did, why, who, at, count = row
+    words = f"{did} {'1 pass' if count == 1 else f'{count} passes'}{f': {why}' if why else ''}"
+    return LastDecisionOut(id=pk, words=words, by=who, at=at, passes=count)

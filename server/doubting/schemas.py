@@ -22,9 +22,10 @@ class DoubtOut(Out):
 
 
 class SettledOut(Out):
-    """How a doubt was settled, by whom and why."""
+    """How a doubt was settled, by whom and why; `done` unless a repeat is still awaited."""
 
     how: str
+    done: bool
     words: str
     reason: str
     by: str
@@ -81,6 +82,8 @@ class DoubtsOut(Out):
     #: Passes that are odd, but real.
     odd: list[int]
     last: LastDecisionOut | None
+    #: Passes changed a moment ago, and what shows only over the whole study is still being looked for.
+    checking: bool
 
 
 How = Literal["accepted", "rejected", "trimmed", "repeat", "assumed", "odd"]
@@ -107,12 +110,6 @@ class SettleWideIn(In):
     how: Literal["accepted", "rejected", "repeat", "assumed"]
     reason: Reason = ""
     reason_code: ReasonCode = ""
-
-
-class OddIn(In):
-    """Words on a pass that is odd, but real."""
-
-    reason: Reason = ""
 
 
 class AcceptUndoubtedIn(In):

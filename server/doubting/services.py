@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 from intake.following import catch_up
 from intake.models import Capture, PassDoubt
-from intake.schemas import WindowsIn
-from intake.services import set_windows
+from intake.services import trim
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from studies.deciding import change_passes, plan_repeat
+from studies.acts import keep_act
+from studies.deciding import change_passes, decide, repeat
 from studies.models import STANDING, Decision, Pass, PassState, Study, Test
 from studies.record import note, note_each
 from studies.services import open_study
@@ -23,7 +24,7 @@ from studies.services import open_study
 from doubting.checking import check_test
 from doubting.models import How, RepeatFound, Settled, WideDoubt
 from doubting.queries import doubted_passes
-from doubting.schemas import AcceptedOut, OddIn, SettleIn, SettleWideIn
+from doubting.schemas import AcceptedOut, SettleIn, SettleWideIn
 
 Caller = User | AnonymousUser
 #: Locks this close to each other, as a share, are the same cap.
@@ -39,8 +40,7 @@ def accept_undoubted(user: Caller, study_id: int, ids: Sequence[int] | None = No
         asked = set(waiting.values_list("pk", flat=True))
         if ids is not None:
             asked &= set(ids)
-        doubted = doubted_passes(study_id)
-        fine = sorted(asked - doubted)
+        fine = sorted(asked - doubted_passes(study_id))
         accepted = change_passes(user, study_id, fine, PassState.ACCEPTED) if fine else 0
     return AcceptedOut(accepted=accepted, left=len(asked) - accepted)
 
@@ -52,36 +52,21 @@ def settle(user: Caller, pass_id: int, data: SettleIn) -> int:
     """
     tester = require(user, Role.TESTER)
     with transaction.atomic():
-        one = Pass.objects.select_related("test").filter(pk=pass_id).first()
-        if one is None:
+        study_id = Pass.objects.filter(pk=pass_id).values_list("test__study", flat=True).first()
+        if study_id is None:
             raise NotFound("pass")
-        study = open_study(one.test.study_id)
-        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=pass_id)
+        study = open_study(study_id)
+        (one,) = _whole(Pass.objects.filter(pk=pass_id))
         asked = {"check_id": data.check} if data.check else {}
         doubts = list(PassDoubt.objects.filter(on_pass=one, **asked))
         if not doubts:
             raise NotFound(f"doubt “{data.check}” about this pass" if data.check else "doubt about this pass")
-        how = How(data.how)
-        if how == How.ODD:
-            return _confirm_odd(tester, study, one, data.reason)
-        _needs_reason(how, data.reason)
-        settling = _Settling(tester, study, data.reason, data.reason_code, data.cap_name)
+        settling = _Settling(tester, study, How(data.how), data.reason, data.reason_code, data.cap_name)
+        # What a check proposes or assumes is its own; of several the one that proposes something.
         doubt = next((each for each in doubts if each.window is not None), doubts[0])
-        changed = _DOING[how](settling, one, doubt)
-        settling.keep(how, [(one, each) for each in ([doubt] if how in _OF_ONE_CHECK else doubts)])
+        changed = _DOING[settling.how](settling, one, doubt)
+        settling.keep([(one, each) for each in ([doubt] if settling.how in _OF_ONE_CHECK else doubts)])
     return changed
-
-
-def confirm_odd(user: Caller, pass_id: int, data: OddIn) -> int:
-    """Say of a pass that it is odd, but real, since its repeat agrees; it is accepted. How many passes that changed."""
-    tester = require(user, Role.TESTER)
-    with transaction.atomic():
-        one = Pass.objects.filter(pk=pass_id).first()
-        if one is None:
-            raise NotFound("pass")
-        study = open_study(Test.objects.values_list("study_id", flat=True).get(pk=one.test_id))
-        one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=pass_id)
-        return _confirm_odd(tester, study, one, data.reason)
 
 
 def settle_wide(user: Caller, study_id: int, data: SettleWideIn) -> int:
@@ -92,93 +77,102 @@ def settle_wide(user: Caller, study_id: int, data: SettleWideIn) -> int:
         doubt = WideDoubt.objects.filter(study=study, key=data.key).first()
         if doubt is None:
             raise NotFound("doubt in this study")
-        how = How(data.how)
-        _needs_reason(how, data.reason)
-        settling = _Settling(tester, study, data.reason, data.reason_code)
-        changed = _DOING_WIDE[how](settling, doubt)
-        settling.keep_wide(how, doubt)
+        settling = _Settling(tester, study, How(data.how), data.reason, data.reason_code)
+        changed = _DOING_WIDE[settling.how](settling, doubt)
+        settling.keep_wide(doubt)
     return changed
 
 
-def _needs_reason(how: How, reason: str) -> None:
-    if how in (How.ACCEPTED, How.ASSUMED) and not reason:
-        raise Problem("reason_needed", "Say why: it stands in the record beside the doubt.", field="reason")
+def _whole(passes: QuerySet[Pass]) -> list[Pass]:
+    """Passes with all that names them in the record."""
+    return list(passes.select_related("lane", "test__scene__game", "test__condition").order_by("pk"))
 
 
 class _Settling:
-    """One act of settling, and what it is kept with."""
+    """One act of settling: what was decided by it, and what it is kept with. Called with the study locked."""
 
-    def __init__(self, tester: User, study: Study, reason: str, code: str = "", cap_name: str = "") -> None:
-        self.tester, self.study, self.reason, self.code, self.cap_name = tester, study, reason, code, cap_name
-        self.decision: Decision | None = None
+    def __init__(self, tester: User, study: Study, how: How, reason: str, code: str = "", cap_name: str = "") -> None:
+        if how in (How.ACCEPTED, How.ASSUMED) and not reason:
+            raise Problem("reason_needed", "Say why: it stands in the record beside the doubt.", field="reason")
+        self.tester, self.study, self.how = tester, study, how
+        self.reason, self.code, self.cap_name = reason, code, cap_name
+        self.act: Decision | None = None
 
-    def decide(self, ids: Iterable[int], state: PassState) -> int:
-        """Make passes what they are to be, as one act."""
-        rejected = state == PassState.REJECTED
-        changed = change_passes(
-            self.tester, self.study.pk, sorted(set(ids)), state,
-            self.reason if rejected else "", self.code if rejected else "",
-        )  # fmt: skip
-        if changed:
-            self.decision = Decision.objects.filter(study=self.study).order_by("-pk").first()
+    def decide(self, passes: Sequence[Pass], state: PassState) -> int:
+        """Make passes what they are to be."""
+        why = (self.reason, self.code) if state == PassState.REJECTED else ()
+        self.act, changed = decide(self.tester, self.study, passes, state, *why)
         return changed
 
-    def keep(self, how: How, doubts: Sequence[tuple[Pass, PassDoubt]]) -> None:
+    def did(self, passes: Sequence[Pass], did: str, **facts: Any) -> None:
+        """Keep what an act that is no decision changed, as it was before."""
+        self.act = keep_act(self.study, self.tester, did, passes, self.reason, **facts)
+
+    def keep(self, doubts: Sequence[tuple[Pass, PassDoubt]]) -> None:
         """Keep how doubts about passes were settled, in place of what was said of them before."""
-        for one, doubt in doubts:
-            basis = Capture.objects.filter(on_pass=one).values_list("basis", flat=True).first() or ""
-            earlier = Settled.objects.filter(on_pass=one, key=doubt.check_id, basis=basis, taken_back_at=None)
-            self._replace(earlier)
-            self._add(how, doubt.check_id, doubt.words, on_pass=one, basis=basis)
-            note(self.study, self.tester, f"settled “{doubt.check_id}”", self._why(how), one)
-
-    def keep_wide(self, how: How, doubt: WideDoubt) -> None:
-        """The same of a doubt about more than one pass."""
-        self._replace(Settled.objects.filter(study=self.study, on_pass=None, key=doubt.key, taken_back_at=None))
-        self._add(how, doubt.key, doubt.words)
-        passes = list(
-            Pass.objects.filter(pk__in=doubt.passes).select_related("lane", "test__scene__game", "test__condition")
+        passes = [one for one, _ in doubts]
+        basis = dict(Capture.objects.filter(on_pass__in=passes).values_list("on_pass", "basis"))
+        places = [(one, doubt, basis.get(one.pk, "")) for one, doubt in doubts]
+        known = {(one.pk, doubt.check_id, made) for one, doubt, made in places}
+        earlier = Settled.objects.filter(on_pass__in=passes, taken_back_at=None)
+        self._replace([
+            pk for pk, *place in earlier.values_list("pk", "on_pass", "key", "basis") if tuple(place) in known
+        ])  # fmt: skip
+        act = self.act or keep_act(self.study, self.tester, "settled", dict.fromkeys(passes), self.reason)
+        Settled.objects.bulk_create(
+            self._settled(act, doubt.check_id, doubt.words, on_pass=one, basis=made) for one, doubt, made in places
         )
-        note_each(self.study, self.tester, f"settled “{doubt.check_id}”", passes, self._why(how))
+        for check in dict.fromkeys(doubt.check_id for _, doubt in doubts):
+            own = [one for one, doubt in doubts if doubt.check_id == check]
+            note_each(self.study, self.tester, f"settled “{check}”", own, self._why)
 
-    def _add(self, how: How, key: str, words: str, **of: Any) -> None:
-        Settled.objects.create(
-            study=self.study, key=key, how=how, reason=self.reason, words=words, by=self.tester,
-            decision=self.decision, **of,
+    def keep_wide(self, doubt: WideDoubt) -> None:
+        """The same of a doubt about more than one pass."""
+        earlier = Settled.objects.filter(study=self.study, on_pass=None, key=doubt.key, taken_back_at=None)
+        self._replace(list(earlier.values_list("pk", flat=True)))
+        passes = _whole(Pass.objects.filter(pk__in=doubt.passes))
+        act = self.act or keep_act(self.study, self.tester, "let stand", passes, self.reason)
+        self._settled(act, doubt.key, doubt.words).save()
+        note_each(self.study, self.tester, f"settled “{doubt.check_id}”", passes, self._why)
+
+    def _settled(self, act: Decision, key: str, words: str, **of: Any) -> Settled:
+        return Settled(
+            study=self.study, key=key, how=self.how, reason=self.reason, words=words, by=self.tester, decision=act,
+            **of,
         )  # fmt: skip
 
-    def _replace(self, earlier: Any) -> None:
-        earlier.update(taken_back_at=timezone.now())
+    def _replace(self, ids: Sequence[int]) -> None:
+        Settled.objects.filter(pk__in=ids).update(taken_back_at=timezone.now())
 
-    def _why(self, how: How) -> str:
-        return f"{how.label}{f': {self.reason}' if self.reason else ''}"
+    @property
+    def _why(self) -> str:
+        return f"{self.how.label}{f': {self.reason}' if self.reason else ''}"
 
 
 def _accept(settling: _Settling, one: Pass, _: PassDoubt) -> int:
-    return settling.decide([one.pk], PassState.ACCEPTED)
+    return settling.decide([one], PassState.ACCEPTED)
 
 
 def _reject(settling: _Settling, one: Pass, _: PassDoubt) -> int:
-    return settling.decide([one.pk], PassState.REJECTED)
+    return settling.decide([one], PassState.REJECTED)
 
 
 def _trim(settling: _Settling, one: Pass, doubt: PassDoubt) -> int:
-    """Trim the pass to the window that the check proposes, within the windows it has."""
-    capture = Capture.objects.filter(on_pass=one).first()
+    """Trim the pass to the window that the check proposes, within the window it has."""
+    capture = Capture.objects.select_for_update(of=("self",)).filter(on_pass=one).first()
     if capture is None or doubt.window is None:
         raise Conflict("no_window", "This check proposes no window.", hint="Trim the pass by hand in the trace.")
-    start, stop = doubt.window
-    windows = [*capture.windows]
-    begin = windows[0][0] if windows else 0.0
-    if len(windows) > 1:
+    if len(capture.windows) > 1:
         raise Conflict("several_windows", "The pass has several windows already.", hint="Trim it by hand.")
-    set_windows(settling.tester, capture.pk, WindowsIn(windows=[[begin + start, begin + stop]]))
+    capture.on_pass = one
+    begin = capture.windows[0][0] if capture.windows else 0.0
+    settling.act = trim(settling.tester, settling.study, capture, [[begin + end for end in doubt.window]])
     return 1
 
 
 def _repeat(settling: _Settling, one: Pass, _: PassDoubt) -> int:
-    plan_repeat(settling.tester, one.pk)
-    return 1
+    settling.act, planned = repeat(settling.tester, settling.study, [one])
+    return len(planned)
 
 
 def _assume(settling: _Settling, one: Pass, doubt: PassDoubt) -> int:
@@ -187,64 +181,72 @@ def _assume(settling: _Settling, one: Pass, doubt: PassDoubt) -> int:
         return _know_cap(settling, one, float(doubt.evidence["lock_fps"]))
     if doubt.check_id == "wrong_length":
         return _know_length(settling, one.test, float(doubt.evidence["duration_s"]))
-    raise Conflict(
+    raise _nothing_to_assume()
+
+
+def _nothing_to_assume() -> Conflict:
+    return Conflict(
         "nothing_to_assume", "This check assumes nothing that could be put right.",
-        hint="Accept the pass all the same, reject it, or have it repeated.",
+        hint="Accept it all the same with a reason, reject it, or have it repeated.",
     )  # fmt: skip
 
 
 def _know_cap(settling: _Settling, one: Pass, fps: float) -> int:
     """A cap is known from now on, for all passes of the test in this lane that are held at it."""
     name = settling.cap_name or "engine cap"
-    held = PassDoubt.objects.filter(on_pass__test=one.test_id, on_pass__lane=one.lane_id, check_id="lock")
-    ids = {
-        pk for pk, evidence in held.values_list("on_pass", "evidence")
-        if abs(float(evidence["lock_fps"]) / fps - 1.0) <= _SAME_CAP
-    } | {one.pk}  # fmt: skip
-    passes = list(Pass.objects.filter(pk__in=ids).select_related("lane", "test__scene__game", "test__condition"))
+    cell = PassDoubt.objects.filter(on_pass__test=one.test_id, on_pass__lane=one.lane_id, check_id="lock")
+    held = {
+        doubt.on_pass_id: doubt for doubt in cell if abs(float(doubt.evidence["lock_fps"]) / fps - 1.0) <= _SAME_CAP
+    }
+    passes = _whole(Pass.objects.filter(pk__in=held))
+    settling.did(passes, "named a cap for", caps={str(each.pk): _assumed(each) for each in passes})
     for each in passes:
-        told = each.run_as or {}
-        caps = [cap for cap in told.get("assumed_caps", []) if cap["name"] != name]
-        each.run_as = {**told, "assumed_caps": [*caps, {"name": name, "fps": round(fps, 2), "refresh": False}]}
+        caps = [cap for cap in _assumed(each) if cap["name"] != name]
+        _assume_caps(each, [*caps, {"name": name, "fps": round(fps, 2), "refresh": False}])
     Pass.objects.bulk_update(passes, ["run_as"])
     note_each(settling.study, settling.tester, "named a cap", passes, f"{name}, {fps:.1f} fps: {settling.reason}")
     catch_up(settling.study)
-    alike = PassDoubt.objects.filter(on_pass__in=passes, check_id="lock").exclude(on_pass=one)
-    by_pass = {each.pk: each for each in passes}
-    settling.keep(How.ASSUMED, [(by_pass[doubt.on_pass_id], doubt) for doubt in alike])
+    settling.keep([(each, held[each.pk]) for each in passes if each.pk != one.pk])
     return len(passes)
 
 
+def _assumed(one: Pass) -> list[dict[str, Any]]:
+    """Caps that somebody named after the pass was run."""
+    return list((one.run_as or {}).get("assumed_caps", []))
+
+
+def _assume_caps(one: Pass, caps: list[dict[str, Any]]) -> None:
+    one.run_as = {**(one.run_as or {}), "assumed_caps": caps}
+
+
 def _know_length(settling: _Settling, test: Test, length_s: float) -> int:
+    standing = _whole(Pass.objects.filter(test=test, state__in=STANDING))
+    settling.did(standing, "put the length right for", lengths={str(test.pk): test.length_s})
     test.length_s = round(length_s, 1)
     test.save(update_fields=["length_s"])
     note(settling.study, settling.tester, "put the length of a test right",
          f"{test}: {length_s:.1f} s. {settling.reason}")  # fmt: skip
     check_test(settling.study, test.pk)
-    return Pass.objects.filter(test=test, state__in=STANDING).count()
+    return len(standing)
 
 
-#: What one check proposes or assumes says nothing of what another doubts.
-_OF_ONE_CHECK = (How.TRIMMED, How.ASSUMED)
-_DOING: Mapping[How, Callable[[_Settling, Pass, PassDoubt], int]] = {
-    How.ACCEPTED: _accept, How.REJECTED: _reject, How.TRIMMED: _trim, How.REPEAT: _repeat, How.ASSUMED: _assume,
-}  # fmt: skip
-
-
-def _confirm_odd(tester: User, study: Study, one: Pass, reason: str) -> int:
+def _odd(settling: _Settling, one: Pass, _: PassDoubt) -> int:
+    """The pass is odd, but real, since a repeat agrees: it counts, and is told."""
     repeats = RepeatFound.objects.filter(of=one) | RepeatFound.objects.filter(one=one)
     if not repeats.filter(agrees=True).exists():
         raise Conflict(
             "not_repeated", "No repeat agrees with this pass yet, so nothing says that it is real.",
             hint="Have it repeated; if the repeat agrees it can stand as odd.",
         )  # fmt: skip
-    doubts = list(PassDoubt.objects.filter(on_pass=one))
-    if not doubts:
-        raise Conflict("nothing_odd", "No check finds this pass odd.", hint="Accept it.")
-    settling = _Settling(tester, study, reason)
-    changed = settling.decide([one.pk], PassState.ACCEPTED)
-    settling.keep(How.ODD, [(one, doubt) for doubt in doubts])
-    return changed
+    return settling.decide([one], PassState.ACCEPTED)
+
+
+#: What one check proposes or assumes says nothing of what another doubts.
+_OF_ONE_CHECK = (How.TRIMMED, How.ASSUMED)
+_DOING: Mapping[How, Callable[[_Settling, Pass, PassDoubt], int]] = {
+    How.ACCEPTED: _accept, How.REJECTED: _reject, How.TRIMMED: _trim, How.REPEAT: _repeat, How.ASSUMED: _assume,
+    How.ODD: _odd,
+}  # fmt: skip
 
 
 def _accept_wide(_: _Settling, doubt: WideDoubt) -> int:
@@ -252,29 +254,45 @@ def _accept_wide(_: _Settling, doubt: WideDoubt) -> int:
     return len(doubt.passes)
 
 
+def _standing(doubt: WideDoubt) -> list[Pass]:
+    return _whole(Pass.objects.filter(pk__in=doubt.passes, state__in=STANDING))
+
+
 def _reject_wide(settling: _Settling, doubt: WideDoubt) -> int:
-    standing = Pass.objects.filter(pk__in=doubt.passes, state__in=STANDING)
-    return settling.decide(standing.values_list("pk", flat=True), PassState.REJECTED)
+    return settling.decide(_standing(doubt), PassState.REJECTED)
 
 
 def _repeat_wide(settling: _Settling, doubt: WideDoubt) -> int:
-    standing = Pass.objects.filter(pk__in=doubt.passes, state__in=STANDING)
-    ids = list(standing.order_by("test__position", "lane__position", "number").values_list("pk", flat=True))
-    for pk in ids:
-        plan_repeat(settling.tester, pk)
-    return len(ids)
+    settling.act, planned = repeat(settling.tester, settling.study, _standing(doubt))
+    return len(planned)
 
 
 def _assume_wide(settling: _Settling, doubt: WideDoubt) -> int:
     if doubt.check_id != "wrong_length" or doubt.of_test_id is None:
-        raise Conflict(
-            "nothing_to_assume", "This check assumes nothing that could be put right.",
-            hint="Take it as it is with a reason, reject its passes, or have them repeated.",
-        )  # fmt: skip
-    test = Test.objects.select_related("scene__game", "condition").get(pk=doubt.of_test_id)
+        raise _nothing_to_assume()
+    (test,) = Test.objects.select_related("scene__game", "condition").filter(pk=doubt.of_test_id)
     return _know_length(settling, test, float(doubt.evidence["usual_s"]))
 
 
 _DOING_WIDE: Mapping[How, Callable[[_Settling, WideDoubt], int]] = {
     How.ACCEPTED: _accept_wide, How.REJECTED: _reject_wide, How.REPEAT: _repeat_wide, How.ASSUMED: _assume_wide,
 }  # fmt: skip
+
+
+def take_back(study: Study, decision: Decision) -> None:
+    """Put back what an act had changed that is being taken back: what it settled stands again.
+
+    Called within the transaction in which it is taken back.
+    """
+    Settled.objects.filter(decision=decision, taken_back_at=None).update(taken_back_at=timezone.now())
+    facts = decision.facts
+    Pass.objects.filter(pk__in=facts.get("planned", []), state=PassState.PLANNED).delete()
+    if "caps" in facts:
+        passes = list(Pass.objects.filter(pk__in=facts["caps"]))
+        for one in passes:
+            _assume_caps(one, facts["caps"][str(one.pk)])
+        Pass.objects.bulk_update(passes, ["run_as"])
+        catch_up(study)
+    for test, length_s in facts.get("lengths", {}).items():
+        Test.objects.filter(pk=test).update(length_s=length_s)
+        check_test(study, int(test))

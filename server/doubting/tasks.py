@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from django.db import transaction
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import AlreadyEnqueued
 from studies.models import Study
 
@@ -42,3 +43,9 @@ def queue_check(study_id: int, tests: Sequence[int] = ()) -> None:
             job.defer(study_id=study_id, tests=list(tests))
     except AlreadyEnqueued:
         log.info("study %s waits to be checked already", study_id)
+
+
+def is_checking(study_id: int) -> bool:
+    """Whether a check of a study waits or runs."""
+    jobs = ProcrastinateJob.objects.filter(task_name=check.name, args__study_id=study_id)
+    return jobs.filter(status__in=["todo", "doing"]).exists()

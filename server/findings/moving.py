@@ -10,6 +10,7 @@ from rennbahn import comparing
 from rennbahn.comparing.model import ACCEPTED, AVERAGE
 from rennbahn.comparing.moves import left_out, moved, moved_words, shift_words, taken_in, without_shift
 from rennbahn.comparing.rejections import rejections_of, rejections_words
+from rennbahn.comparing.suite import Suite
 from studies.models import Pass, PassState
 from studies.queries import group_key
 
@@ -38,10 +39,10 @@ def beside(study_id: int, asked: Asked) -> BesideOut:
 def what_if(study_id: int, data: WhatIfIn) -> WhatIfOut:
     """How the findings would move were these passes rejected, or accepted. Raises :class:`NotFound`."""
     ids = set(data.pass_ids)
-    passes = list(Pass.objects.filter(pk__in=ids, test__study=study_id).select_related("test__condition"))
+    passes = list(Pass.objects.filter(pk__in=ids, test__study=study_id).select_related("lane", "test__condition"))
     if len(passes) < len(ids):
         raise NotFound("pass in this study")
-    answer = answer_for(study_id, _pair_for(study_id, passes))
+    answer = answer_for(study_id, _pair_for(passes))
     names = {str(pk) for pk in ids}
     rejected = _rejected_in(answer)
     if data.state == "rejected":
@@ -50,28 +51,30 @@ def what_if(study_id: int, data: WhatIfIn) -> WhatIfOut:
     else:
         after = taken_in(answer.passes, names)
         out = rejected - names
+    figures = [answer.figures[key] for key in ("average", "low_1")]
+    average, low_1 = (
+        _moved(answer, figure, suite)
+        for figure, suite in zip(figures, answer.suites_with(after, *figures), strict=True)
+    )
     return WhatIfOut(
         baseline=LaneRef(id=answer.baseline.pk, name=answer.baseline.name, marker=answer.baseline.position),
         other=LaneRef(id=answer.other.pk, name=answer.other.name, marker=answer.other.position),
         group=answer.group,
         counted=sum(one.id in names and one.status == ACCEPTED for one in answer.passes),
-        average=_moved(answer, after, "average"),
-        low_1=_moved(answer, after, "low_1"),
+        average=average,
+        low_1=low_1,
         rejections=_rejections(answer, after, out),
     )
 
 
-def _pair_for(study_id: int, passes: Sequence[Pass]) -> Asked:
+def _pair_for(passes: Sequence[Pass]) -> Asked:
     """The pair that shows most of what some passes do: their lane against the baseline, in their group."""
-    asked = Asked(group=group_key(passes[0].test.condition))
-    first = answer_for(study_id, asked)
-    lane = next((one.lane_id for one in passes if one.lane_id != first.baseline.pk), None)
-    return Asked(other=lane, group=asked.group)
+    lane = next((one.lane_id for one in passes if not one.lane.baseline), None)
+    return Asked(other=lane, group=group_key(passes[0].test.condition))
 
 
-def _moved(answer: Answer, after: Sequence[comparing.Pass], key: str) -> MovedOut:
-    figure = answer.figures[key]
-    found = moved(answer.suite_of(figure), answer.suite_with(after, figure), answer.method, figure)
+def _moved(answer: Answer, figure: str, after: Suite) -> MovedOut:
+    found = moved(answer.suite_of(figure), after, answer.method, figure)
     return MovedOut(
         figure=figure, before=found.before, after=found.after, before_verdict=found.before_verdict,
         after_verdict=found.after_verdict, words=moved_words(found, answer.baseline.name, answer.other.name),
@@ -126,7 +129,7 @@ def _shifts(answer: Answer) -> list[ShiftOut]:
     for one in WideDoubt.objects.filter(study=answer.study, check_id="offset"):
         share, by = float(one.evidence["shift"]), str(one.evidence["by"])
         after = without_shift(answer.passes, {str(pk) for pk in one.passes}, share)
-        told = moved(answer.suite_of(figure), answer.suite_with(after, figure), answer.method, figure)
+        told = moved(answer.suite_of(figure), answer.suites_with(after, figure)[0], answer.method, figure)
         session = f"Session {one.evidence['session']}"
         words = shift_words(session, share, by, told, answer.baseline.name, answer.other.name)
         found.append(ShiftOut(key=one.key, passes=len(one.passes), settled=one.key in settled, words=words))

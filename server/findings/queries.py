@@ -218,10 +218,11 @@ class Answer:
         words = reason_words(out.reason)
         return {"lane_id": lane, "reason": out.reason, "words": f"{name}: {words}" if name else words}
 
-    def suite_with(self, passes: Sequence[comparing.Pass], figure: str) -> Suite:
-        """The suite of the group in one figure, were these the passes."""
+    def suites_with(self, passes: Sequence[comparing.Pass], *figures: str) -> list[Suite]:
+        """The suites of the group in some figures, were these the passes."""
         sheet = Sheet(self.core_study(passes))
-        return Block(sheet, (self.pair,), self.group).suite(figure) if figure in sheet.figure_at else Suite(0, ())
+        block = Block(sheet, (self.pair,), self.group)
+        return [block.suite(figure) if figure in sheet.figure_at else Suite(0, ()) for figure in figures]
 
     def suite_of(self, figure: str, block: Block | None = None) -> Suite:
         """The suite of a block, of the group in question without one, in one figure."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from studies.models import Study
+from studies.models import Decision, Pass, Study
+from studies.news import captured, decided
 
-from intake.measuring import count_fresh, expect_anew, stale_captures
+from intake.measuring import count_fresh, expect_anew, see_through, stale_captures
 from intake.models import Capture
 from intake.tasks import queue_once
 
@@ -12,6 +13,20 @@ from intake.tasks import queue_once
 def catch_up(study: Study) -> None:
     """Have the captures of a study measured by what it says now. Called within the transaction of the change."""
     expect_anew(study)
-    count_fresh(Capture.objects.filter(on_pass__test__study=study))
+    fresh = count_fresh(Capture.objects.filter(on_pass__test__study=study))
+    if fresh:
+        # What scenes teach and what checks find stands on these figures.
+        told = Pass.objects.filter(capture__in=fresh).values_list("test__scene", "test")
+        scenes, tests = (set(ids) for ids in zip(*told, strict=True))
+        decided.send(Study, study=study, scenes=scenes, otherwise=tests)
     if stale_captures().filter(on_pass__test__study=study).exists():
         queue_once(study.pk)
+
+
+def see_as_before(study: Study, decision: Decision) -> None:
+    """Put the windows back that an act had changed. Called within the transaction in which it is taken back."""
+    windows = decision.facts.get("windows", {})
+    whole = Capture.objects.select_related("on_pass__test").prefetch_related("channels", "sample_sets__channels")
+    for capture in whole.filter(pk__in=windows).order_by("pk"):
+        see_through(study, capture, windows[str(capture.pk)])
+        captured.send(Study, study=study, one=capture.on_pass)

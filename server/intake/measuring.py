@@ -12,10 +12,12 @@ from collections.abc import Iterable
 from typing import Any
 
 from django.db.models import Exists, F, OuterRef, Q, QuerySet
+from problems import Problem
 from rennbahn import MEASURES_VERSION
 from rennbahn.capture.pack import pack
 from rennbahn.checks.profile import PROFILE_VERSION
 from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.errors import CaptureRefused
 from rennbahn.measures import LOW_SCHOOLS, Figures
 from rennbahn.measures.rates import LOWS
 from studies.models import Pass, Study
@@ -116,6 +118,18 @@ def measure(
     return row
 
 
+def see_through(study: Study, capture: Capture, windows: list[list[float]]) -> None:
+    """Measure a capture through other windows. Raises :class:`Problem` where no frame lies within them."""
+    capture.windows = windows
+    try:
+        measure(capture, settings_for(study, capture.on_pass))
+    except CaptureRefused as error:
+        if error.reason != "no_frames":
+            raise
+        raise Problem("empty_window", "No frame lies within these seconds.", field="windows") from None
+    capture.save(update_fields=["windows"])
+
+
 def keep_figures(capture: Capture, found: Measured, made: dict[str, Any]) -> CaptureFigures:
     """Keep figures that were just made: what lists need as columns, all of them in a row that no list loads."""
     figures = found.figures
@@ -194,8 +208,11 @@ def expect_anew(study: Study) -> int:
     return len(changed)
 
 
-def count_fresh(captures: QuerySet[Capture]) -> None:
-    """Let the figures of today's measures count where they are there already, as after a method was put back."""
+def count_fresh(captures: QuerySet[Capture]) -> list[Capture]:
+    """Let the figures of today's measures count where they are there already, as after a method was put back.
+
+    Those of which other figures count than before.
+    """
     rows = CaptureFigures.objects.filter(capture__in=captures, version=MEASURES_VERSION, basis=F("capture__basis"))
     found = dict(rows.values_list("capture_id", "pk"))
     again: Iterable[Capture] = captures.filter(pk__in=found)
@@ -205,3 +222,4 @@ def count_fresh(captures: QuerySet[Capture]) -> None:
             capture.current_id = found[capture.pk]
             fresh.append(capture)
     Capture.objects.bulk_update(fresh, ["current"])
+    return fresh

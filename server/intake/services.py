@@ -18,8 +18,9 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.capture import ColumnMap
 from rennbahn.errors import CaptureRefused, RennbahnError
+from studies.acts import keep_act
 from studies.deciding import decide_again, lane_and_test, record_pass, run_as_of
-from studies.models import Pass, PassState, Study
+from studies.models import Decision, Pass, PassState, Study
 from studies.news import captured, decided
 from studies.record import note
 from studies.services import open_study
@@ -27,7 +28,7 @@ from studies.services import open_study
 from intake import crunching
 from intake.bounded import bounded
 from intake.crunching import Crunched, KeptFile, Measured
-from intake.measuring import keep_channels, measure, settings_for, settings_from
+from intake.measuring import keep_channels, measure, see_through, settings_for, settings_from
 from intake.models import (
     PACKING,
     Arrival,
@@ -242,22 +243,21 @@ def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
         )  # fmt: skip
     with transaction.atomic():
         study, capture = _locked_capture(capture_id)
-        one = capture.on_pass
-        if windows == capture.windows:
-            return capture
-        capture.windows = windows
-        try:
-            measure(capture, settings_for(study, one))
-        except CaptureRefused as error:
-            if error.reason != "no_frames":
-                raise
-            raise Problem("empty_window", "No frame lies within these seconds.", field="windows") from None
-        capture.save(update_fields=["windows"])
-        words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
-        note(study, tester, "trimmed the pass", words, one)
-        decide_again(tester, study, one, f"trimmed to {words}")
-        captured.send(Study, study=study, one=one)
+        if windows != capture.windows:
+            trim(tester, study, capture, windows)
     return capture
+
+
+def trim(tester: User, study: Study, capture: Capture, windows: list[list[float]]) -> Decision:
+    """See a capture through other windows, as an act that can be taken back. Called with study and capture locked."""
+    one = capture.on_pass
+    words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
+    act = keep_act(study, tester, "trimmed", [one], f"to {words}", windows={str(capture.pk): capture.windows})
+    see_through(study, capture, windows)
+    note(study, tester, "trimmed the pass", words, one)
+    decide_again(tester, study, one, f"trimmed to {words}")
+    captured.send(Study, study=study, one=one)
+    return act
 
 
 def own_columns(arrival: Arrival, columns: ColumnMapIn) -> dict[str, Any]:

@@ -21,7 +21,7 @@ from rennbahn.checks.record import read_back_agrees
 from rennbahn.errors import RennbahnError
 from rennbahn.running.costs import TAUGHT
 from rennbahn.running.readback import questions_of
-from studies.deciding import change_pass, change_passes, plan_pass, plan_repeat
+from studies.deciding import change_pass, change_passes, plan_pass, plan_repeats
 from studies.models import BenchSession, Pass, PassRole, PassState, Study
 from studies.record import note
 from studies.services import open_study
@@ -234,7 +234,7 @@ def _rejected(doing: _Doing) -> dict[str, Any]:
 def _repeated(doing: _Doing) -> dict[str, Any]:
     """One more pass of the same cell, next; the doubted one stays beside it."""
     one = doing.one()
-    new = plan_repeat(doing.tester, one.pk)
+    (new,) = plan_repeats(doing.tester, doing.study.pk, [one.pk])
     doing.session.sequence = [new.pk, *doing.session.sequence]
     doing.session.save(update_fields=["sequence"])
     return {"repeat": new.pk}

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Status
 from people.access import user_of
 
-from studies import deciding, queries, services
+from studies import acts, deciding, queries, services
 from studies.schemas import (
     AskedEdit,
     AuditOut,
@@ -144,7 +144,7 @@ def plan_repeats(request: HttpRequest, study_id: int, payload: PassesIn) -> Stat
 @router.post("/{int:study_id}/decisions/{int:decision_id}/undo", response={204: None})
 def undo(request: HttpRequest, study_id: int, decision_id: int) -> Status[None]:
     """Take a decision back, with all its passes."""
-    deciding.undo(user_of(request), study_id, decision_id)
+    acts.undo(user_of(request), study_id, decision_id)
     return Status(204, None)
 
 

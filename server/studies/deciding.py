@@ -17,13 +17,12 @@ from problems import Conflict, NotFound, Problem
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS
 from scenes.models import CONDITION_FIELDS
 
+from studies.acts import keep_act, put_states
 from studies.composing import Caller
 from studies.models import (
     COUNTING,
     NEEDS_REASON,
-    STANDING,
     Decision,
-    DecisionOn,
     Lane,
     Pass,
     PassRole,
@@ -31,7 +30,7 @@ from studies.models import (
     Study,
     Test,
 )
-from studies.news import decided, undone
+from studies.news import decided
 from studies.record import note, note_each
 from studies.services import open_study
 
@@ -50,6 +49,14 @@ _WORDS = {
     PassState.REJECTED: "rejected the pass",
     PassState.DID_NOT_RUN: "noted that the pass did not run",
 }
+#: The same of an act, before the passes that it was done to.
+_DID = {
+    PassState.PLANNED: "planned again",
+    PassState.RECORDED: "sent back",
+    PassState.ACCEPTED: "accepted",
+    PassState.REJECTED: "rejected",
+    PassState.DID_NOT_RUN: "noted as not run",
+}
 
 
 def change_pass(user: Caller, pass_id: int, state: str, reason: str = "", reason_code: str = "") -> Pass:
@@ -61,10 +68,7 @@ def change_pass(user: Caller, pass_id: int, state: str, reason: str = "", reason
             raise NotFound("pass")
         study = open_study(one.test.study_id)
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").get(pk=pass_id)
-        code, words = _reason(PassState(state), reason_code, reason)
-        if (one.state, one.reason_code, one.reason) == (state, code, words):
-            return one
-        _decide(tester, study, [one], PassState(state), code, words)
+        decide(tester, study, [one], state, reason, reason_code)
     return one
 
 
@@ -77,67 +81,26 @@ def change_passes(user: Caller, study_id: int, ids: Sequence[int], state: str, r
         passes = list(named.select_related("lane", "test__scene__game", "test__condition"))
         if len(passes) < len(set(ids)):
             raise NotFound("pass in this study")
-        code, words = _reason(PassState(state), code, reason)
-        changed = [one for one in passes if (one.state, one.reason_code, one.reason) != (state, code, words)]
-        if changed:
-            _decide(tester, study, changed, PassState(state), code, words)
-    return len(changed)
+        return decide(tester, study, passes, state, reason, code)[1]
 
 
-def _decide(tester: User, study: Study, passes: list[Pass], state: PassState, code: str, words: str) -> Decision:
-    """Make all of some passes what they are to be, as one act. Called with the study locked."""
-    decision = Decision.objects.create(study=study, by=tester, state=state, why=_said(code, words))
-    before = [DecisionOn(decision=decision, one=one, before=one.state, before_code=one.reason_code,
-                         before_reason=one.reason) for one in passes]  # fmt: skip
-    for one in passes:
-        _move(one, state, code, words)
-    _keep_decided(study, tester, before, _WORDS[state], decision.why)
-    DecisionOn.objects.bulk_create(before)
-    return decision
+def decide(
+    tester: User, study: Study, passes: Sequence[Pass], state: str, reason: str = "", code: str = ""
+) -> tuple[Decision | None, int]:
+    """Make all of some passes what they are to be, as one act, and how many that changed; none without a change.
 
-
-def _keep_decided(study: Study, who: User, changes: list[DecisionOn], what: str, why: str) -> None:
-    """Keep passes that became something else, note it of each, and tell whoever builds on it."""
-    passes = [change.one for change in changes]
-    Pass.objects.bulk_update(passes, ["state", "reason", "reason_code"])
-    note_each(study, who, what, passes, why)
-    otherwise = {one.test_id for one, change in zip(passes, changes, strict=True) if
-                 (one.state in STANDING) != (change.before in STANDING)}  # fmt: skip
-    decided.send(Study, study=study, scenes={one.test.scene_id for one in passes}, otherwise=otherwise)
-
-
-def undo(user: Caller, study_id: int, decision_id: int) -> Decision:
-    """Take a decision back: every pass of it becomes what it was before, and the record says so.
-
-    Raises :class:`Conflict` where it was taken back already, or a pass of it was decided on anew since.
+    Called with the study locked; the passes know their lane and their test with its scene.
     """
-    tester = require(user, Role.TESTER)
-    with transaction.atomic():
-        study = open_study(study_id)
-        decision = Decision.objects.select_for_update().filter(pk=decision_id, study=study).first()
-        if decision is None:
-            raise NotFound("decision in this study")
-        if decision.undone_at is not None:
-            raise Conflict("decision_undone", "That decision was taken back already.")
-        changes = list(decision.on.select_related("one__lane", "one__test__scene__game", "one__test__condition"))
-        newer = Decision.objects.filter(study=study, pk__gt=decision.pk, undone_at=None)
-        again = set(DecisionOn.objects.filter(decision__in=newer).values_list("one_id", flat=True))
-        later = next((x.one for x in changes if x.one.state != decision.state or x.one_id in again), None)
-        if later is not None:
-            raise Conflict(
-                "decided_since", f"{later} is {PassState(later.state).label.lower()} by now.",
-                hint="Take back what was decided last first.",
-            )  # fmt: skip
-        was = [DecisionOn(one=change.one, before=change.one.state) for change in changes]
-        for change in changes:
-            one = change.one
-            one.state, one.reason_code, one.reason = change.before, change.before_code, change.before_reason
-        words = f"{PassState(decision.state).label.lower()}{f': {decision.why}' if decision.why else ''}"
-        _keep_decided(study, tester, was, "took back a decision", words)
-        decision.undone_at = timezone.now()
-        decision.save(update_fields=["undone_at"])
-        undone.send(Study, decision=decision)
-    return decision
+    code, words = _reason(PassState(state), code, reason)
+    changed = [one for one in passes if (one.state, one.reason_code, one.reason) != (state, code, words)]
+    if not changed:
+        return None, 0
+    why, before = _said(code, words), [one.state for one in changed]
+    decision = keep_act(study, tester, _DID[PassState(state)], changed, why, state=state)
+    for one in changed:
+        _move(one, PassState(state), code, words)
+    put_states(study, tester, changed, before, _WORDS[PassState(state)], why)
+    return decision, len(changed)
 
 
 def _reason(wanted: PassState, code: str, words: str) -> tuple[str, str]:
@@ -171,29 +134,33 @@ def _said(code: str, words: str) -> str:
 
 
 def plan_repeats(user: Caller, study_id: int, ids: Sequence[int]) -> list[Pass]:
-    """Plan a repeat of each of some passes of a study, all or none."""
-    require(user, Role.TESTER)
-    with transaction.atomic():
-        study = open_study(study_id)
-        if Pass.objects.filter(pk__in=ids, test__study=study).count() < len(set(ids)):
-            raise NotFound("pass in this study")
-        return [plan_repeat(user, pk) for pk in dict.fromkeys(ids)]
-
-
-def plan_repeat(user: Caller, pass_id: int) -> Pass:
-    """Plan a pass that repeats another of its cell, since that one is doubted."""
+    """Plan a pass that repeats each of some passes of a study, since they are doubted, as one act: all or none."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
-        first = Pass.objects.filter(pk=pass_id).first()
-        if first is None:
-            raise NotFound("pass")
-        lane, test = lane_and_test(first.lane_id, first.test_id)
-        study = open_study(test.study_id)
-        one = Pass.objects.create(
-            lane=lane, test=test, number=_next_number(lane, test), role=PassRole.REPEAT, repeats=first
-        )
-        note(study, tester, "asked for a repeat", f"of pass {first.number}", one)
-    return one
+        study = open_study(study_id)
+        named = Pass.objects.filter(pk__in=ids, test__study=study)
+        firsts = list(named.select_related("lane", "test__scene__game", "test__condition").order_by("pk"))
+        if len(firsts) < len(set(ids)):
+            raise NotFound("pass in this study")
+        return repeat(tester, study, firsts)[1]
+
+
+def repeat(tester: User, study: Study, firsts: Sequence[Pass]) -> tuple[Decision, list[Pass]]:
+    """The same of passes that are at hand, with the act it was. Called with the study locked."""
+    cells = Pass.objects.filter(lane__in={one.lane_id for one in firsts}, test__in={one.test_id for one in firsts})
+    last = {
+        (lane, test): number
+        for lane, test, number in cells.values("lane", "test").annotate(n=Max("number"))
+        .values_list("lane", "test", "n").order_by()
+    }  # fmt: skip
+    planned = []
+    for first in firsts:
+        last[first.lane_id, first.test_id] += 1
+        number = last[first.lane_id, first.test_id]
+        planned.append(Pass(lane=first.lane, test=first.test, number=number, role=PassRole.REPEAT, repeats=first))
+    Pass.objects.bulk_create(planned)
+    note_each(study, tester, "asked for a repeat", planned)
+    return keep_act(study, tester, "had run again", firsts, planned=[one.pk for one in planned]), planned
 
 
 def plan_pass(user: Caller, lane_id: int, test_id: int, role: str = PassRole.COUNTED) -> Pass:

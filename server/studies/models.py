@@ -303,24 +303,29 @@ class Pass(models.Model):
 
 
 class Decision(models.Model):
-    """One act by which passes were accepted, rejected or sent back, so that it can be taken back as one.
+    """One act by which something was decided about passes, so that it can be taken back as one.
 
-    The record says it in words; this is what the words were about. `state` is what the passes became.
+    The record says it in words; this is what the words were about. `did` says what was done, `state` what the passes
+    became where it was decided on them, `facts` what else the act changed, as it was before.
     """
 
     study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="decisions")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
-    state = models.CharField(max_length=12, choices=PassState.choices)
+    did = models.CharField(max_length=60)
+    state = models.CharField(max_length=12, choices=PassState.choices, blank=True)
     why = models.CharField(max_length=340, blank=True)
+    facts = models.JSONField(default=dict, blank=True)
     undone_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["-id"]
-        constraints = [models.CheckConstraint(condition=Q(state__in=PassState.values), name="decision_state_known")]
+        constraints = [
+            models.CheckConstraint(condition=Q(state__in=["", *PassState.values]), name="decision_state_known")
+        ]
 
     def __str__(self) -> str:
-        return f"{self.by}: {self.state}"
+        return f"{self.by}: {self.did}"
 
 
 class DecisionOn(models.Model):

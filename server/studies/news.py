@@ -7,7 +7,7 @@ from django.dispatch import Signal
 #: Passes of a study were accepted, rejected or sent back. Carries `study`, `scenes`, the ids of their scenes, and
 #: where it is known `otherwise`, the ids of tests in which other passes stand beside each other than before.
 decided = Signal()
-#: A decision was taken back. Carries `decision`.
+#: A decision is being taken back: what else it changed is to be put back too. Carries `study` and `decision`.
 undone = Signal()
 #: A pass has a capture, or another view of it: `study` and `one`, the pass.
 captured = Signal()

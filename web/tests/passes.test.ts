@@ -40,8 +40,15 @@ function doubt(pass_id: number, check: string, more: Partial<M.PassDoubt> = {}):
   return { pass_id, check, words: "", weak: false, evidence: {}, window: null, settled: null, ...more };
 }
 
-const nothing: M.Doubts = { passes: [], wide: [], repeats: [], odd: [], last: null };
-const settled = { how: "accepted", words: "Accepted all the same", reason: "known", by: "mara", at: "" };
+const nothing: M.Doubts = { passes: [], wide: [], repeats: [], odd: [], last: null, checking: false };
+const settled = {
+  how: "accepted",
+  done: true,
+  words: "Accepted all the same",
+  reason: "known",
+  by: "mara",
+  at: "",
+};
 
 test("a mark says how a pass stands, and a sure doubt shows on whatever counts", () => {
   const own = pass(10, 1, "accepted");
@@ -58,7 +65,7 @@ test("what is settled stands no longer, what waits for its repeat still does", (
     ...nothing,
     passes: [
       doubt(one.id, "lock", { settled }),
-      doubt(one.id, "loading", { settled: { ...settled, how: "repeat" } }),
+      doubt(one.id, "loading", { settled: { ...settled, how: "repeat", done: false } }),
       doubt(one.id, "throttling", { weak: true }),
     ],
   };

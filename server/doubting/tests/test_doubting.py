@@ -130,7 +130,7 @@ def test_what_repeats_is_reproduced_and_may_stand_as_odd(desk: Bench) -> None:
     assert (found["pass_id"], found["of"], found["agrees"], found["other_session"]) == (again, bad, True, False)
     assert found["words"].startswith("Reproduced: pass 5 agrees with pass 4 (")
     assert "one session" in found["words"]
-    desk.tester.post(f"/passes/{bad}/odd", {"reason": "the fan stops here"})
+    settle(desk, bad, "", "odd", reason="the fan stops here")
     assert state(desk, bad) == "accepted"
     assert doubts(desk)["odd"] == [bad]
     odd = desk.tester.get(f"/studies/{desk.id}/findings/beside")["odd"]
@@ -227,3 +227,55 @@ def test_doubts_are_no_reason_of_their_own(desk: Bench) -> None:
     check = next(iter(standing(desk, bad)))
     assert settle(desk, bad, check, "rejected", status=422)["code"] == "reason_needed"
     assert settle(desk, bad, "cut_log", "assumed", reason="x", status=409)["code"] == "nothing_to_assume"
+
+
+def undo_last(bench: Bench) -> str:
+    last = doubts(bench)["last"]
+    bench.tester.post(f"/studies/{bench.id}/decisions/{last['id']}/undo", status=204)
+    return str(last["words"])
+
+
+def test_trimming_is_taken_back_with_the_state_it_had(desk: Bench) -> None:
+    bad = three_and(desk, Upset(loading_s=4.0))
+    desk.accept(bad)
+    before = desk.tester.get(f"/passes/{bad}")["one"]
+    settle(desk, bad, "loading", "trimmed")
+    assert state(desk, bad) == "recorded"
+    assert undo_last(desk).startswith("trimmed 1 pass: to 4.")
+    after = desk.tester.get(f"/passes/{bad}")["one"]
+    assert (after["windows"], after["state"], after["figures"]) == ([], "accepted", before["figures"])
+    assert "loading" in standing(desk, bad)
+    assert record_line(desk)[1] == "took back a decision"
+
+
+def test_what_was_assumed_is_taken_back_for_all_it_was_assumed_of(desk: Bench, jobs: Jobs) -> None:
+    held = [desk.record(0, 0, seed=n, upset=Upset(lock_fps=60.0)) for n in range(3)]
+    settle(desk, held[0], "lock", "assumed", reason="the menu says so", cap_name="menu limiter")
+    assert all("lock" not in standing(desk, one) for one in held)
+    jobs.work()
+    assert undo_last(desk) == "named a cap for 3 passes: the menu says so"
+    jobs.work()
+    assert all("lock" in standing(desk, one) for one in held)
+    assert desk.tester.get(f"/passes/{held[1]}")["one"]["figures"]["cap_name"] != "menu limiter"
+
+
+def test_a_length_and_a_repeat_are_taken_back(desk: Bench) -> None:
+    desk.demand = replace(desk.demand, seconds=31.0)
+    first, *_ = [desk.record(lane, 0, seed=lane * 10 + n) for lane in (0, 1) for n in range(3)]
+    key = doubts(desk)["wide"][0]["key"]
+    desk.tester.post(f"/studies/{desk.id}/doubts/settle", {"key": key, "how": "assumed", "reason": "a longer route"})
+    assert undo_last(desk) == "put the length right for 6 passes: a longer route"
+    assert [one["settled"] for one in doubts(desk)["wide"]] == [None]
+    total = len(desk.tester.get(f"/studies/{desk.id}/passes"))
+    desk.tester.post(f"/studies/{desk.id}/passes/repeat", {"pass_ids": [first]}, status=201)
+    assert undo_last(desk) == "had run again 1 pass"
+    assert len(desk.tester.get(f"/studies/{desk.id}/passes")) == total
+
+
+def test_many_are_repeated_in_few_queries(desk: Bench, queries: Callable[[int], Any]) -> None:
+    passes = [desk.record(lane, test, seed=100 * test + 10 * lane + n) for test in (0, 1) for lane in (0, 1)
+              for n in range(3)]  # fmt: skip
+    with queries(25):
+        planned = desk.tester.post(f"/studies/{desk.id}/passes/repeat", {"pass_ids": passes}, status=201)
+    assert sorted(one["number"] for one in planned) == [4, 4, 4, 4, 5, 5, 5, 5, 6, 6, 6, 6]
+    assert {one["role"] for one in planned} == {"repeat"}

@@ -112,7 +112,6 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/studies/{study_id}/decisions/{decision_id}/undo", None, "tester"),
     ("GET", "/studies/{study_id}/doubts", None, "viewer"),
     ("POST", "/passes/{pass_id}/settle", {"check": "lock", "how": "accepted", "reason": "known"}, "tester"),
-    ("POST", "/passes/{pass_id}/odd", {}, "tester"),
     ("POST", "/studies/{study_id}/doubts/settle", {"key": "x", "how": "accepted", "reason": "y"}, "tester"),
     ("POST", "/studies/{study_id}/passes/accept", {}, "tester"),
     ("GET", "/studies/{study_id}/findings/beside", None, "viewer"),

@@ -11,6 +11,8 @@ export const useDoubts = (study: number, measuring: boolean) =>
   useQuery({
     queryKey: ["study", study, "doubts", measuring],
     placeholderData: (previous: Schemas["DoubtsOut"] | undefined) => previous,
+    // What shows only over the whole study comes some seconds later, by itself.
+    refetchInterval: (query) => (query.state.data?.checking ? 2_000 : false),
     queryFn: () =>
       data(client.GET("/api/studies/{study_id}/doubts", { params: { path: { study_id: study } } })),
   });
@@ -38,8 +40,10 @@ export const useWhatIf = (
 export const useBeside = (
   study: number,
   looking: { baseline?: number; other?: number; group?: string } = {},
+  enabled = true,
 ) =>
   useQuery({
+    enabled,
     queryKey: ["study", study, "beside", looking],
     queryFn: () =>
       data(
@@ -109,11 +113,6 @@ export function useDeciding(study: number) {
     ),
     settle: useStudyChange(study, ({ pass, body }: { pass: number; body: Schemas["SettleIn"] }) =>
       data(client.POST("/api/passes/{pass_id}/settle", { params: { path: { pass_id: pass } }, body })),
-    ),
-    odd: useStudyChange(study, ({ pass, reason }: { pass: number; reason: string }) =>
-      data(
-        client.POST("/api/passes/{pass_id}/odd", { params: { path: { pass_id: pass } }, body: { reason } }),
-      ),
     ),
     settleWide: useStudyChange(study, (body: Schemas["SettleWideIn"]) =>
       data(client.POST("/api/studies/{study_id}/doubts/settle", { params: path, body })),

@@ -714,26 +714,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/passes/{pass_id}/odd": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Odd
-         * @description Say of a pass that it is odd, but real, since its repeat agrees.
-         */
-        post: operations["doubting_api_odd"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/passes/{pass_id}/reported": {
         parameters: {
             query?: never;
@@ -2958,6 +2938,8 @@ export interface components {
          * @description All that is doubted in a study, and how it stands.
          */
         DoubtsOut: {
+            /** Checking */
+            checking: boolean;
             last: components["schemas"]["LastDecisionOut"] | null;
             /** Odd */
             odd: number[];
@@ -3821,17 +3803,6 @@ export interface components {
             reason: string;
             /** Weight */
             weight: string;
-        };
-        /**
-         * OddIn
-         * @description Words on a pass that is odd, but real.
-         */
-        OddIn: {
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
         };
         /**
          * OddOut
@@ -5196,7 +5167,7 @@ export interface components {
         };
         /**
          * SettledOut
-         * @description How a doubt was settled, by whom and why.
+         * @description How a doubt was settled, by whom and why; `done` unless a repeat is still awaited.
          */
         SettledOut: {
             /**
@@ -5206,6 +5177,8 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Done */
+            done: boolean;
             /** How */
             how: string;
             /** Reason */
@@ -11360,140 +11333,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PassDetail"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    doubting_api_odd: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pass_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OddIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SettledAs"];
                 };
             };
             /** @description The request cannot be read */

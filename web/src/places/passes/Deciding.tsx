@@ -219,10 +219,7 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
         needed={false}
         open={open === "odd"}
         close={() => show(null)}
-        done={(reason) => {
-          if (only) does.odd.mutate({ pass: only.id, reason });
-          show(null);
-        }}
+        done={(reason) => settle({ how: "odd", reason })}
       />
     </div>
   );

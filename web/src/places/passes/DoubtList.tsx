@@ -32,7 +32,7 @@ export function DoubtList({ pass, doubts }: { pass: number; doubts: Doubts | und
 
 function Doubt({ doubt }: { doubt: PassDoubt }) {
   const settled = doubt.settled;
-  const open = !settled || settled.how === "repeat";
+  const open = !settled?.done;
   return (
     <li
       className={`border-l-4 px-3 py-1.5 ${open && !doubt.weak ? "border-accent bg-mark/40" : "border-rule text-soft"}`}

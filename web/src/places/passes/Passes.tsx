@@ -62,7 +62,8 @@ export function Passes({ study }: { study: Study }) {
   const { data: passes, error } = usePasses(study.id);
   const stale = (passes ?? []).filter((one) => one.stale).length;
   const { data: doubts } = useDoubts(study.id, stale > 0);
-  const { data: beside } = useBeside(study.id);
+  const out = (passes ?? []).some((one) => one.state === "rejected");
+  const { data: beside } = useBeside(study.id, {}, out);
   const may = useMay("tester") && study.state === "open";
   const { accept } = useDeciding(study.id);
   const go = useNavigate();
@@ -160,7 +161,10 @@ export function Passes({ study }: { study: Study }) {
   });
   useHotkeys("shift+a", () => accept.mutate(null), { enabled: on && may && counts.waits > 0 });
   useHotkeys("d", () => set({ order: order === "doubt" ? "" : "doubt" }), { enabled: on });
-  useEffect(() => set({ match: text }), [text, set]);
+  const written = search.get("match") ?? "";
+  useEffect(() => {
+    if (text !== written) set({ match: text });
+  }, [text, written, set]);
 
   if (error) return <ErrorNotice error={error} />;
   if (!passes) return <Loading what="the passes" />;
@@ -176,7 +180,7 @@ export function Passes({ study }: { study: Study }) {
         setFilter={setText}
       >
         {may && <ReportedTable study={study} />}
-        {may && counts.waits + counts.doubted > 0 && fine > 0 && (
+        {may && fine > 0 && (
           <Button shortcut="A" disabled={accept.isPending} onClick={() => accept.mutate(null)}>
             Accept {counts.doubted ? `the ${fine} that no check doubts` : `all ${fine}`}
           </Button>
@@ -189,7 +193,7 @@ export function Passes({ study }: { study: Study }) {
       )}
       <ErrorNotice error={accept.error} />
       {doubts && <WideDoubts study={study} doubts={doubts} show={(ids) => setPicked(new Set(ids))} />}
-      {beside?.rejections.words && <p className="mb-3 text-soft">{beside.rejections.words}</p>}
+      {out && beside?.rejections.words && <p className="mb-3 text-soft">{beside.rejections.words}</p>}
       <div className="mb-2 flex flex-wrap items-center justify-between gap-x-6 gap-y-2">
         <Legend counts={counts} filter={setText} />
         <Choice

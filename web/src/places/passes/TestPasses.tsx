@@ -1,4 +1,4 @@
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate, useParams } from "react-router";
 import { client, data } from "../../api/client";
@@ -48,11 +48,16 @@ export function TestPasses({ study }: { study: Study }) {
 
   const own = useMemo(() => (passes ?? []).filter((one) => one.test_id === test?.id), [passes, test?.id]);
   const stands = useMemo(() => (doubts ? standing(doubts) : new Map<number, PassDoubt[]>()), [doubts]);
+  const [opened, setOpened] = useState<number | null>(null);
   const chosen =
     own.find((one) => one.id === Number(search.get("pass"))) ??
+    own.find((one) => one.id === opened) ??
     own.find((one) => stands.get(one.id)?.some((doubt) => !doubt.weak)) ??
     own.find((one) => one.state === "recorded") ??
     own[0];
+  // What the test opened on stays in question when it is decided: one sees what became of it.
+  const first = doubts ? chosen?.id : undefined;
+  useEffect(() => setOpened(first ?? null), [first]);
   const choose = useCallback(
     (id: number | undefined) => id !== undefined && set({ pass: String(id) }),
     [set],

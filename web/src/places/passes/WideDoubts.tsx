@@ -23,7 +23,7 @@ export function WideDoubts({
   show: (passes: number[]) => void;
 }) {
   const [all, setAll] = useState(false);
-  const open = doubts.wide.filter((one) => !one.settled || one.settled.how === "repeat");
+  const open = doubts.wide.filter((one) => !one.settled?.done);
   const settled = doubts.wide.length - open.length;
   if (!doubts.wide.length) return null;
   return (
@@ -52,7 +52,7 @@ function WideDoubt({ study, doubt, show }: { study: Study; doubt: Wide; show: (p
     settleWide.mutate({ key: doubt.key, how, reason: "", reason_code: "", ...why });
     setDialog(null);
   };
-  const open = !doubt.settled || doubt.settled.how === "repeat";
+  const open = !doubt.settled?.done;
   return (
     <div
       className={`border-l-4 px-3 py-1.5 ${open && !doubt.weak ? "border-accent bg-mark/40" : "border-rule text-soft"}`}

@@ -39,7 +39,7 @@ export type Order = "plan" | "doubt" | "waiting";
 export function standing(doubts: Doubts): Map<number, PassDoubt[]> {
   const found = new Map<number, PassDoubt[]>();
   for (const one of doubts.passes) {
-    if (one.settled && one.settled.how !== "repeat") continue;
+    if (one.settled?.done) continue;
     const own = found.get(one.pass_id);
     if (own) own.push(one);
     else found.set(one.pass_id, [one]);
@@ -67,7 +67,7 @@ export function rowsOf(
   const odd = new Set(doubts?.odd);
   const wide = new Map<number, string[]>();
   for (const one of doubts?.wide ?? []) {
-    if (one.settled || one.weak || !one.marks) continue;
+    if (one.settled?.done || one.weak || !one.marks) continue;
     for (const pass of one.pass_ids) wide.set(pass, [...(wide.get(pass) ?? []), one.check]);
   }
   const places = new Map<string, Marked[]>();
