@@ -49,13 +49,17 @@ export function TestPasses({ study }: { study: Study }) {
   const own = useMemo(() => (passes ?? []).filter((one) => one.test_id === test?.id), [passes, test?.id]);
   const stands = useMemo(() => (doubts ? standing(doubts) : new Map<number, PassDoubt[]>()), [doubts]);
   const [opened, setOpened] = useState<number | null>(null);
+  const doubted = (one: Pass) => stands.get(one.id)?.some((doubt) => !doubt.weak);
+  const last = own.find((one) => one.id === opened);
+  // A check that ends meanwhile must not put another pass under the keys: the one in question stays until it is decided,
+  // then comes the next that waits, and the last one stays to be seen.
   const chosen =
     own.find((one) => one.id === Number(search.get("pass"))) ??
-    own.find((one) => one.id === opened) ??
-    own.find((one) => stands.get(one.id)?.some((doubt) => !doubt.weak)) ??
+    (last && (last.state === "recorded" || doubted(last)) ? last : undefined) ??
+    own.find(doubted) ??
     own.find((one) => one.state === "recorded") ??
+    last ??
     own[0];
-  // What the test opened on stays in question when it is decided: one sees what became of it.
   const first = doubts ? chosen?.id : undefined;
   useEffect(() => setOpened(first ?? null), [first]);
   const choose = useCallback(
