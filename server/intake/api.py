@@ -15,12 +15,10 @@ from studies.schemas import Changed
 
 from intake import beside, looking, pack_queries, packs, queries, services
 from intake.schemas import (
-    AgreementOut,
     ArrivalOut,
     FilesIn,
     KnownIn,
     KnownOut,
-    LayersOut,
     OffsetIn,
     PackDetail,
     PackIn,
@@ -32,13 +30,12 @@ from intake.schemas import (
     PreviewIn,
     Recorded,
     ReportedIn,
-    ShapeOut,
     TakeIn,
     Taken,
-    TestTraces,
     WindowsIn,
     WorkOut,
 )
+from intake.trace_schemas import AgreementOut, LayersOut, ShapeOut, TestTraces
 from intake.uploads import whole_upload
 
 router = Router(tags=["intake"])
@@ -191,7 +188,7 @@ def one_pass(request: HttpRequest, pass_id: int) -> PassDetail:
 @router.get("/studies/{int:study_id}/tests/{int:test_id}/traces", response=TestTraces)
 def traces(request: HttpRequest, study_id: int, test_id: int) -> TestTraces:
     """The traces of all recorded passes of a test: their percentile curves, and where their frames are to be had."""
-    return queries.traces_of(study_id, test_id)
+    return looking.traces_of(study_id, test_id)
 
 
 @router.get("/captures/{int:capture_id}/trace")
@@ -208,7 +205,7 @@ def trace(
     Exact frames come without the third part. `key` names what they were made by, so that an answer is kept for good.
     """
     response = HttpResponse(
-        queries.trace_of(capture_id, stretches, from_s, to_s), content_type="application/octet-stream"
+        looking.trace_of(capture_id, stretches, from_s, to_s), content_type="application/octet-stream"
     )
     response.headers["Cache-Control"] = _kept_by(key)
     return response

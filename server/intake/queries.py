@@ -6,23 +6,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-import numpy as np
 from django.db.models import Count, F, Q, QuerySet
 from problems import NotFound
 from rennbahn import MEASURES_VERSION, comparing
-from rennbahn import capture as core
-from rennbahn.capture.envelope import envelope
 from rennbahn.capture.naming import Place, places_of
-from rennbahn.capture.pack import unpack
 from rennbahn.comparing.hours import Hours, Run, bench_hours
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
 from studies.models import COUNTING, Pass, PassState, Study, StudyState
 from studies.queries import with_lanes_and_tests
 
-from intake.crunching import FRAMES, standing_as
+from intake.crunching import standing_as
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
-from intake.models import Arrival, ArrivalState, Capture, Channel, Original, PassFile, SavedMap
+from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
 from intake.schemas import (
     ArrivalOut,
     ColumnMap,
@@ -31,8 +27,6 @@ from intake.schemas import (
     PassDetail,
     PassOut,
     Refusal,
-    TestTraces,
-    TraceOut,
     WorkOut,
 )
 
@@ -240,58 +234,6 @@ def _measured(capture: Capture, school: str) -> list[EarlierFigures]:
         )
         for row in rows
     ]  # fmt: skip
-
-
-def traces_of(study_id: int, test_id: int) -> TestTraces:
-    """The traces of all recorded passes of a test: percentile curves, and where their frames are to be had."""
-    study = Study.objects.filter(pk=study_id).only("target_hz").first()
-    if study is None or not study.tests.filter(pk=test_id).exists():
-        raise NotFound("test in this study")
-    captures = (
-        Capture.objects.filter(on_pass__test=test_id, current__isnull=False)
-        .select_related("on_pass", "current__all")
-        .defer("current__all__figures", "current__all__made_by")
-        .order_by("on_pass__lane__position", "on_pass__number")
-    )
-    return TestTraces(
-        test_id=test_id,
-        budget_ms=1000.0 / study.target_hz,
-        traces=[_trace(capture) for capture in captures],
-    )
-
-
-def _trace(capture: Capture) -> TraceOut:
-    one, row = capture.on_pass, capture.current
-    assert row is not None  # noqa: S101 - asked for above
-    curve = bytes(row.all.curve)
-    return TraceOut(
-        pass_id=one.pk,
-        lane_id=one.lane_id,
-        capture_id=capture.pk,
-        number=one.number,
-        state=one.state,
-        frames=row.frames,
-        length_s=capture.length_s,
-        windows=capture.windows,
-        key=(capture.frames_digest or str(capture.pk))[:16],
-        basis=capture.basis[:16],
-        curve_ms=unpack(curve).tolist() if curve else [],
-    )
-
-
-def trace_of(capture_id: int, stretches: int, start_s: float | None, stop_s: float | None) -> bytes:
-    """A capture's trace as little-endian doubles: is it exact (1 or 0), how many stretches, then end, low and high.
-
-    It is the whole capture: windows are drawn over it. Raises NotFound.
-    """
-    channel = Channel.objects.filter(capture=capture_id, name=FRAMES).first()
-    if channel is None:
-        raise NotFound("capture")
-    frames = unpack(bytes(channel.data))
-    found = envelope(core.Capture(frames), stretches, start_s, stop_s)
-    head = np.array([float(found.exact), float(len(found.end_s))])
-    parts = [found.end_s, found.low_ms] + ([] if found.exact else [found.high_ms])
-    return np.concatenate([head, *parts]).astype("<f8").tobytes()
 
 
 def original_of(capture_id: int) -> tuple[str, bytes]:
