@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from django.db.models import Count
 from intake.models import PassDoubt
 from problems import NotFound
-from studies.models import Decision, Study
+from studies.models import Decision, DecisionOn, Study
 
 from doubting.models import SETTLES, How, RepeatFound, Settled, WideDoubt
 from doubting.schemas import DoubtOut, DoubtsOut, LastDecisionOut, PassDoubtOut, RepeatOut, SettledOut, WideDoubtOut
@@ -93,13 +92,14 @@ def last_decision(study_id: int) -> LastDecisionOut | None:
     """What was done last to passes and was not taken back."""
     row = (
         Decision.objects.filter(study=study_id, undone_at=None)
-        .annotate(n=Count("on"))
         .order_by("-pk")
-        .values_list("pk", "did", "why", "by__username", "at", "n")
+        .values_list("pk", "did", "why", "by__username", "at")
         .first()
     )
     if row is None:
         return None
-    pk, did, why, who, at, count = row
+    pk, did, why, who, at = row
+    # Counted alone: counted beside all others, each decision of a long study would be counted for the one that is told.
+    count = DecisionOn.objects.filter(decision=pk).count()
     words = f"{did} {'1 pass' if count == 1 else f'{count} passes'}{f': {why}' if why else ''}"
     return LastDecisionOut(id=pk, words=words, by=who, at=at, passes=count)

@@ -14,6 +14,7 @@ from typing import Any
 from rennbahn.capture import ColumnMap, propose_columns, read_capture
 from rennbahn.checks import Context, Doubt, context_from_json, doubts_of, repeats_of
 from rennbahn.comparing import Study, compare_study
+from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.comparing.study import Comparison
 from rennbahn.comparing.words import (
@@ -27,6 +28,7 @@ from rennbahn.comparing.words import (
 )
 from rennbahn.display import fps, ms, signed_percent
 from rennbahn.errors import CaptureRefused, RennbahnError
+from rennbahn.kinds import answer_of
 from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.rates import Low
 
@@ -182,13 +184,14 @@ def _study(arguments: argparse.Namespace) -> int:
     for number, name in enumerate(arguments.files):
         try:
             study = Study.from_json(_load(name))
-            result = compare_study(study)
+            sheet = Sheet(study)
+            result, answer = compare_study(study, sheet), answer_of(sheet)
         except RennbahnError as error:
             refused = True
             print(f"{name}: {error.message}", file=sys.stderr)
             continue
         if arguments.json:
-            _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json())
+            _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | answer.as_json())
         else:
             parts = [_comparison_text(study, comparison) for comparison in result.compare]
             print(("\n\n" if number else "") + "\n\n".join(parts))

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
 from typing import Any
 
+from rennbahn.comparing.facts import AIMS, BUDGET_SHARES, STUDY_KINDS, Aims, LaneFacts, PassFacts, TestFacts
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
 from rennbahn.keys import refuse_unknown
@@ -88,6 +89,7 @@ class Lane:
 
     id: str
     name: str
+    facts: LaneFacts = field(default_factory=LaneFacts)
 
 
 @dataclass(frozen=True)
@@ -109,6 +111,7 @@ class Test:
     scene: str
     conditions: str = ""
     group: str = ""
+    facts: TestFacts = field(default_factory=TestFacts)
 
 
 @dataclass(frozen=True)
@@ -126,11 +129,15 @@ class Pass:
     flags: tuple[str, ...] = ()
     figures: Mapping[str, float] = field(default_factory=dict)
     clock_h: float | None = None
+    facts: PassFacts = field(default_factory=PassFacts)
 
 
 @dataclass(frozen=True)
 class Study:
-    """A question with all that was measured for it. `compare` holds pairs (A, B); margins are of B over A."""
+    """A question with all that was measured for it. `compare` holds pairs (A, B); margins are of B over A.
+
+    `kind` says what is answered beside margins, `aims` what for.
+    """
 
     name: str
     method: Method
@@ -139,6 +146,8 @@ class Study:
     tests: tuple[Test, ...]
     passes: tuple[Pass, ...]
     compare: tuple[tuple[str, str], ...]
+    kind: str = STUDY_KINDS[0]
+    aims: Aims = field(default_factory=Aims)
 
     @property
     def groups(self) -> tuple[str, ...]:
@@ -149,6 +158,7 @@ class Study:
     def __post_init__(self) -> None:
         lanes, tests = {lane.id for lane in self.lanes}, {test.id for test in self.tests}
         scenes = {scene.id for scene in self.scenes}
+        self._refuse_strange_names(lanes, tests)
         for test in self.tests:
             if test.scene not in scenes:
                 _refuse("tests", f"test {test.id} names the scene {test.scene}, which is not there")
@@ -164,27 +174,44 @@ class Study:
             if not set(pair) <= lanes:
                 _refuse("compare", f"{pair[1]} over {pair[0]}: one of these lanes is not there")
 
+    def _refuse_strange_names(self, lanes: set[str], tests: set[str]) -> None:
+        if self.kind not in STUDY_KINDS:
+            _refuse("kind", f"the kind of a study must be one of {', '.join(STUDY_KINDS)} (got {self.kind!r})")
+        for lane in self.lanes:
+            if lane.facts.upscaled_from is not None and lane.facts.upscaled_from not in lanes:
+                _refuse("lanes", f"lane {lane.id} is upscaled from {lane.facts.upscaled_from}, which is not there")
+        for test in self.tests:
+            if test.facts.play_of is not None and test.facts.play_of not in tests:
+                _refuse("tests", f"test {test.id} stands for {test.facts.play_of}, which is not there")
+
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Study:
         """Read a study file. Raises :class:`RennbahnError` (`bad_study`) naming what is missing or wrong."""
         try:
             refuse_unknown(
-                data, {*(one.name for one in fields(cls)), "settings", "kind"} - {"method"}, "the study", "bad_study"
+                data, {*(one.name for one in fields(cls)), "settings"} - {"method", "aims"}, "the study", "bad_study"
             )
-            if data.get("kind", "a_b") != "a_b":
-                _refuse("kind", f"only a study of kind a_b can be compared here (got {data['kind']!r})")
+            settings = data.get("settings", {})
             for part, known in _KEYS.items():
                 for x in data[part]:
                     refuse_unknown(x, known, part, "bad_study")
             return cls(
                 name=str(data.get("name", "")),
-                method=Method.from_json(data.get("settings", {})),
-                lanes=tuple(Lane(str(x["id"]), str(x.get("name", x["id"]))) for x in data["lanes"]),
+                method=Method.from_json({key: value for key, value in settings.items() if key not in AIMS}),
+                lanes=tuple(
+                    Lane(str(x["id"]), str(x.get("name", x["id"])), LaneFacts.from_json(x)) for x in data["lanes"]
+                ),
                 scenes=tuple(
                     Scene(str(x["id"]), str(x.get("game", "")), str(x.get("name", ""))) for x in data["scenes"]
                 ),
                 tests=tuple(
-                    Test(str(x["id"]), str(x["scene"]), str(x.get("conditions", "")), str(x.get("group", "")))
+                    Test(
+                        str(x["id"]),
+                        str(x["scene"]),
+                        str(x.get("conditions", "")),
+                        str(x.get("group", "")),
+                        TestFacts.from_json(x),
+                    )
                     for x in data["tests"]
                 ),
                 passes=tuple(
@@ -197,10 +224,13 @@ class Study:
                         tuple(x.get("flags") or ()),
                         {k: float(v) for k, v in (x.get("figures") or {}).items() if v is not None},
                         None if x.get("clock_h") is None else float(x["clock_h"]),
+                        PassFacts.from_json(x),
                     )
                     for number, x in enumerate(data["passes"], start=1)
                 ),
-                compare=tuple((str(a), str(b)) for a, b in data["compare"]),
+                compare=tuple((str(a), str(b)) for a, b in data.get("compare", ())),
+                kind=str(data.get("kind", STUDY_KINDS[0])),
+                aims=Aims.from_json(settings),
             )
         except KeyError as error:
             raise RennbahnError("bad_study", f"the study lacks {error}", field=str(error.args[0])) from None
@@ -208,14 +238,17 @@ class Study:
             raise RennbahnError("bad_study", f"the study is not in the form described: {error}") from None
 
 
-#: What each entry of a study file may hold; beside what is compared, facts for other questions than margins.
+#: What each entry of a study file may hold.
 _KEYS = {
-    "lanes": {"id", "name", "price", "power_w", "memory_gb"},
+    "lanes": {
+        "id", "name", "price", "power_w", "memory_gb", "level", "unit", "rival", "levels", "step", "upscaled_from",
+        "cards",
+    },
     "scenes": {"id", "game", "name", "kind", "length_s"},
-    "tests": {"id", "scene", "conditions", "group", "resolution", "preset"},
+    "tests": {"id", "scene", "conditions", "group", "resolution", "preset", "play_of"},
     "passes": {
         "id", "lane", "test", "number", "status", "source", "flags", "figures", "clock_h", "session", "control",
-        "reason_code", "power_w", "gpu_busy_ms", "cpu_busy_ms",
+        "reason_code", "power_w", "gpu_busy_ms", "cpu_busy_ms", *BUDGET_SHARES, "longest_spell_s", "alternation",
     },
 }  # fmt: skip
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.special import fdtr, fdtrc
 
 from rennbahn.inference.drift import BOUND, tightness
-from rennbahn.inference.moderation import POOLS, moderated
+from rennbahn.inference.moderation import POOLS, Moderated, moderated
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -113,33 +113,17 @@ class PairNoise:
         both = Scatter(own_a.freedom + own_b.freedom, own_a.yy + own_b.yy, own_a.tt + own_b.tt, own_a.ty + own_b.ty)
         self.own_freedom = both.freedom
         self.freedom = both.freedom.sum(axis=-1)
-        self.slope = np.zeros(self.freedom.shape)
-        self.slope_var = np.zeros(self.freedom.shape)
-        found = moderated(both.yy, both.freedom)
-        if self.drifting.any():
-            held = tightness(allowance)
-            for turn in range(_ROUNDS):
-                if turn:
-                    found = moderated(_left(both, self.slope), both.freedom)
-                with np.errstate(invalid="ignore", divide="ignore"):
-                    weight = np.where(found.v > 0, 1.0 / found.v, 0.0)
-                sxx, sxy = (weight * both.tt).sum(axis=-1), (weight * both.ty).sum(axis=-1)
-                before = self.slope
-                self.slope = np.where(self.drifting, sxy / (sxx + held), 0.0)
-                self.slope_var = np.where(self.drifting, 1.0 / (sxx + held), 0.0)
-            residual = before
-        else:
-            residual = self.slope
-        self.found = found
-        self.v, self.df, self.pool = found.v, found.df, found.pool
-        self._lanes(own_a, own_b, residual)
+        told = told_apart(both, self.drifting, allowance)
+        self.found, self.slope, self.slope_var = told.found, told.slope, told.slope_var
+        self.v, self.df, self.pool = told.found.v, told.found.df, told.found.pool
+        self._lanes(own_a, own_b, told.residual)
 
     def _lanes(self, own_a: Scatter, own_b: Scatter, slope: Floats) -> None:
         """Does one lane scatter more than the other (reading 35)?"""
         with np.errstate(invalid="ignore", divide="ignore"):
             weight = np.where(self.v > 0, 1.0 / self.v, 0.0)
         there = self.v > 0
-        r_a, r_b = ((weight * _left(own, slope)).sum(axis=-1) for own in (own_a, own_b))
+        r_a, r_b = ((weight * left_by(own, slope)).sum(axis=-1) for own in (own_a, own_b))
         d_a, d_b = (np.where(there, own.freedom, 0.0).sum(axis=-1) for own in (own_a, own_b))
         asked = (d_a >= FEWEST_OF_LANE) & (d_b >= FEWEST_OF_LANE) & (r_a > 0) & (r_b > 0)
         self.p = np.full(asked.shape, math.nan)
@@ -188,7 +172,37 @@ class PairNoise:
         )
 
 
-def _left(own: Scatter, slope: Floats) -> Floats:
+@dataclass(frozen=True)
+class ToldApart:
+    """Noise by scene, shape (.., G), and the drift of ln x an hour with its variance, shape (..), 0 where none is
+    taken out. `residual` is the drift that the noise was taken without."""
+
+    found: Moderated
+    slope: Floats
+    slope_var: Floats
+    residual: Floats
+
+
+def told_apart(scatter: Scatter, drifting: Bools, allowance: float) -> ToldApart:
+    """The noise of scenes and the drift of the bench, from what scatters within cells (readings 13 and 34)."""
+    slope = slope_var = residual = np.zeros(drifting.shape)
+    found = moderated(scatter.yy, scatter.freedom)
+    if not drifting.any():
+        return ToldApart(found, slope, slope_var, residual)
+    held = tightness(allowance)
+    for turn in range(_ROUNDS):
+        if turn:
+            found = moderated(left_by(scatter, slope), scatter.freedom)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            weight = np.where(found.v > 0, 1.0 / found.v, 0.0)
+        sxx, sxy = (weight * scatter.tt).sum(axis=-1), (weight * scatter.ty).sum(axis=-1)
+        residual = slope
+        slope = np.where(drifting, sxy / (sxx + held), 0.0)
+        slope_var = np.where(drifting, 1.0 / (sxx + held), 0.0)
+    return ToldApart(found, slope, slope_var, residual)
+
+
+def left_by(own: Scatter, slope: Floats) -> Floats:
     """Sums of squares that a drift leaves, shape (F, P, G)."""
     if not slope.any():
         return own.yy

@@ -168,9 +168,9 @@ class StudyResult:
         }
 
 
-def compare_study(study: Study) -> StudyResult:
-    """Compare the lanes of a study under its declared method, and under every other."""
-    sheet = Sheet(study)
+def compare_study(study: Study, sheet: Sheet | None = None) -> StudyResult:
+    """Compare the lanes of a study under its declared method, and under every other; `sheet` where it is there."""
+    sheet = sheet or Sheet(study)
     whole = Block(sheet, study.compare)
     by_group = {group: Block(sheet, study.compare, group) for group in study.groups}
     return StudyResult(

@@ -1,0 +1,203 @@
+"""A ladder: many lanes ranked, with what is shown of their order, tiers, and what holds a wanted rate."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from rennbahn.comparing.cells import Bools, Floats, Sheet
+from rennbahn.comparing.margins import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
+from rennbahn.comparing.model import Lane
+from rennbahn.kinds.fit import Fit, Interval, LeftOut, group_tests, of_figure
+from rennbahn.worth import extra_frame_cost
+
+
+@dataclass(frozen=True)
+class Rung:
+    """A lane of a ladder: geometric mean in fps over the common tests with its own interval at the study's level.
+
+    `ranks` are the best and the worst that it may have: with probability 0.95 those of all lanes hold together. Lanes
+    whose order is not shown share ranks. A `tier` begins where a lane is shown to be behind the first of the tier
+    before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money is in the unit of `price`.
+    """
+
+    lane: str
+    fps: float
+    low: float | None
+    high: float | None
+    ranks: tuple[int, int]
+    tier: int
+    outclassed_by: str | None
+    price: float | None
+    per_price: float | None
+    cost_per_frame: float | None
+    watts: float | None
+    per_watt: float | None
+
+
+@dataclass(frozen=True)
+class LadderPair:
+    """The margin of b over a, as a share; the intervals of all pairs of a block hold at once."""
+
+    a: str
+    b: str
+    margin: float
+    low: float | None
+    high: float | None
+    verdict: str
+
+
+@dataclass(frozen=True)
+class Need:
+    """Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals."""
+
+    target: float
+    group: str | None
+    figure: str
+    hold: tuple[str, ...]
+    on_edge: tuple[str, ...]
+    miss: tuple[str, ...]
+    cheapest: str | None
+
+
+@dataclass(frozen=True)
+class LadderBlock:
+    """A ladder over the tests of one group in one figure, from the fastest lane down.
+
+    `tests` counts those that all its lanes have; `absent` are lanes without any result here.
+    """
+
+    group: str | None
+    figure: str
+    tests: int
+    left_out: tuple[LeftOut, ...]
+    absent: tuple[str, ...]
+    lanes: tuple[Rung, ...]
+    pairs: tuple[LadderPair, ...]
+    needs: tuple[Need, ...]
+
+
+def ladder_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequence[int] | None = None) -> LadderBlock:
+    """The ladder of a group, or of the tests with these numbers."""
+    numbers = group_tests(sheet, group) if tests is None else list(tests)
+    everyone = Fit(sheet, figure, range(len(sheet.study.lanes)), numbers)
+    there = np.flatnonzero(everyone.there.any(axis=1)).tolist()
+    absent = tuple(lane.id for at, lane in enumerate(sheet.study.lanes) if at not in there)
+    fit = Fit(sheet, figure, there, numbers)
+    common, name = fit.common(), of_figure(figure)
+    if not common.any():
+        return LadderBlock(group, name, 0, tuple(fit.left_out()), absent, (), (), ())
+    weights = fit.lane_weights(common)
+    order = np.argsort(-fit.weighed(weights).middle, kind="stable")
+    weights = weights[order]
+    levels, reach = fit.weighed(weights), None
+    a, b = np.triu_indices(len(order), 1)
+    over = fit.weighed(weights[b] - weights[a])
+    reach = over.reach_at_once(len(order), fit.level)
+    low, high = over.middle - reach, over.middle + reach
+    codes = verdicts_of_logs(low, high, fit.method.equal_band)
+    lanes = [sheet.study.lanes[fit.lanes[at]] for at in order]
+    pairs = tuple(
+        LadderPair(lanes[i].id, lanes[j].id, *Interval.of(m, r).share(), verdict=VERDICTS[code])
+        for i, j, m, r, code in zip(
+            a.tolist(), b.tolist(), over.middle.tolist(), reach.tolist(), codes.tolist(), strict=True
+        )
+    )
+    count = len(order)
+    # Shown order: an interval that leaves 0 out, however small the difference.
+    above = np.zeros((count, count), dtype=np.bool_)
+    with np.errstate(invalid="ignore"):
+        above[a, b], above[b, a] = high < 0, low > 0
+    table = np.full((count, count), EVEN, dtype=np.int8)
+    table[a, b] = codes
+    table[b, a] = np.select([codes == AHEAD, codes == BEHIND], [BEHIND, AHEAD], codes)
+    own = zip(levels.middle.tolist(), levels.reach(fit.level).tolist(), strict=True)
+    rates = [Interval.of(middle, reach).rate() for middle, reach in own]
+    watts = _watts(fit, common)[order]
+    rungs, tiers = [], _tiers(table)
+    for i, lane in enumerate(lanes):
+        fps, lowest, highest = rates[i]
+        price, draws = lane.facts.price, None if np.isnan(watts[i]) else float(watts[i])
+        better = [
+            j for j, other in enumerate(lanes) if j != i and _outclasses(other, lane, VERDICTS[table[i, j]])
+        ]  # table[i, j]: lane j over lane i
+        rungs.append(
+            Rung(
+                lane.id, fps, lowest, highest,
+                (1 + int(above[:, i].sum()), count - int(above[i].sum())), tiers[i],
+                lanes[better[0]].id if better else None, price,
+                fps / price if price else None, price / fps if price else None,
+                draws, fps / draws if draws else None,
+            )
+        )  # fmt: skip
+    needs = tuple(_need(target, group, name, rungs) for target in sheet.study.aims.targets)
+    return LadderBlock(group, name, int(common.sum()), tuple(fit.left_out()), absent, tuple(rungs), pairs, needs)
+
+
+def _tiers(table: NDArray[np.int8]) -> list[int]:
+    """Tiers from the fastest lane down, from the verdicts of lane j over lane i."""
+    tiers, first = [1], 0
+    for lane in range(1, len(table)):
+        if table[first, lane] == BEHIND:
+            first = lane
+            tiers.append(tiers[-1] + 1)
+        else:
+            tiers.append(tiers[-1])
+    return tiers
+
+
+def _outclasses(other: Lane, lane: Lane, verdict: str) -> bool:
+    """Does another lane cost no more and give no less, one of the two surely? `verdict` is of the other over it."""
+    theirs, own = other.facts.price, lane.facts.price
+    if theirs is None or own is None or theirs > own:
+        return False
+    return verdict == "ahead" or (verdict == "even" and theirs < own)
+
+
+def _need(target: float, group: str | None, figure: str, rungs: Sequence[Rung]) -> Need:
+    hold = [one for one in rungs if (one.low is not None and one.low >= target)]
+    miss = [one for one in rungs if (one.high is not None and one.high < target)]
+    edge = [one for one in rungs if one not in hold and one not in miss]
+    priced = [one for one in hold if one.price is not None]
+    cheapest = min(priced, key=lambda one: (one.price or 0.0, -one.fps)).lane if priced else None
+    held, on_edge, missed = (tuple(one.lane for one in part) for part in (hold, edge, miss))
+    return Need(target, group, figure, held, on_edge, missed, cheapest)
+
+
+def watts_of(fit: Fit) -> Floats:
+    """Mean power in W of each cell's accepted passes, else what is said of the lane, shape (L, T); NaN unknown."""
+    found = np.full((len(fit.lanes), len(fit.tests)), np.nan)
+    place = {fit.name(i): i for i in range(len(fit.lanes))}
+    where = {fit.study.tests[t].id: i for i, t in enumerate(fit.tests.tolist())}
+    told: dict[tuple[int, int], list[float]] = {}
+    for one in fit.study.passes:
+        if one.status == "accepted" and one.facts.power_w is not None and one.lane in place and one.test in where:
+            told.setdefault((place[one.lane], where[one.test]), []).append(one.facts.power_w)
+    for i, lane in enumerate(fit.lanes.tolist()):
+        power = fit.study.lanes[lane].facts.power_w
+        if power is not None:
+            found[i] = power
+    for cell, values in told.items():
+        found[cell] = sum(values) / len(values)
+    return found
+
+
+def _watts(fit: Fit, tests: Bools) -> Floats:
+    found: Floats = watts_of(fit)[:, tests].mean(axis=1)
+    return found
+
+
+def extra_frames(rungs: Sequence[Rung]) -> list[dict[str, object]]:
+    """What each frame gained costs, from each priced lane that is not outclassed to the next dearer one."""
+    steps = sorted(
+        (one for one in rungs if one.price is not None and one.outclassed_by is None), key=lambda x: x.price or 0
+    )
+    found: list[dict[str, object]] = []
+    for below, above in pairwise(steps):
+        cost = extra_frame_cost(below.price or 0.0, below.fps, above.price or 0.0, above.fps)
+        found.append({"from": below.lane, "to": above.lane, "cost_per_extra_frame": cost.cost_per_extra_frame})
+    return found
