@@ -31,6 +31,7 @@ from rennbahn.errors import CaptureRefused, RennbahnError
 from rennbahn.kinds import answer_of
 from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.rates import Low
+from rennbahn.tables import aligned, answer_parts
 
 #: Some file was refused.
 REFUSED = 2
@@ -119,7 +120,7 @@ def _figures(arguments: argparse.Namespace) -> int:
             table.append(_figures_row(name, found))
             notes += [f"  {name}: {note}" for note in taken]
     if table:
-        print(_aligned(_FIGURE_HEADS, table))
+        print(aligned(_FIGURE_HEADS, table))
         if any("*" in cell for row in table for cell in row):
             print("\n  * thin: stands on fewer than 10 frames")
         if notes:
@@ -193,7 +194,7 @@ def _study(arguments: argparse.Namespace) -> int:
         if arguments.json:
             _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | answer.as_json())
         else:
-            parts = [_comparison_text(study, comparison) for comparison in result.compare]
+            parts = [*answer_parts(study, answer), *(_comparison_text(study, one) for one in result.compare)]
             print(("\n\n" if number else "") + "\n\n".join(parts))
     return REFUSED if refused else 0
 
@@ -235,7 +236,7 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
                 ]
             )
         heads = (figure, name_a, name_b, "margin", level_words(study.method), "passes", "verdict")
-        parts.append(_aligned(heads, rows))
+        parts.append(aligned(heads, rows))
     flips = [kind for kind, agreement in comparison.agreement.items() if agreement.depends_on_method]
     if flips:
         parts.append("Depends on the method: another school gives another verdict for " + ", ".join(flips) + ".")
@@ -318,19 +319,6 @@ def _part(data: Any, name: str) -> Any:
 
 def _emit(data: object) -> None:
     print(json.dumps(data, ensure_ascii=False, allow_nan=False))
-
-
-def _aligned(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
-    """A table in columns: first and last to the left, numbers between to the right."""
-    widths = [max(len(row[i]) for row in [heads, *rows]) for i in range(len(heads))]
-    lines = []
-    for row in (heads, ["─" * width for width in widths], *rows):
-        cells = [
-            cell.rjust(width) if 0 < i < len(row) - 1 else cell.ljust(width)
-            for i, (cell, width) in enumerate(zip(row, widths, strict=True))
-        ]
-        lines.append("  ".join(cells).rstrip())
-    return "\n".join(lines)
 
 
 if __name__ == "__main__":

@@ -9,6 +9,7 @@ import math
 import statistics
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -97,7 +98,7 @@ def ladder(rng: np.random.Generator, studies: int) -> list[Row]:
         ranks.append(_ranks_hold(block, apart))
         at_once.append(all(_holds(math.log(apart[int(p.b)] / apart[int(p.a)]), p.low, p.high) for p in block.pairs))
         order = np.argsort(hand_levels(study))
-        by_hand.append(all(apart[a] <= apart[b] for a, b in zip(order, order[1:], strict=False)))
+        by_hand.append(all(apart[a] <= apart[b] for a, b in pairwise(order)))
     return [
         *rows,
         Row("eight lanes: all true ranks lie within those given", _rate(ranks), _rate(by_hand), (0.94, 1.0)),
@@ -167,8 +168,8 @@ def sweep(rng: np.random.Generator, studies: int) -> list[Row]:
 
 def _hand_knee(levels: Sequence[float]) -> float | None:
     """The first step that brings less than half of what the step before brought."""
-    gains = [b - a for a, b in zip(levels, levels[1:], strict=False)]
-    for at, (before, after) in enumerate(zip(gains, gains[1:], strict=False)):
+    gains = [b - a for a, b in pairwise(levels)]
+    for at, (before, after) in enumerate(pairwise(gains)):
         if before > 0 and after < before / 2.0:
             return _LEVELS[at + 1]
     return None
@@ -240,7 +241,7 @@ def scaling(rng: np.random.Generator, studies: int) -> list[Row]:
 
 
 def budget(rng: np.random.Generator, studies: int) -> list[Row]:
-    """Two lanes over eight tests: one is over in 0.5% of frames, one in 1.5%, scattering by a tenth of a share's root."""
+    """Two lanes over eight tests: one is over in 0.5% of frames, one in 1.5%, and passes scatter."""
     holds, true_side, by_hand = [], [], []
     for _ in range(studies):
         study = Bench([LaneFacts(), LaneFacts()], 8, lambda _, __: 90.0, kind="budget").draw(rng)
@@ -326,7 +327,7 @@ def limits(rng: np.random.Generator, studies: int) -> list[Row]:
     for _ in range(studies):
         processor, card = rng.uniform(5.0, 9.0, (2, 6)), rng.uniform(2.0, 6.0, (2, 6))
 
-        def times(lane: int, test: int, cpu: np.ndarray = processor, gpu: np.ndarray = card) -> tuple[float, float]:  # type: ignore[type-arg]
+        def times(lane: int, test: int, cpu: np.ndarray = processor, gpu: np.ndarray = card) -> tuple[float, float]:
             pixels = sizes[test % 4][0] * sizes[test % 4][1] / (1920 * 1080)
             return float(cpu[lane, test // 4]), float(gpu[lane, test // 4]) * (0.15 + 0.85 * pixels)
 

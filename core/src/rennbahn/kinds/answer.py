@@ -1,4 +1,4 @@
-"""The answer to a study's question, by its kind, as plain data under the kind's name."""
+"""The answer to a study's question, by its kind: blocks as plain data under the kind's name, each with its sentence."""
 
 from __future__ import annotations
 
@@ -8,6 +8,8 @@ from typing import Any
 
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, Study, low_figure
+from rennbahn.comparing.words import Sentence
+from rennbahn.kinds import words
 from rennbahn.kinds.budget import budget_of
 from rennbahn.kinds.grid import grid_of
 from rennbahn.kinds.ladder import extra_frames, ladder_of
@@ -18,25 +20,38 @@ from rennbahn.kinds.several import several_of
 from rennbahn.kinds.sweep import sweep_of
 from rennbahn.plain import plain
 
+Block = dict[str, Any]
+
 
 @dataclass(frozen=True)
 class Answer:
-    """What a study of a kind other than A against B is answered by (`own`, under the kind's name), and its limits."""
+    """What a study of a kind other than A against B is answered by, and the limits of any.
+
+    `blocks` are by group and figure, the average of the first group first; `sentence` is that of the first.
+    """
 
     kind: str
-    own: Any
+    blocks: tuple[Block, ...]
+    sentence: str
     limits: Limits
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; A against B has only its limits here."""
-        return ({self.kind: self.own} if self.own is not None else {}) | {"limits": plain(self.limits)}
+        limits = {"limits": plain(self.limits)}
+        if self.kind not in _KINDS:
+            return limits
+        listed: Any = list(self.blocks)
+        if self.kind in _ONE:
+            listed = self.blocks[0] | {"others": listed[1:]} if self.blocks else {}
+        return {self.kind: listed, "answer": self.sentence} | limits
 
 
 def answer_of(sheet: Sheet) -> Answer:
     """The answer to the study of a sheet. Raises :class:`RennbahnError` where lanes lack what their kind needs."""
     study, limits = sheet.study, limits_of(sheet)
     make = _KINDS.get(study.kind)
-    return Answer(study.kind, make(sheet, limits) if make else None, limits)
+    blocks = tuple(make(sheet, limits)) if make else ()
+    return Answer(study.kind, blocks, _whole_sentence(sheet, blocks), limits)
 
 
 def leading_figures(study: Study) -> tuple[str, str]:
@@ -44,51 +59,89 @@ def leading_figures(study: Study) -> tuple[str, str]:
     return AVERAGE, low_figure("1", study.method.low_school)
 
 
-def _blocks(sheet: Sheet, make: Callable[[str, str | None], Any]) -> list[Any]:
-    """By group (all tests where none is named) and figure."""
+def names_of(study: Study) -> dict[str, str]:
+    """Names of lanes by id."""
+    return {lane.id: lane.name for lane in study.lanes}
+
+
+def _told(found: Any, sentence: Sentence) -> Block:
+    block: Block = plain(found)
+    return block | {"sentence": plain(sentence) | {"text": sentence.text}}
+
+
+def _asked(sheet: Sheet) -> list[tuple[str, str | None]]:
+    """Every figure there is in every group, in all tests where no group is named."""
     figures = [figure for figure in leading_figures(sheet.study) if figure in sheet.figure_at]
-    return [plain(make(figure, group)) for group in sheet.study.groups or (None,) for figure in figures]
+    return [(figure, group) for group in sheet.study.groups or (None,) for figure in figures]
 
 
-def _ladder(sheet: Sheet, _: Limits) -> Any:
-    def block(figure: str, group: str | None) -> Any:
+def _ladder(sheet: Sheet, _: Limits) -> list[Block]:
+    names, blocks = names_of(sheet.study), []
+    for figure, group in _asked(sheet):
         found = ladder_of(sheet, figure, group)
-        return plain(found) | {"extra_frames": extra_frames(found.lanes)}
-
-    return _blocks(sheet, block)
-
-
-def _first(blocks: list[dict[str, Any]]) -> dict[str, Any]:
-    """The first block in full, the others beside it."""
-    return blocks[0] | {"others": blocks[1:]} if blocks else {}
+        block = _told(found, words.ladder_sentence(found, names))
+        for need, plainly in zip(found.needs, block["needs"], strict=True):
+            plainly["words"] = words.need_words(need, names)
+        blocks.append(block | {"extra_frames": extra_frames(found.lanes)})
+    return blocks
 
 
-def _sweep(sheet: Sheet, _: Limits) -> Any:
-    return _first(_blocks(sheet, lambda figure, group: sweep_of(sheet, figure, group)))
+def _sweep(sheet: Sheet, _: Limits) -> list[Block]:
+    names, blocks = names_of(sheet.study), []
+    for figure, group in _asked(sheet):
+        found = sweep_of(sheet, figure, group)
+        block = _told(found, words.sweep_sentence(found))
+        if found.equal_power is not None:
+            block["equal_power"]["words"] = words.equal_power_words(found, names)
+        blocks.append(block)
+    return blocks
 
 
-def _grid(sheet: Sheet, _: Limits) -> Any:
-    return _first(_blocks(sheet, lambda figure, group: grid_of(sheet, figure, group)))
+def _grid(sheet: Sheet, _: Limits) -> list[Block]:
+    found = [grid_of(sheet, figure, group) for figure, group in _asked(sheet)]
+    return [_told(one, words.grid_sentence(one)) for one in found]
 
 
-def _scaling(sheet: Sheet, _: Limits) -> Any:
-    return _first(_blocks(sheet, lambda figure, group: scaling_of(sheet, figure, group)))
+def _scaling(sheet: Sheet, _: Limits) -> list[Block]:
+    names, blocks = names_of(sheet.study), []
+    for figure, group in _asked(sheet):
+        found = scaling_of(sheet, figure, group)
+        block = _told(found, words.scaling_sentence(found, names))
+        for part in ("steps", "suite"):
+            for step, plainly in zip(getattr(found, part), block[part], strict=True):
+                plainly["words"] = words.two_ways(step, names)
+        blocks.append(block)
+    return blocks
 
 
-def _several(sheet: Sheet, limits: Limits) -> Any:
-    return _first(_blocks(sheet, lambda figure, group: several_of(sheet, figure, limits, group)))
+def _several(sheet: Sheet, limits: Limits) -> list[Block]:
+    found = [several_of(sheet, figure, limits, group) for figure, group in _asked(sheet)]
+    return [_told(one, words.several_sentence(one)) for one in found]
 
 
-def _budget(sheet: Sheet, _: Limits) -> Any:
-    return plain(budget_of(sheet.study))
+def _budget(sheet: Sheet, _: Limits) -> list[Block]:
+    found = budget_of(sheet.study)
+    return [_told(found, words.budget_sentence(found, names_of(sheet.study)))]
 
 
-def _proxy(sheet: Sheet, _: Limits) -> Any:
+def _proxy(sheet: Sheet, _: Limits) -> list[Block]:
+    names = names_of(sheet.study)
     figures = [figure for figure in leading_figures(sheet.study) if figure in sheet.figure_at]
-    return [plain(gauge) for figure in figures for gauge in proxy_of(sheet, figure)]
+    gauges = [gauge for figure in figures for gauge in proxy_of(sheet, figure)]
+    return [_told(gauge, words.proxy_sentence([gauge], names)) for gauge in gauges]
 
 
-_KINDS: Mapping[str, Callable[[Sheet, Limits], Any]] = {
+def _whole_sentence(sheet: Sheet, blocks: tuple[Block, ...]) -> str:
+    """The sentence over all: of several benchmarks how many hold, else that of the first block."""
+    if sheet.study.kind == "proxy":
+        leading = next((figure for figure in leading_figures(sheet.study) if figure in sheet.figure_at), AVERAGE)
+        return words.proxy_sentence(proxy_of(sheet, leading), names_of(sheet.study)).text
+    return str(blocks[0]["sentence"]["text"]) if blocks else ""
+
+
+_KINDS: Mapping[str, Callable[[Sheet, Limits], list[Block]]] = {
     "ladder": _ladder, "sweep": _sweep, "grid": _grid, "scaling": _scaling, "budget": _budget, "several": _several,
     "proxy": _proxy,
 }  # fmt: skip
+#: Kinds whose first block stands in full under the kind's name, with the `others` in it.
+_ONE = ("sweep", "grid", "scaling", "budget", "several")

@@ -34,6 +34,8 @@ _PRESETS_AT_MOST = 0.7
 #: A ceiling is given where resolutions show it this surely.
 SURE = 0.8
 
+#: Within a row: the card, by how steeply the rate falls to the next larger resolution.
+_BOTH = "card_at_both"
 _OF_LABEL = {"gpu": CARD, "cpu": PROCESSOR, "waiting": LINK_OR_MEMORY}
 
 
@@ -169,14 +171,17 @@ class _Resolutions:
             )
             steep, all_steep = 1.0 - not_steep, 1.0 - not_all
             for t, word, chance in (
-                (here, PROCESSOR, flat), (there, PROCESSOR, flat), (there, CARD, steep), (here, CARD, all_steep),
+                (here, PROCESSOR, flat), (there, PROCESSOR, flat), (there, CARD, steep), (here, _BOTH, all_steep),
             ):  # fmt: skip
                 chances[t][word] = max(chances[t].get(word, 0.0), chance)
         for t, own in chances.items():
             if own:
+                # What a larger resolution says of this one gives way to what a smaller one shows.
+                both = own.pop(_BOTH, 0.0) * (1.0 - own.get(PROCESSOR, 0.0))
+                own[CARD] = max(own.get(CARD, 0.0), both)
                 word = max(own, key=lambda name: own[name])
                 sure = own[word]
-                self.said[lane, t] = (word, "resolutions", sure) if sure >= SURE else (UNCLEAR, "resolutions", sure)
+                self.said[lane, t] = (word if sure >= SURE else UNCLEAR, "resolutions", sure)
 
     def _fall(self, lane: int, here: int, there: int) -> tuple[float, float, float]:
         """How far ln of the rate falls from one test to another, with its standard error and degrees of freedom."""
@@ -211,7 +216,7 @@ class _Resolutions:
         return word == PROCESSOR and sure >= SURE
 
     def ceilings(self) -> list[Ceiling]:
-        """By lane and scene: the mean rate of the resolutions at which the processor is shown to hold it."""
+        """By lane and scene: the rate at the smallest resolution, where the processor is shown to hold it."""
         found = []
         for lane in range(len(self.fit.lanes)):
             for scene in dict.fromkeys(test.scene for test in self.fit.study.tests):
@@ -219,7 +224,8 @@ class _Resolutions:
                 for (at, _), row in self.rows.items():
                     # Of several presets the first that shows a ceiling: another is another load of the processor.
                     if at == scene and not held.any():
-                        held[[t for t in row if self._shows_processor(lane, t)]] = True
+                        # The smallest resolution alone: at a larger one the card may already take a little.
+                        held[[t for t in row[:1] if self._shows_processor(lane, t)]] = True
                 if held.any():
                     weights = np.zeros((1, *self.fit.there.shape))
                     weights[0, lane] = held / held.sum()

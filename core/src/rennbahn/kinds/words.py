@@ -1,0 +1,270 @@
+"""The answer to each kind of question in a sentence, which claims no more than its intervals support.
+
+Names of lanes are anybody's words, also plurals: no verb has to agree with them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from rennbahn.comparing.words import Sentence, figure_words, interval_words, tests_words
+from rennbahn.display import fixed, fps, ms, percent
+from rennbahn.kinds.budget import HELD, BudgetResult
+from rennbahn.kinds.grid import Effect, GridBlock
+from rennbahn.kinds.ladder import LadderBlock, Need
+from rennbahn.kinds.proxy import Gauge
+from rennbahn.kinds.scaling import ScalingBlock, Step
+from rennbahn.kinds.several import SeveralBlock
+from rennbahn.kinds.sweep import SweepBlock
+
+Names = Mapping[str, str]
+
+_NOTHING = "no test in which every lane has an accepted pass"
+
+
+def listed(words: Sequence[str]) -> str:
+    """`a`, `a and b`, `a, b and c`."""
+    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
+
+
+def _in(figure: str) -> str:
+    return f"in {figure_words(figure)}"
+
+
+def _nothing(what: str, tests: int) -> Sentence:
+    return Sentence(f"{what}: ", "nothing to tell yet", f", {_NOTHING}" if not tests else "", "")
+
+
+def ladder_sentence(block: LadderBlock, names: Names) -> Sentence:
+    """Who is first, by how much, or who shares the first place."""
+    if not block.lanes:
+        return _nothing("Ladder", block.tests)
+    over = f" {_in(block.figure)}"
+    basis = [tests_words(block.tests), f"{len(block.lanes)} lanes ranked at once at 95%"]
+    first = [one for one in block.lanes if one.ranks[0] == 1]
+    if len(block.lanes) == 1:
+        only = block.lanes[0]
+        return Sentence(f"{names[only.lane]}: ", f"{fps(only.fps)} fps", over + ", alone on the ladder", basis[0])
+    if len(first) == len(block.lanes):
+        return Sentence("", "No order", f" of these {len(first)} lanes is shown{over}", ", ".join(basis))
+    if len(first) > 1:
+        shared = listed([names[one.lane] for one in first])
+        return Sentence(f"{shared}: ", "first place shared", f"{over}, their order is not shown", ", ".join(basis))
+    top, second = block.lanes[0], block.lanes[1]
+    pair = next(one for one in block.pairs if one.a == top.lane and one.b == second.lane)
+    margin = 1.0 / (1.0 + pair.margin) - 1.0
+    if pair.low is not None and pair.high is not None:
+        ends = (1.0 / (1.0 + pair.high) - 1.0, 1.0 / (1.0 + pair.low) - 1.0)
+        basis.insert(0, interval_words(ends))
+    return Sentence(
+        f"{names[top.lane]}: ", "first", f", {percent(margin)}% ahead of {names[second.lane]}{over}", ", ".join(basis)
+    )
+
+
+def need_words(need: Need, names: Names) -> str:
+    """What holds a wanted rate, and who is on its edge."""
+    what = f"{fps(need.target)} fps {_in(need.figure)}"
+    if need.cheapest:
+        told = f"For {what}: {names[need.cheapest]} is the cheapest that holds it"
+    elif need.hold:
+        told = f"For {what}: {listed([names[one] for one in need.hold])} hold it"
+        told = told if len(need.hold) > 1 else told.replace(" hold it", " holds it")
+    else:
+        told = f"For {what}: no lane surely holds it"
+    edge = f"; on the edge: {listed([names[one] for one in need.on_edge])}" if need.on_edge else ""
+    return f"{told}{edge}."
+
+
+def sweep_sentence(block: SweepBlock) -> Sentence:
+    """What the level does, and where more brings clearly less."""
+    if not block.points:
+        return _nothing("Sweep", block.tests)
+    unit = f" {block.unit}" if block.unit else ""
+    first, last = block.points[0], block.points[-1]
+    between = f"from {_level(first.level)} to {_level(last.level)}{unit}"
+    change = last.value / first.value - 1.0
+    basis = f"{len(block.points)} steps, {tests_words(block.tests)}"
+    what = figure_words(block.figure)
+    if block.shape == "flat":
+        return Sentence("", "No difference", f" {between} {_in(block.figure)}", basis)
+    if block.knee is not None:
+        knee = block.knee
+        range_words = f"{_about(knee.low)} to {_about(knee.high)}{unit}"
+        side = "Below" if block.shape == "falling" else "Beyond"
+        return Sentence(
+            f"{side} about ", f"{_about(knee.level)}{unit}",
+            f" a step brings clearly less {_in(block.figure)}", f"95% interval {range_words}, {basis}",
+        )  # fmt: skip
+    if block.shape in ("rising", "falling"):
+        word = "more" if change > 0 else "less"
+        return Sentence(
+            f"{what[0].upper()}{what[1:]}: ",
+            f"{percent(abs(change))}% {word}",
+            f" {between}, and no knee is shown",
+            basis,
+        )
+    if block.shape == "peaked":
+        best = max(block.points, key=lambda one: one.value)
+        return Sentence("Best at ", f"{_level(best.level)}{unit}", f" {_in(block.figure)}, less on both sides", basis)
+    return Sentence("What the level does is ", "open", f" {between} {_in(block.figure)}", basis)
+
+
+def _level(level: float) -> str:
+    return fixed(level, 2).rstrip("0").rstrip(".") if level % 1 else fixed(level, 0)
+
+
+def _about(level: float) -> str:
+    """A level that was found, not set: to three digits."""
+    return f"{level:.3g}" if abs(level) < 1000 else fixed(level, 0)
+
+
+def equal_power_words(block: SweepBlock, names: Names) -> str:
+    """The swept part against its rival at the same power; nothing where that was not reached."""
+    found = block.equal_power
+    if found is None:
+        return ""
+    told = "as fast as" if found.verdict == "even" else "not told apart from" if found.verdict == "open" else None
+    word = told or f"{percent(abs(found.margin))}% {found.verdict} of".replace("behind of", "behind")
+    ends = interval_words((found.low, found.high)) if found.low is not None and found.high is not None else ""
+    return f"At the {fixed(found.watts, 0)} W of {names[found.rival]}: {word} it {_in(block.figure)}" + (
+        f" ({ends})." if ends else "."
+    )
+
+
+def grid_sentence(block: GridBlock) -> Sentence:
+    """Does the effect of one factor depend on the other, and what are they."""
+    first, second = block.factors
+    if block.interaction is None or not block.effects:
+        return _nothing("Grid", block.count)
+    one = block.interaction
+    effects = " and ".join(_effect(effect) for effect in block.effects)
+    basis = [tests_words(block.count)]
+    if one.low is not None and one.high is not None:
+        basis.insert(0, f"ratio of ratios {interval_words((one.low, one.high))}")
+    if one.verdict == "depends":
+        first_level = block.levels[second][0]
+        gains = f"{one.level} gains {_more(one.value)} at {one.at} than at {first_level}"
+        after = f" on {second} {_in(block.figure)}: {gains}"
+        return Sentence(f"What {first} does ", "depends", after, ", ".join(basis))
+    if one.verdict == "does_not_depend":
+        return Sentence(
+            f"What {first} does ", "does not depend", f" on {second} {_in(block.figure)}: {effects}", ", ".join(basis)
+        )
+    return Sentence(
+        f"Whether what {first} does depends on {second} is ",
+        "open",
+        f" {_in(block.figure)}: {effects}",
+        ", ".join(basis),
+    )
+
+
+def _more(share: float) -> str:
+    return f"{percent(abs(share))}% {'more' if share > 0 else 'less'}"
+
+
+def _effect(effect: Effect) -> str:
+    if effect.verdict == "open":
+        return f"{effect.level} over {effect.over} open"
+    if effect.verdict == "even":
+        return f"{effect.level} even with {effect.over}"
+    return f"{effect.level} {percent(abs(effect.margin))}% {effect.verdict} of {effect.over}".replace(
+        "behind of", "behind"
+    )
+
+
+def two_ways(step: Step, names: Names) -> str:
+    """A step both ways round: what it costs to take it and what it gains to go back."""
+    down, up = step.margin_down, step.margin_up
+    here, there = names[step.from_], names[step.to]
+    if step.verdict == "even":
+        return f"{here} to {there}: no difference"
+    if step.verdict == "open":
+        return f"{here} to {there}: open"
+    if down < 0:
+        return f"{here} to {there} costs {percent(-down)}%; back again gains {percent(up)}%"
+    return f"{here} to {there} gains {percent(down)}%; back again costs {percent(-up)}%"
+
+
+def scaling_sentence(block: ScalingBlock, names: Names) -> Sentence:
+    """The dearest step, in ms and both ways round."""
+    if not block.suite:
+        return _nothing("Scaling", block.tests)
+    shown = [one for one in block.suite if one.verdict not in ("even", "open")]
+    basis = tests_words(block.tests)
+    if not shown:
+        count = len(block.suite)
+        return Sentence(
+            "",
+            "No cost",
+            f" of {'this step' if count == 1 else f'these {count} steps'} is shown {_in(block.figure)}",
+            basis,
+        )
+    dearest = max(shown, key=lambda one: abs(one.cost_ms))
+    sign = "costs" if dearest.cost_ms > 0 else "saves"
+    answer = f"{ms(abs(dearest.cost_ms))} ms"
+    way = f"{names[dearest.from_]} to {names[dearest.to]}"
+    back = f"{percent(abs(dearest.margin_down))}% {'less' if dearest.margin_down < 0 else 'more'} {_in(block.figure)}"
+    way_back = f"{percent(abs(dearest.margin_up))}% {'more' if dearest.margin_up > 0 else 'less'} the way back"
+    return Sentence(f"{way} {sign} ", answer, f" a frame: {back}, and {way_back}", basis)
+
+
+def budget_sentence(result: BudgetResult, names: Names) -> Sentence:
+    """Which lanes hold the budget, in how many tests."""
+    told = []
+    lanes = list(dict.fromkeys(one.lane for one in result.cells))
+    budget = f"{ms(result.budget_ms)} ms"
+    if not lanes or all(one.inside is None for one in result.cells):
+        return Sentence("Budget: ", "nothing to tell yet", ", no accepted pass has a capture", "")
+    for lane in lanes:
+        own = [one for one in result.cells if one.lane == lane and one.inside is not None]
+        held, open_ones = sum(one.holds is True for one in own), sum(one.holds is None for one in own)
+        edge = f", {open_ones} on the edge" if open_ones else ""
+        told.append(f"{names[lane]} in {held} of {tests_words(len(own))}{edge}")
+    whole = [lane for lane in lanes if all(one.holds for one in result.cells if one.lane == lane)]
+    answer = f"{listed([names[lane] for lane in whole])}" if whole else "No lane"
+    after = f" {'hold' if len(whole) > 1 else 'holds'} {budget} everywhere"
+    return Sentence("", answer, after, f"{percent(HELD)}% of frames in time: {'; '.join(told)}")
+
+
+def several_sentence(block: SeveralBlock) -> Sentence:
+    """What the further cards add, and how much of what they could is lost."""
+    if not block.suite:
+        return _nothing("Several cards", block.tests)
+    most = block.suite[-1]
+    basis = [tests_words(block.tests)]
+    if most.low is not None and most.high is not None:
+        basis.insert(0, interval_words((most.low, most.high)))
+    if most.verdict in ("even", "open"):
+        word = "nothing" if most.verdict == "even" else "nothing that is shown"
+        return Sentence(f"{most.cards} cards add ", word, f" {_in(block.figure)}", ", ".join(basis))
+    sign, lost = ("add", f", {percent(most.lost)}% of what they could add is lost") if most.margin > 0 else ("cost", "")
+    return Sentence(
+        f"{most.cards} cards {sign} ", f"{percent(abs(most.margin))}%", f" {_in(block.figure)}{lost}", ", ".join(basis)
+    )
+
+
+GAUGE_WORDS = {
+    "absolute": "keeps level and ratios of play",
+    "relative": "keeps the ratios of play, at another level",
+    "neither": "does not keep the ratios of play",
+    "open": "is not shown to keep the ratios of play, nor not to",
+}
+
+
+def proxy_sentence(gauges: Sequence[Gauge], names: Names) -> Sentence:
+    """What the benchmarks are worth: of one game in full, of more by how many."""
+    if not gauges:
+        return Sentence("Proxy check: ", "nothing to tell yet", ", no test stands for another", "")
+    if len(gauges) > 1:
+        counts = [(word, [one for one in gauges if one.gauge == word]) for word in GAUGE_WORDS]
+        held = sum(len(found) for word, found in counts if word in ("absolute", "relative"))
+        told = "; ".join(f"{word}: {listed([one.game for one in found])}" for word, found in counts if found)
+        return Sentence(
+            "", f"{held} of {len(gauges)} benchmarks", f" keep the ratios of play {_in(gauges[0].figure)}", told
+        )
+    one = gauges[0]
+    basis = f"band {percent(one.band)}%"
+    if one.widest is not None and one.widest.low is not None and one.widest.high is not None:
+        ends = interval_words((one.widest.low - 1.0, one.widest.high - 1.0))
+        basis = f"widest: {names[one.widest.b]} over {names[one.widest.a]}, {ends}, {basis}"
+    return Sentence(f"The benchmark of {one.game} ", GAUGE_WORDS[one.gauge], f" {_in(one.figure)}", basis)
