@@ -102,6 +102,9 @@ CONDITIONS = (
     ConditionIn(name="1440 high", resolution="2560 × 1440", preset="high", upscaling="off", ray_tracing="off"),
     ConditionIn(name="1080 high", resolution="1920 × 1080", preset="high", upscaling="off", ray_tracing="off"),
     ConditionIn(name="2160 high", resolution="3840 × 2160", preset="high", upscaling="off", ray_tracing="off"),
+    ConditionIn(name="1440 low", resolution="2560 × 1440", preset="low", upscaling="off", ray_tracing="off"),
+    ConditionIn(name="1440 medium", resolution="2560 × 1440", preset="medium", upscaling="off", ray_tracing="off"),
+    ConditionIn(name="1440 ultra", resolution="2560 × 1440", preset="ultra", upscaling="off", ray_tracing="off"),
     ConditionIn(name="720 low", resolution="1280 × 720", preset="low", upscaling="off", ray_tracing="off",
                 intent="expose"),
 )  # fmt: skip

@@ -26,7 +26,7 @@ from studies.models import Lane, Pass, PassState, Study, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import create_study, finish_study
 
-from demo import hardware, plans, scenario
+from demo import answered, hardware, plans, scenario
 from demo.scenario import Game, Happening, LaneScript, StudyScript
 
 RIGS: dict[str, Callable[[Game], Rig]] = {
@@ -57,6 +57,8 @@ def load() -> bool:
         plans.tell_ladder(lead, turm.pk)
         plans.tell_sweep(lead, neun.pk)
         plans.tell_ready(lead, neun.pk)
+        for answered_script in answered.SCRIPTS:
+            answered.tell(answered_script, lead, tester, {"small": neun.pk, "tower": turm.pk})
         for script in scenario.STUDIES:
             _Story(script, lead, tester, neun.pk).tell()
     return True

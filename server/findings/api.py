@@ -4,13 +4,34 @@ from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from problems import Problem
 from quick import json_answer
+from sheets import csv_answer
 
-from findings import exports, moving, queries
+from findings import answers, exports, moving, queries
+from findings.answer_schemas import AnswerOut
 from findings.queries import Asked
 from findings.schemas import BesideOut, FindingsOut, WhatIfIn, WhatIfOut
 
 router = Router(tags=["findings"])
+
+#: No wanted rate is above this, fps.
+_MOST_FPS = 10_000.0
+
+
+def rates_in(told: str) -> list[float]:
+    """Rates out of `60,120`. Raises :class:`Problem` naming what is none."""
+    found = []
+    for part in filter(None, told.split(",")):
+        try:
+            rate = float(part)
+        except ValueError:
+            rate = 0.0
+        if not 0 < rate <= _MOST_FPS:
+            message = f"“{part.strip()}” is no rate: write numbers of fps with commas between them."
+            raise Problem("bad_rate", message, field="targets")
+        found.append(rate)
+    return found
 
 
 @router.get("/{int:study_id}/findings", response=FindingsOut)
@@ -23,6 +44,21 @@ def findings(
 ) -> HttpResponse:
     """The findings of a study: one lane over its own baseline or another in one group of tests, and all in brief."""
     return json_answer(queries.findings_of(study_id, Asked(baseline, other, group)))
+
+
+@router.get("/{int:study_id}/answer", response=AnswerOut)
+def answer(request: HttpRequest, study_id: int, targets: str = "") -> HttpResponse:
+    """The answer of a study's own kind, as ranks of a ladder or the knee of a sweep, and what holds each lane.
+
+    `targets` are wanted rates in fps, with commas between them; the study's own without.
+    """
+    return json_answer(answers.kind_answer(study_id, rates_in(targets)))
+
+
+@router.get("/{int:study_id}/answer.csv")
+def answer_table(request: HttpRequest, study_id: int) -> HttpResponse:
+    """The numbers of that answer as CSV."""
+    return csv_answer(exports.answer_csv(study_id), f"answer-{study_id}.csv")
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)

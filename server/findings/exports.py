@@ -8,7 +8,9 @@ from typing import Any
 
 from sheets import safe_cell
 from studies.models import PassState
+from studies.queries import with_lanes_and_tests
 
+from findings.answers import kind_answer
 from findings.queries import Asked, findings_of
 
 _FIGURES = (("average", "average fps"), ("low_1", "1% low"), ("low_01", "0.1% low"))
@@ -48,6 +50,46 @@ def findings_csv(study_id: int, asked: Asked) -> str:
         words = f"{one['label']}: {one['about']}: {one['reason']}"
         sheet.writerow(["caveat", *[""] * 12, safe_cell(words)])
     return out.getvalue()
+
+
+#: What each kind of answer has a row for, by where a block holds it.
+_ROWS = {
+    "ladder": ("lanes",), "sweep": ("points",), "grid": ("effects",), "scaling": ("suite", "steps"),
+    "budget": ("cells",), "several": ("suite", "scaling"), "proxy": (),
+}  # fmt: skip
+#: Parts of a block that are tables or texts of their own.
+_NO_CELLS = (dict, list)
+
+
+def answer_csv(study_id: int) -> str:
+    """The numbers of a study's own kind of answer, a row a lane, step or test, with names for ids; shares as shares."""
+    found, study = kind_answer(study_id), with_lanes_and_tests().get(pk=study_id)
+    names = {str(lane.pk): lane.name for lane in study.lanes.all()}
+    tests = {str(test.pk): f"{test.scene.game.name}, {test.scene.name}" for test in study.tests.all()}
+    rows: list[dict[str, Any]] = []
+    for block in found[found["kind"]] if found["kind"] in _ROWS else ():
+        where = {"figure": block.get("figure", ""), "group": block["group_words"]}
+        listed = [one for part in _ROWS[found["kind"]] for one in block[part]] or [block]
+        rows += [where | _named(one, names, tests) for one in listed]
+    heads = list(dict.fromkeys(name for row in rows for name in row))
+    out = io.StringIO()
+    sheet = csv.DictWriter(out, heads, restval="")
+    sheet.writeheader()
+    sheet.writerows(rows)
+    return out.getvalue()
+
+
+def _named(one: dict[str, Any], names: dict[str, str], tests: dict[str, str]) -> dict[str, str]:
+    """A row's cells: ids of lanes and tests by their names, nothing for what is unknown."""
+    of = {"test": tests} | dict.fromkeys(("lane", "over", "from", "to", "native", "outclassed_by"), names)
+    cells = {}
+    for name, value in one.items():
+        if isinstance(value, list) and all(not isinstance(x, _NO_CELLS) for x in value):
+            value = "-".join(map(str, value))  # noqa: PLW2901 - a range, as of ranks
+        if not isinstance(value, _NO_CELLS):
+            told = "" if value is None else str(of.get(name, {}).get(str(value), value))
+            cells[name] = safe_cell(told) if isinstance(value, str) else told
+    return cells
 
 
 def _number(share: float | None) -> str:

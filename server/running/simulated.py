@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from bench.queries import description_of
 from planning.building import lanes_of, told_by
 from rennbahn.simulation import SimulatedBench, SimulatedTest, Wanted
+from scenes.models import Condition
 from studies.models import BenchSession, Pass, Study, Test
 
 from running.models import ActKind, RunAct
@@ -22,14 +23,16 @@ def bench_of(study: Study, session: BenchSession) -> SimulatedBench:
     """The bench that plays a study's passes."""
     return SimulatedBench(
         lanes={str(lane.pk): description_of(lane.setup_version) for lane in lanes_of(study)},
-        tests={str(test.pk): _test(test) for test in study.tests.all()},
+        tests={str(test.pk): played_test(test) for test in study.tests.all()},
         seed=session.seed,
         faults=FAULTS,
     )
 
 
-def _test(test: Test) -> SimulatedTest:
-    resolution, settings = told_by(test.condition) or ("", "")
+def played_test(test: Test, condition: Condition | None = None) -> SimulatedTest:
+    """A test as the bench plays it, under a condition that replaces its own."""
+    condition = condition or test.condition
+    resolution, settings = told_by(condition) or ("", "")
     return SimulatedTest(
         id=str(test.pk),
         game=test.scene.game.name,
@@ -40,7 +43,7 @@ def _test(test: Test) -> SimulatedTest:
         settings=settings,
         leans_on=tuple(test.scene.leans_on),
         engine_cap_fps=test.scene.game.engine_cap_fps,
-        frame_limit_fps=test.condition.frame_limit_fps,
+        frame_limit_fps=condition.frame_limit_fps,
     )
 
 

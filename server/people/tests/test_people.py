@@ -115,6 +115,8 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/studies/{study_id}/doubts/settle", {"key": "x", "how": "accepted", "reason": "y"}, "tester"),
     ("POST", "/studies/{study_id}/passes/accept", {}, "tester"),
     ("GET", "/studies/{study_id}/findings/beside", None, "viewer"),
+    ("GET", "/studies/{study_id}/answer", None, "viewer"),
+    ("GET", "/studies/{study_id}/answer.csv", None, "viewer"),
     ("POST", "/studies/{study_id}/findings/what-if", {"pass_ids": [0], "state": "rejected"}, "viewer"),
     ("GET", "/captures/{capture_id}/layers", None, "viewer"),
     ("GET", "/captures/{capture_id}/shape", None, "viewer"),

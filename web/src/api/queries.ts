@@ -119,6 +119,20 @@ export const useFindings = (id: number, looking: Looking) =>
       ),
   });
 
+/** The answer of a study's own kind; `targets` are wanted rates, the study's own without. */
+export const useKindAnswer = (id: number, targets: string, asked: boolean) =>
+  useQuery({
+    queryKey: ["study", id, "answer", targets],
+    enabled: asked,
+    placeholderData: (previous: Schemas["AnswerOut"] | undefined) => previous,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/answer", {
+          params: { path: { study_id: id }, query: targets ? { targets } : {} },
+        }),
+      ),
+  });
+
 export const useAudit = (id: number) =>
   useQuery({
     queryKey: ["study", id, "audit"],

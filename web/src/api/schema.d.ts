@@ -1232,6 +1232,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Answer
+         * @description The answer of a study's own kind, as ranks of a ladder or the knee of a sweep, and what holds each lane.
+         *
+         *     `targets` are wanted rates in fps, with commas between them; the study's own without.
+         */
+        get: operations["findings_api_answer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/answer.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Answer Table
+         * @description The numbers of that answer as CSV.
+         */
+        get: operations["findings_api_answer_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/archive": {
         parameters: {
             query?: never;
@@ -2265,6 +2307,499 @@ export interface components {
             pass_id: number;
         };
         /**
+         * AnswerAdded
+         * @description What `cards` give over one in a test (None over all of them), as a margin: 1 is twice the rate.
+         *
+         *     `alternating` is the share of the passes whose frames come in groups, `amplitude` the mean of by how much;
+         *     `alternating_alone` the same with one card. `lost` is the share of what could be added that is not, `held_by` what
+         *     holds it where that is shown to be more than a tenth. `watts` is what they draw over one.
+         */
+        AnswerAdded: {
+            /** Alternating */
+            alternating: number | null;
+            /** Alternating Alone */
+            alternating_alone: number | null;
+            /** Amplitude */
+            amplitude: number | null;
+            /** Cards */
+            cards: number;
+            /** Held By */
+            held_by: string | null;
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Lost */
+            lost: number;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number;
+            /** Over */
+            over: string;
+            /** Test */
+            test: string | null;
+            /** Verdict */
+            verdict: string;
+            /** Watts */
+            watts: number | null;
+        };
+        /**
+         * AnswerBestPerWatt
+         * @description The step that gives most fps a watt; `shared` are steps whose fps a watt is not shown to be less.
+         */
+        AnswerBestPerWatt: {
+            /** Lane */
+            lane: string;
+            /** Level */
+            level: number;
+            /** Per Watt */
+            per_watt: number;
+            /** Shared */
+            shared: string[];
+        };
+        /**
+         * AnswerBudgetCell
+         * @description A lane in a test against the budget: shares of frames, means over its passes.
+         *
+         *     `inside` has an interval; `holds` is true where all of it is at least 99%, false where all of it is less, and null
+         *     where neither is shown. `card_limit_fps` and `processor_limit_fps` are rates that each side could reach alone,
+         *     `card_headroom` and `processor_headroom` what each leaves of the budget, as a share of it.
+         */
+        AnswerBudgetCell: {
+            /** Both Over */
+            both_over: number | null;
+            /** Card Headroom */
+            card_headroom: number | null;
+            /** Card Limit Fps */
+            card_limit_fps: number | null;
+            /** Card Over */
+            card_over: number | null;
+            /** High */
+            high: number | null;
+            /** Holds */
+            holds: boolean | null;
+            /** Inside */
+            inside: number | null;
+            /** Lane */
+            lane: string;
+            /** Longest Spell S */
+            longest_spell_s: number | null;
+            /** Low */
+            low: number | null;
+            /** Passes */
+            passes: number;
+            /** Processor Headroom */
+            processor_headroom: number | null;
+            /** Processor Limit Fps */
+            processor_limit_fps: number | null;
+            /** Processor Over */
+            processor_over: number | null;
+            /** Test */
+            test: string;
+        };
+        /**
+         * AnswerCeiling
+         * @description The most that the processor gives a lane in a scene, fps, where resolutions show it.
+         */
+        AnswerCeiling: {
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Low */
+            low: number | null;
+            /** Processor Ceiling Fps */
+            processor_ceiling_fps: number;
+            /** Scene */
+            scene: string;
+        };
+        /**
+         * AnswerEffect
+         * @description What a level of a factor does over its first, as a margin, averaged over the levels of the other factor.
+         */
+        AnswerEffect: {
+            /** Factor */
+            factor: string;
+            /** High */
+            high: number | null;
+            /** Level */
+            level: string;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number;
+            /** Over */
+            over: string;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * AnswerEqualPower
+         * @description The swept part over a rival at the rival's watts, between the two steps around them; rates in fps.
+         */
+        AnswerEqualPower: {
+            /** Fps */
+            fps: number;
+            /** High */
+            high: number | null;
+            /** Level */
+            level: number;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number;
+            /** Rival */
+            rival: string;
+            /** Rival Fps */
+            rival_fps: number;
+            /** Verdict */
+            verdict: string;
+            /** Watts */
+            watts: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerGridTest
+         * @description The same in one test.
+         */
+        AnswerGridTest: {
+            /** Effects */
+            effects: components["schemas"]["AnswerEffect"][];
+            interaction: components["schemas"]["AnswerInteraction"] | null;
+            /** Test */
+            test: string;
+        };
+        /**
+         * AnswerHardest
+         * @description The most demanding test of a scene that a lane holds: of those that hold, the one with the lowest rate.
+         */
+        AnswerHardest: {
+            /** Lane */
+            lane: string;
+            /** Scene */
+            scene: string;
+            /** Test */
+            test: string | null;
+        };
+        /**
+         * AnswerInteraction
+         * @description A ratio of ratios less 1: the effect of the first factor's `level` at `at`, a level of the second, over the same
+         *     effect at the second's first level. The verdict is depends, does_not_depend or open; of a grid larger than two by
+         *     two it is the one furthest from 1, all of them at once.
+         */
+        AnswerInteraction: {
+            /** At */
+            at: string;
+            /** High */
+            high: number | null;
+            /** Level */
+            level: string;
+            /** Low */
+            low: number | null;
+            /** Value */
+            value: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * AnswerKneeFound
+         * @description The level from which more brings clearly less than before, with its interval; `lane` is the step nearest to it.
+         *
+         *     Slopes are in fps a unit of level, before and after in the direction in which rates rise.
+         */
+        AnswerKneeFound: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** High */
+            high: number;
+            /** Lane */
+            lane: string;
+            /** Level */
+            level: number;
+            /** Low */
+            low: number;
+        };
+        /**
+         * AnswerLadderPair
+         * @description The margin of b over a, as a share, and of a over b (`reverse`); the intervals of all pairs hold at once.
+         */
+        AnswerLadderPair: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number;
+            /** Reverse */
+            reverse: number;
+            /** Reverse High */
+            reverse_high: number | null;
+            /** Reverse Low */
+            reverse_low: number | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * AnswerLeftOut
+         * @description A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason.
+         */
+        AnswerLeftOut: {
+            /** Lane */
+            lane: string | null;
+            /** Reason */
+            reason: string;
+            /** Test */
+            test: string;
+        };
+        /**
+         * AnswerLevel
+         * @description Play over benchmark, as a ratio, mean over the lanes.
+         */
+        AnswerLevel: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Value */
+            value: number;
+        };
+        /**
+         * AnswerLimit
+         * @description What holds a lane in a test, from which evidence (busy_times, utilisation, resolutions, presets, lock), and how
+         *     sure that is, 0 to 1; where it is unclear, how sure the likeliest is.
+         */
+        AnswerLimit: {
+            /** Evidence */
+            evidence: string | null;
+            /** Held By */
+            held_by: string;
+            /** Lane */
+            lane: string;
+            /** Sure */
+            sure: number;
+            /** Test */
+            test: string;
+        };
+        /**
+         * AnswerLimits
+         * @description Of all lanes and tests that have results, test by test, and of all lanes and scenes where a ceiling shows.
+         */
+        AnswerLimits: {
+            /** Scenes */
+            scenes: components["schemas"]["AnswerCeiling"][];
+            /** Tests */
+            tests: components["schemas"]["AnswerLimit"][];
+        };
+        /**
+         * AnswerNeed
+         * @description Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals.
+         */
+        AnswerNeed: {
+            /** Cheapest */
+            cheapest: string | null;
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Hold */
+            hold: string[];
+            /** Miss */
+            miss: string[];
+            /** On Edge */
+            on_edge: string[];
+            /** Target */
+            target: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerOut
+         * @description The answer of a study's own kind: blocks by group and figure under its kind, and what holds each lane.
+         */
+        AnswerOut: {
+            /** Budget */
+            budget: components["schemas"]["BudgetAnswer"][];
+            /** Currency */
+            currency: string;
+            /** Grid */
+            grid: components["schemas"]["GridAnswer"][];
+            /** Kind */
+            kind: string;
+            /** Ladder */
+            ladder: components["schemas"]["LadderAnswer"][];
+            limits: components["schemas"]["AnswerLimits"];
+            /** Proxy */
+            proxy: components["schemas"]["ProxyAnswer"][];
+            /** Scaling */
+            scaling: components["schemas"]["ScalingAnswer"][];
+            /** Sentence */
+            sentence: string;
+            /** Several */
+            several: components["schemas"]["SeveralAnswer"][];
+            /** Sweep */
+            sweep: components["schemas"]["SweepAnswer"][];
+        };
+        /**
+         * AnswerPlace
+         * @description A lane in the grid, by its level of each factor: geometric mean in fps over the common tests, with its ends.
+         */
+        AnswerPlace: {
+            /** First */
+            first: string;
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Low */
+            low: number | null;
+            /** Second */
+            second: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * AnswerPoint
+         * @description A step: geometric mean in fps over the tests with its interval, power in W, fps a watt.
+         *
+         *     `gained` is what it brought over the step before, in fps a unit of level, and `gained_per_watt` a watt.
+         */
+        AnswerPoint: {
+            /** Gained */
+            gained: number | null;
+            /** Gained Per Watt */
+            gained_per_watt: number | null;
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Level */
+            level: number;
+            /** Low */
+            low: number | null;
+            /** Per Watt */
+            per_watt: number | null;
+            /** Value */
+            value: number;
+            /** Watts */
+            watts: number | null;
+        };
+        /**
+         * AnswerRung
+         * @description A lane of a ladder: geometric mean in fps over the common tests with its own interval at the study's level.
+         *
+         *     `ranks` are the best and the worst that it may have: with probability 0.95 those of all lanes hold together. Lanes
+         *     whose order is not shown share ranks. A `tier` begins where a lane is shown to be behind the first of the tier
+         *     before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money is in the unit of `price`.
+         */
+        AnswerRung: {
+            /** Cost Per Frame */
+            cost_per_frame: number | null;
+            /** Fps */
+            fps: number;
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Low */
+            low: number | null;
+            /** Outclassed By */
+            outclassed_by: string | null;
+            /** Per Price */
+            per_price: number | null;
+            /** Per Watt */
+            per_watt: number | null;
+            /** Price */
+            price: number | null;
+            /** Ranks */
+            ranks: number[];
+            /** Tier */
+            tier: number;
+            /** Watts */
+            watts: number | null;
+        };
+        /**
+         * AnswerStep
+         * @description From one step to the next, in one test or over all of them (`test` None): cost in ms a frame with its interval.
+         *
+         *     `margin_down` is the rate there over the rate here, `margin_up` the way back, as shares with their ends.
+         */
+        AnswerStep: {
+            /** Cost Ms */
+            cost_ms: number;
+            /** From */
+            from: string;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Margin Down */
+            margin_down: number;
+            /** Margin Down High */
+            margin_down_high: number | null;
+            /** Margin Down Low */
+            margin_down_low: number | null;
+            /** Margin Up */
+            margin_up: number;
+            /** Test */
+            test: string | null;
+            /** To */
+            to: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerUpscaled
+         * @description Upscaling against native at the internal resolution: cost in ms a frame, share of the rate kept, with ends.
+         */
+        AnswerUpscaled: {
+            /** Cost Ms */
+            cost_ms: number;
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Low */
+            low: number | null;
+            /** Native */
+            native: string;
+            /** Share High */
+            share_high: number | null;
+            /** Share Kept */
+            share_kept: number;
+            /** Share Low */
+            share_low: number | null;
+            /** Test */
+            test: string | null;
+        };
+        /**
+         * AnswerWidest
+         * @description The ratio of ratios furthest from 1: the margin of b over a in play over the same in the benchmark.
+         *
+         *     Its interval is one of all pairs of lanes at once.
+         */
+        AnswerWidest: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Value */
+            value: number;
+        };
+        /**
          * ArrivalOut
          * @description A file that arrived: what it seems to be and where its name says it belongs.
          */
@@ -2553,6 +3088,18 @@ export interface components {
             tests: number;
             /** Verdict */
             verdict: string | null;
+        };
+        /** BudgetAnswer */
+        BudgetAnswer: {
+            /** Budget Ms */
+            budget_ms: number;
+            /** Cells */
+            cells: components["schemas"]["AnswerBudgetCell"][];
+            /** Group Words */
+            group_words: string;
+            /** Hardest */
+            hardest: components["schemas"]["AnswerHardest"][];
+            sentence: components["schemas"]["SentenceOut"];
         };
         /**
          * CardOut
@@ -3022,6 +3569,18 @@ export interface components {
             row: number | null;
         };
         /**
+         * ExtraFrame
+         * @description What one more fps costs from one lane to the next dearer one that is not outclassed.
+         */
+        ExtraFrame: {
+            /** Cost Per Extra Frame */
+            cost_per_extra_frame: number | null;
+            /** From Lane */
+            from_lane: string;
+            /** To Lane */
+            to_lane: string;
+        };
+        /**
          * FactOut
          * @description A fact of a kind of part: its type, unit and range.
          */
@@ -3228,6 +3787,35 @@ export interface components {
             /** Seen */
             seen: string;
         };
+        /** GridAnswer */
+        GridAnswer: {
+            /** Count */
+            count: number;
+            /** Effects */
+            effects: components["schemas"]["AnswerEffect"][];
+            /** Factors */
+            factors: string[];
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Group Words */
+            group_words: string;
+            interaction: components["schemas"]["AnswerInteraction"] | null;
+            /** Left Out */
+            left_out: components["schemas"]["AnswerLeftOut"][];
+            /** Levels */
+            levels: {
+                [key: string]: string[];
+            };
+            /** Missing */
+            missing: string[][];
+            /** Places */
+            places: components["schemas"]["AnswerPlace"][];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Tests */
+            tests: components["schemas"]["AnswerGridTest"][];
+        };
         /**
          * GroupBrief
          * @description The pair that is looked at, in one group.
@@ -3316,6 +3904,30 @@ export interface components {
         KnownOut: {
             /** Sha256 */
             sha256: string[];
+        };
+        /** LadderAnswer */
+        LadderAnswer: {
+            /** Absent */
+            absent: string[];
+            /** Extra Frames */
+            extra_frames: components["schemas"]["ExtraFrame"][];
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Group Words */
+            group_words: string;
+            /** Lanes */
+            lanes: components["schemas"]["AnswerRung"][];
+            /** Left Out */
+            left_out: components["schemas"]["AnswerLeftOut"][];
+            /** Needs */
+            needs: components["schemas"]["AnswerNeed"][];
+            /** Pairs */
+            pairs: components["schemas"]["AnswerLadderPair"][];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Tests */
+            tests: number;
         };
         /**
          * LaneIn
@@ -4577,6 +5189,28 @@ export interface components {
             /** Used S */
             used_s: number;
         };
+        /** ProxyAnswer */
+        ProxyAnswer: {
+            /** Band */
+            band: number;
+            /** Benchmarks */
+            benchmarks: string[][];
+            /** Figure */
+            figure: string;
+            /** Game */
+            game: string;
+            /** Gauge */
+            gauge: string;
+            /** Group Words */
+            group_words: string;
+            /** Held */
+            held: number | null;
+            /** Lanes */
+            lanes: string[];
+            level: components["schemas"]["AnswerLevel"] | null;
+            sentence: components["schemas"]["SentenceOut"];
+            widest: components["schemas"]["AnswerWidest"] | null;
+        };
         /**
          * PulseOut
          * @description Whether anything was done since: the number of the last act, and who drives.
@@ -4844,6 +5478,28 @@ export interface components {
             unit: string;
             /** Values */
             values: number[];
+        };
+        /** ScalingAnswer */
+        ScalingAnswer: {
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Group Words */
+            group_words: string;
+            /** Left Out */
+            left_out: components["schemas"]["AnswerLeftOut"][];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Steps */
+            steps: components["schemas"]["AnswerStep"][];
+            /** Suite */
+            suite: components["schemas"]["AnswerStep"][];
+            /** Suite Upscaling */
+            suite_upscaling: components["schemas"]["AnswerUpscaled"][];
+            /** Tests */
+            tests: number;
+            /** Upscaling */
+            upscaling: components["schemas"]["AnswerUpscaled"][];
         };
         /**
          * SceneEdit
@@ -5245,6 +5901,24 @@ export interface components {
             version: number;
             /** Version Id */
             version_id: number;
+        };
+        /** SeveralAnswer */
+        SeveralAnswer: {
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Group Words */
+            group_words: string;
+            /** Left Out */
+            left_out: components["schemas"]["AnswerLeftOut"][];
+            /** Scaling */
+            scaling: components["schemas"]["AnswerAdded"][];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Suite */
+            suite: components["schemas"]["AnswerAdded"][];
+            /** Tests */
+            tests: number;
         };
         /**
          * ShapeOut
@@ -5649,6 +6323,29 @@ export interface components {
             wins: number;
             /** Within */
             within?: string | null;
+        };
+        /** SweepAnswer */
+        SweepAnswer: {
+            best_per_watt: components["schemas"]["AnswerBestPerWatt"] | null;
+            equal_power: components["schemas"]["AnswerEqualPower"] | null;
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Group Words */
+            group_words: string;
+            knee: components["schemas"]["AnswerKneeFound"] | null;
+            /** Left Out */
+            left_out: components["schemas"]["AnswerLeftOut"][];
+            /** Points */
+            points: components["schemas"]["AnswerPoint"][];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Shape */
+            shape: string;
+            /** Tests */
+            tests: number;
+            /** Unit */
+            unit: string;
         };
         /**
          * TakeIn
@@ -15661,6 +16358,266 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
                 };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_answer: {
+        parameters: {
+            query?: {
+                targets?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_answer_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The request cannot be read */
             400: {

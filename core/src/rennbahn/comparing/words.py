@@ -127,12 +127,17 @@ class Sentence:
         return f"{self.claim} ({self.basis})." if self.basis else f"{self.claim}."
 
 
+def raised(text: str) -> str:
+    """Words as a sentence begins with them."""
+    return text[:1].upper() + text[1:]
+
+
 def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:
     """The answer for one figure: direction, size, interval and number of tests. A is the baseline."""
     sentence = _suite_sentence(suite, method, figure, name_a, name_b)
-    first = sentence.before or sentence.answer
-    raised = first[0].upper() + first[1:]
-    return replace(sentence, before=raised) if sentence.before else replace(sentence, answer=raised)
+    if sentence.before:
+        return replace(sentence, before=raised(sentence.before))
+    return replace(sentence, answer=raised(sentence.answer))
 
 
 def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:

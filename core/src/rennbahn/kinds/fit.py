@@ -158,7 +158,7 @@ class Fit:
         with np.errstate(invalid="ignore", divide="ignore"):
             weight = np.where(self.v > 0, 1.0 / self.v, 0.0)
         self.own_freedom: Floats = np.where(self.v > 0, own.freedom, 0.0).sum(axis=-1)
-        squares = (weight * left_by(own, told.residual[:, None])).sum(axis=-1)
+        squares = (weight * left_by(own, told.residual)).sum(axis=-1)
         self.unlike = _unlike(squares, self.own_freedom)
         self.share: Floats = np.ones(len(self.lanes))
         if self.unlike:

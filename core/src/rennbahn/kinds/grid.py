@@ -54,6 +54,18 @@ class GridTest:
 
 
 @dataclass(frozen=True)
+class Place:
+    """A lane in the grid, by its level of each factor: geometric mean in fps over the common tests, with its ends."""
+
+    lane: str
+    first: str
+    second: str
+    value: float
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True)
 class GridBlock:
     """A grid over the tests of one group in one figure; `missing` are places of the grid without a lane."""
 
@@ -66,6 +78,7 @@ class GridBlock:
     left_out: tuple[LeftOut, ...]
     effects: tuple[Effect, ...]
     interaction: Interaction | None
+    places: tuple[Place, ...]
     tests: tuple[GridTest, ...]
 
 
@@ -110,8 +123,19 @@ def grid_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequence
     effects, interaction = _answers(fit, places, common) if common.any() else ((), None)
     return GridBlock(
         group, of_figure(figure), places.factors, places.levels, places.missing(), int(common.sum()),
-        tuple(fit.left_out()), effects, interaction, tuple(own),
+        tuple(fit.left_out()), effects, interaction, _rates(fit, places, common) if common.any() else (), tuple(own),
     )  # fmt: skip
+
+
+def _rates(fit: Fit, places: _Places, tests: Bools) -> tuple[Place, ...]:
+    """What every place of the grid gives over some tests."""
+    found = fit.weighed(fit.lane_weights(tests))
+    reach = found.reach(fit.level)
+    told = []
+    for (first, second), lane in places.lane.items():
+        value, low, high = Interval.of(float(found.middle[lane]), float(reach[lane])).rate()
+        told.append(Place(fit.name(lane), first, second, value, low, high))
+    return tuple(told)
 
 
 def _answers(fit: Fit, places: _Places, tests: Bools) -> tuple[tuple[Effect, ...], Interaction | None]:

@@ -41,7 +41,7 @@ class Rung:
 
 @dataclass(frozen=True)
 class LadderPair:
-    """The margin of b over a, as a share; the intervals of all pairs of a block hold at once."""
+    """The margin of b over a, as a share, and of a over b (`reverse`); the intervals of all pairs hold at once."""
 
     a: str
     b: str
@@ -49,6 +49,9 @@ class LadderPair:
     low: float | None
     high: float | None
     verdict: str
+    reverse: float
+    reverse_low: float | None
+    reverse_high: float | None
 
 
 @dataclass(frozen=True)
@@ -102,7 +105,7 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequen
     codes = verdicts_of_logs(low, high, fit.method.equal_band)
     lanes = [sheet.study.lanes[fit.lanes[at]] for at in order]
     pairs = tuple(
-        LadderPair(lanes[i].id, lanes[j].id, *Interval.of(m, r).share(), verdict=VERDICTS[code])
+        _pair(lanes[i].id, lanes[j].id, m, r, VERDICTS[code])
         for i, j, m, r, code in zip(
             a.tolist(), b.tolist(), over.middle.tolist(), reach.tolist(), codes.tolist(), strict=True
         )
@@ -136,6 +139,11 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequen
         )  # fmt: skip
     needs = tuple(_need(target, group, name, rungs) for target in sheet.study.aims.targets)
     return LadderBlock(group, name, int(common.sum()), tuple(fit.left_out()), absent, tuple(rungs), pairs, needs)
+
+
+def _pair(a: str, b: str, middle: float, reach: float, verdict: str) -> LadderPair:
+    straight, turned = Interval.of(middle, reach).share(), Interval.of(-middle, reach).share()
+    return LadderPair(a, b, *straight, verdict, *turned)
 
 
 def _tiers(table: NDArray[np.int8]) -> list[int]:
@@ -199,5 +207,7 @@ def extra_frames(rungs: Sequence[Rung]) -> list[dict[str, object]]:
     found: list[dict[str, object]] = []
     for below, above in pairwise(steps):
         cost = extra_frame_cost(below.price or 0.0, below.fps, above.price or 0.0, above.fps)
-        found.append({"from": below.lane, "to": above.lane, "cost_per_extra_frame": cost.cost_per_extra_frame})
+        found.append(
+            {"from_lane": below.lane, "to_lane": above.lane, "cost_per_extra_frame": cost.cost_per_extra_frame}
+        )
     return found

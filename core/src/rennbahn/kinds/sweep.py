@@ -60,11 +60,13 @@ class BestPerWatt:
 
 @dataclass(frozen=True)
 class EqualPower:
-    """The swept part over a rival at the rival's watts, between the two steps around them."""
+    """The swept part over a rival at the rival's watts, between the two steps around them; rates in fps."""
 
     rival: str
     watts: float
     level: float
+    fps: float
+    rival_fps: float
     margin: float
     low: float | None
     high: float | None
@@ -225,4 +227,7 @@ def _equal_power(sheet: Sheet, fit: Fit, rival: int, levels: Floats, common: Boo
     mixed = (1.0 - part) * weights[low] + part * weights[high] - weights[-1]
     share = Share.of(both.weighed(mixed[None]).one(both.level), both.method.equal_band)
     level = float((1.0 - part) * levels[low] + part * levels[high])
-    return EqualPower(sheet.study.lanes[rival].id, theirs, level, share.margin, share.low, share.high, share.verdict)
+    here, rival_fps = (float(np.exp(both.weighed(w[None]).middle[0])) for w in (mixed + weights[-1], weights[-1]))
+    return EqualPower(
+        sheet.study.lanes[rival].id, theirs, level, here, rival_fps, share.margin, share.low, share.high, share.verdict
+    )

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from rennbahn.comparing.words import Sentence, figure_words, interval_words, tests_words
+from rennbahn.comparing.model import AVERAGE
+from rennbahn.comparing.words import Sentence, figure_words, interval_words, raised, tests_words
 from rennbahn.display import fixed, fps, ms, percent
 from rennbahn.kinds.budget import HELD, BudgetResult
 from rennbahn.kinds.grid import Effect, GridBlock
@@ -52,10 +53,9 @@ def ladder_sentence(block: LadderBlock, names: Names) -> Sentence:
         return Sentence(f"{shared}: ", "first place shared", f"{over}, their order is not shown", ", ".join(basis))
     top, second = block.lanes[0], block.lanes[1]
     pair = next(one for one in block.pairs if one.a == top.lane and one.b == second.lane)
-    margin = 1.0 / (1.0 + pair.margin) - 1.0
-    if pair.low is not None and pair.high is not None:
-        ends = (1.0 / (1.0 + pair.high) - 1.0, 1.0 / (1.0 + pair.low) - 1.0)
-        basis.insert(0, interval_words(ends))
+    margin = pair.reverse
+    if pair.reverse_low is not None and pair.reverse_high is not None:
+        basis.insert(0, interval_words((pair.reverse_low, pair.reverse_high)))
     return Sentence(
         f"{names[top.lane]}: ", "first", f", {percent(margin)}% ahead of {names[second.lane]}{over}", ", ".join(basis)
     )
@@ -63,7 +63,8 @@ def ladder_sentence(block: LadderBlock, names: Names) -> Sentence:
 
 def need_words(need: Need, names: Names) -> str:
     """What holds a wanted rate, and who is on its edge."""
-    what = f"{fps(need.target)} fps {_in(need.figure)}"
+    rate = fixed(need.target, 1).removesuffix(".0")
+    what = f"an average of {rate} fps" if need.figure == AVERAGE else f"a {figure_words(need.figure)} of {rate} fps"
     if need.cheapest:
         told = f"For {what}: {names[need.cheapest]} is the cheapest that holds it"
     elif need.hold:
@@ -143,7 +144,7 @@ def grid_sentence(block: GridBlock) -> Sentence:
         basis.insert(0, f"ratio of ratios {interval_words((one.low, one.high))}")
     if one.verdict == "depends":
         first_level = block.levels[second][0]
-        gains = f"{one.level} gains {_more(one.value)} at {one.at} than at {first_level}"
+        gains = f"{one.level} {_more(one.value)} at {one.at} than at {first_level}"
         after = f" on {second} {_in(block.figure)}: {gains}"
         return Sentence(f"What {first} does ", "depends", after, ", ".join(basis))
     if one.verdict == "does_not_depend":
@@ -175,7 +176,7 @@ def _effect(effect: Effect) -> str:
 def two_ways(step: Step, names: Names) -> str:
     """A step both ways round: what it costs to take it and what it gains to go back."""
     down, up = step.margin_down, step.margin_up
-    here, there = names[step.from_], names[step.to]
+    here, there = raised(names[step.from_]), names[step.to]
     if step.verdict == "even":
         return f"{here} to {there}: no difference"
     if step.verdict == "open":
@@ -205,7 +206,7 @@ def scaling_sentence(block: ScalingBlock, names: Names) -> Sentence:
     way = f"{names[dearest.from_]} to {names[dearest.to]}"
     back = f"{percent(abs(dearest.margin_down))}% {'less' if dearest.margin_down < 0 else 'more'} {_in(block.figure)}"
     way_back = f"{percent(abs(dearest.margin_up))}% {'more' if dearest.margin_up > 0 else 'less'} the way back"
-    return Sentence(f"{way} {sign} ", answer, f" a frame: {back}, and {way_back}", basis)
+    return Sentence(f"{raised(way)} {sign} ", answer, f" a frame: {back}, and {way_back}", basis)
 
 
 def budget_sentence(result: BudgetResult, names: Names) -> Sentence:

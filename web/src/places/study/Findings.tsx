@@ -3,7 +3,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { client, data } from "../../api/client";
 import { useBeside } from "../../api/doubts";
-import { type Looking, useFindings, useMay, useStudyChange } from "../../api/queries";
+import { type Looking, useFindings, useKindAnswer, useMay, useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
 import { fontStyle, markup, png, save } from "../../charts/export";
 import { LevelChart } from "../../charts/LevelChart";
@@ -16,6 +16,7 @@ import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
+import { KindAnswer } from "../answers/KindAnswer";
 import { AllLanes, ByGroup } from "./BriefTables";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
 import { MarginTable } from "./MarginTable";
@@ -29,9 +30,12 @@ export function Findings({ study }: { study: Study }) {
   const [looking, look] = useLooking(study);
   const { data: findings, error } = useFindings(study.id, looking);
   const { data: beside } = useBeside(study.id, looking);
+  const [search] = useSearchParams();
+  const own = study.kind !== "a_b";
+  const { data: answer, error: trouble } = useKindAnswer(study.id, search.get("targets") ?? "", own);
   useTitle("Findings", study.question);
   if (error) return <ErrorNotice error={error} />;
-  if (!findings) return <Loading what="the findings" />;
+  if (!findings || (own && !answer && !trouble)) return <Loading what="the findings" />;
   const averageLeads = findings.method.leading === "average_fps";
   const leading = averageLeads ? findings.average : findings.low_1;
   const second = averageLeads ? findings.low_1 : findings.average;
@@ -53,12 +57,18 @@ export function Findings({ study }: { study: Study }) {
       </Empty>
     );
   }
+  const Heading = answer?.sentence ? "h2" : "h1";
   return (
     <>
-      <section aria-label="Answer" className="mb-5">
-        <h1 className="max-w-5xl text-[2.25rem] leading-[1.1] font-semibold" style={{ fontStretch: "82%" }}>
+      <ErrorNotice error={trouble} />
+      {answer?.sentence && <KindAnswer study={study} answer={answer} />}
+      <section aria-label={answer?.sentence ? "One lane over another" : "Answer"} className="mb-5">
+        <Heading
+          className={`max-w-5xl leading-[1.1] font-semibold ${answer?.sentence ? "mt-10 text-[1.6rem]" : "text-[2.25rem]"}`}
+          style={{ fontStretch: "82%" }}
+        >
           <Answer suite={leading} />
-        </h1>
+        </Heading>
         <p className="mt-2 text-[1.1rem] text-soft">{second.sentence.text}</p>
       </section>
       <Stale findings={findings} />

@@ -1,0 +1,202 @@
+"""Finished studies of other kinds than A against B, each with a small story, from the simulated bench.
+
+A ladder in which one card is outclassed, a power limit that stops paying, a second memory stick that matters only with
+much power, and presets that cost more than they look.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+
+from bench.queries import description_of
+from bench.schemas import SettingIn, SetupIn
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from intake.queries import arrival_out
+from intake.schemas import Assignment, TakeIn
+from intake.services import receive, take
+from planning.building import lanes_of
+from planning.services import call_ready, save_plan
+from rennbahn.simulation import SimulatedBench, Wanted
+from rennbahn.simulation.sitting import LOGGER
+from running.simulated import played_test
+from studies.deciding import change_passes
+from studies.models import PassState, Study
+from studies.schemas import LaneIn, Method, StudyIn, TestIn
+from studies.services import create_study, finish_study
+
+from demo import plans
+from demo.hardware import CARDS, refs
+from demo.scenario import RECORDED, SEED
+
+_PASSES = 3
+_MINUTES = 4
+_BEGAN = datetime(2026, 9, 14, 9, 0, tzinfo=UTC)
+#: The logger of this bench also writes what the card draws.
+_DIALECT = replace(LOGGER, names={**LOGGER.names, "gpu_power_w": "gpu_power_w"})
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A lane: what is swapped and set in it, its levels by factor, or the condition that it stands for."""
+
+    name: str
+    swaps: tuple[str, ...] = ()
+    settings: Mapping[str, str] | None = None
+    levels: Mapping[str, str] | None = None
+    condition: str = ""
+
+
+@dataclass(frozen=True)
+class Script:
+    """A finished study of a kind."""
+
+    kind: str
+    question: str
+    factor: str
+    lanes: tuple[Lane, ...]
+    games: tuple[tuple[str, str], ...]
+    second_factor: str = ""
+    conditions: tuple[str, ...] = ("1440 high",)
+    accepted: Mapping[str, str] | None = None
+    target_hz: float = 60.0
+    baseline: int = 0
+
+
+_DRIVERS = {"Ostrane": "Ostrane 42.0", "Tellur Werke": "Tellur 7.10"}
+_FIVE = (
+    ("Glass Caravan", "dune crossing"), ("Orchard of Kites", "long glide"), ("Snowline Courier", "north pass"),
+    ("Lanternfish Bay", "reef dive"), ("Salt Almanac", "evaporation ponds"),
+)  # fmt: skip
+
+RANKED = Script(
+    kind="ladder",
+    question="Which of five cards suits a shared flat?",
+    factor="Graphics card",
+    lanes=tuple(
+        Lane(
+            card.name,
+            (card.name, _DRIVERS[card.maker]),
+            levels={"Graphics card": card.name},
+            # The compact card is sold with slow fans, and its buyer pays more for less.
+            settings={"Fan profile": "quiet"} if "Kompakt" in card.name else None,
+        )
+        for card in CARDS[:5]
+    ),
+    games=_FIVE[:4],
+    accepted={
+        "part:driver": "Each maker's newest driver of September; a card runs with its own only.",
+        "setting:fan profile": "The compact card has one profile; it is what its buyer hears and gets.",
+    },
+    baseline=2,
+)
+POWER = Script(
+    kind="sweep",
+    question="Where does more power stop paying?",
+    factor="Power limit",
+    lanes=tuple(
+        Lane(f"{watts} W", settings={"Power limit": f"{watts} W"}, levels={"Power limit": f"{watts} W"})
+        for watts in range(100, 240, 20)
+    ),
+    games=_FIVE[:3],
+)
+CROSSED = Script(
+    kind="grid",
+    question="Does a second stick matter more with more power?",
+    factor="Memory kit",
+    second_factor="Power limit",
+    lanes=tuple(
+        Lane(
+            f"{sticks} at {watts} W", (kit,), {"Power limit": f"{watts} W"},
+            {"Memory kit": sticks, "Power limit": f"{watts} W"},
+        )
+        for sticks, kit in (("one stick", "Kettle 1 × 32 GB"), ("two sticks", "Kettle 2 × 16 GB"))
+        for watts in (90, 160)
+    ),
+    games=(
+        ("Ember Allotment", "harvest morning"), ("Moss Republic", "council square"), ("The Unlit Tram", "line 8"),
+    ),
+)  # fmt: skip
+PRESETS = Script(
+    kind="scaling",
+    question="What does each preset cost a living-room computer?",
+    factor="Preset",
+    lanes=tuple(Lane(preset, condition=f"1440 {preset}") for preset in ("low", "medium", "high", "ultra")),
+    games=_FIVE[:3],
+)
+SCRIPTS = (RANKED, POWER, CROSSED, PRESETS)
+
+
+def tell(script: Script, lead: User, tester: User, rigs: Mapping[str, int]) -> Study:
+    """Ask the question, hand in what the bench gives, accept it and finish."""
+    rig = rigs["tower" if script.kind == "ladder" else "small"]
+    study = create_study(lead, _asked(script, rig))
+    plans.accept_all(lead, study, dict(script.accepted or {}))
+    save_plan(lead, study.pk, plans.plan(deadline=plans.FRIDAY))
+    call_ready(lead, study.pk)
+    _run(study, tester)
+    finish_study(lead, study.pk)
+    return study
+
+
+def _asked(script: Script, rig: int) -> StudyIn:
+    # Each card of a ladder runs at its own limit.
+    limit = {} if script.kind == "ladder" else {"Power limit": "160 W"}
+    own = {"Fan profile": "standard", **limit, "Room": "22 °C", **dict(RECORDED)}
+    return StudyIn(
+        kind=script.kind,  # type: ignore[arg-type]
+        question=script.question,
+        factor=script.factor,
+        second_factor=script.second_factor,
+        baseline=script.baseline,
+        passes_wanted=_PASSES,
+        lanes=[
+            LaneIn(
+                name=lane.name, levels=dict(lane.levels or {}), condition=lane.condition,
+                setup=SetupIn(
+                    name=f"{script.question} {'one setup' if lane.condition else lane.name}"[:110], rig_id=rig,
+                    parts=refs(*lane.swaps),
+                    settings=[SettingIn(name=k, value=v) for k, v in {**own, **(lane.settings or {})}.items()],
+                ),
+            )
+            for lane in script.lanes
+        ],
+        tests=[
+            TestIn(game=game, scene=scene, condition=condition)
+            for game, scene in script.games
+            for condition in script.conditions
+        ],
+        method=Method(target_hz=script.target_hz),
+    )  # fmt: skip
+
+
+def _run(study: Study, tester: User) -> None:
+    """All passes there and back over the lanes, test by test."""
+    lanes = list(lanes_of(study))
+    tests = list(study.tests.select_related("scene__game", "condition"))
+    setups = {str(lane.pk): description_of(lane.setup_version) for lane in lanes}
+    columns, minutes = None, 0
+    places: list[Assignment] = []
+    for test in tests:
+        for number in range(1, _PASSES + 1):
+            for lane in lanes if number % 2 else lanes[::-1]:
+                played = SimulatedBench(
+                    setups, {str(test.pk): played_test(test, lane.condition)}, SEED + test.position, {}, _DIALECT
+                ).play(Wanted(str(lane.pk), str(test.pk), number))
+                if played.log is None:
+                    raise RuntimeError("the simulated bench wrote no log")
+                minutes += _MINUTES
+                name = f"{lane.name} {test.scene.game.name} {number}.csv".lower().replace(" ", "-")
+                ended = _BEGAN + timedelta(minutes=minutes)
+                arrival = receive(tester, study.pk, SimpleUploadedFile(name, played.log), ended)
+                columns = columns or arrival_out(arrival).columns
+                places.append(Assignment(arrival_id=arrival.pk, lane_id=lane.pk, test_id=test.pk, number=number))
+    if columns is None:
+        raise RuntimeError("no column map is proposed for the simulated logger")
+    taken = take(tester, study.pk, TakeIn(columns=columns, assignments=places))
+    refused = [f"{one.name}: {one.refusal}" for one in taken if one.pass_id is None]
+    if refused:
+        raise RuntimeError("; ".join(refused))
+    change_passes(tester, study.pk, [one.pass_id for one in taken if one.pass_id is not None], PassState.ACCEPTED)

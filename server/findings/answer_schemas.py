@@ -1,0 +1,92 @@
+"""Answers of every kind as the API speaks of them: the forms are the core's own, field for field.
+
+They are made from the core's results, so that the promise cannot part from what is answered.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import operator
+import types
+from functools import cache
+from typing import Any, Union, get_args, get_origin, get_type_hints
+
+from pydantic import create_model
+from quick import Out
+from rennbahn.kinds.budget import BudgetResult
+from rennbahn.kinds.grid import GridBlock
+from rennbahn.kinds.ladder import LadderBlock, Need
+from rennbahn.kinds.limits import Limits
+from rennbahn.kinds.proxy import Gauge
+from rennbahn.kinds.scaling import ScalingBlock, Step
+from rennbahn.kinds.several import SeveralBlock
+from rennbahn.kinds.sweep import EqualPower, SweepBlock
+
+from findings.schemas import SentenceOut
+
+#: What is said in words beside numbers.
+_IN_WORDS = (Need, EqualPower, Step)
+
+
+class ExtraFrame(Out):
+    """What one more fps costs from one lane to the next dearer one that is not outclassed."""
+
+    from_lane: str
+    to_lane: str
+    cost_per_extra_frame: float | None
+
+
+@cache
+def _out(core: Any) -> Any:
+    """A form for one of the core's results; a trailing underscore of a field is none of its name."""
+    hints = get_type_hints(core)
+    found: dict[str, Any] = {
+        one.name.rstrip("_"): (_form(hints[one.name]), ...) for one in dataclasses.fields(core)
+    } | ({"words": (str, ...)} if core in _IN_WORDS else {})
+    return create_model(f"Answer{core.__name__}", __base__=Out, __doc__=core.__doc__, **found)
+
+
+def _form(hint: Any) -> Any:
+    """The form of a type: results become forms, tuples lists."""
+    form: Any = hint
+    if dataclasses.is_dataclass(hint):
+        return _out(form)
+    parts = get_args(hint)
+    if get_origin(hint) is tuple:
+        return _list(_form(parts[0]))
+    if get_origin(hint) in (Union, types.UnionType):
+        found: Any = functools.reduce(operator.or_, (_form(one) for one in parts))
+        return found
+    if get_origin(hint) is dict:
+        return dict.__class_getitem__((str, _form(parts[1])))
+    return hint
+
+
+def _block(name: str, core: Any, **more: Any) -> Any:
+    """A block with its sentence, and the words of its group."""
+    own: dict[str, Any] = {"sentence": (SentenceOut, ...), "group_words": (str, ...)}
+    own |= {key: (kind, ...) for key, kind in more.items()}
+    return create_model(name, __base__=_out(core), **own)
+
+
+def _list(block: Any) -> Any:
+    return list[block]
+
+
+AnswerOut: Any = create_model(
+    "AnswerOut",
+    __base__=Out,
+    __doc__="The answer of a study's own kind: blocks by group and figure under its kind, and what holds each lane.",
+    kind=(str, ...),
+    sentence=(str, ...),
+    ladder=(_list(_block("LadderAnswer", LadderBlock, extra_frames=list[ExtraFrame])), ...),
+    sweep=(_list(_block("SweepAnswer", SweepBlock)), ...),
+    grid=(_list(_block("GridAnswer", GridBlock)), ...),
+    scaling=(_list(_block("ScalingAnswer", ScalingBlock)), ...),
+    budget=(_list(_block("BudgetAnswer", BudgetResult)), ...),
+    several=(_list(_block("SeveralAnswer", SeveralBlock)), ...),
+    proxy=(_list(_block("ProxyAnswer", Gauge)), ...),
+    limits=(_out(Limits), ...),
+    currency=(str, ...),
+)

@@ -1,0 +1,96 @@
+import type { ReactNode } from "react";
+import { cut, wrap } from "../margins";
+import type { Theme } from "../marks";
+
+/** Every picture of an answer is drawn on this ground: on a page its middle, as a file all of it. */
+export const GROUND = { width: 1920, height: 1080, top: 220, bottom: 1000, pad: 64 };
+export const CONDENSED = { style: { fontStretch: "85%" } };
+
+export interface Drawn {
+  theme: Theme;
+  /** What makes a file carry its fonts; nothing on a page. */
+  style?: string;
+  /** On a page only the chart itself is drawn: the answer stands above it. */
+  bare?: boolean;
+}
+
+export interface Told {
+  question: string;
+  sentence: { text: string; before: string; answer: string; after: string; basis: string };
+  /** What it stands on and how it is read, at the foot. */
+  foot: string;
+}
+
+/** The ground of a picture: question and answer above, what it stands on beneath. `height` is where the chart ends. */
+export function Frame({
+  theme,
+  style,
+  bare,
+  question,
+  sentence,
+  foot,
+  height = GROUND.bottom,
+  children,
+}: Drawn & Told & { height?: number; children: ReactNode }) {
+  const lines = wrap(`${sentence.before}${sentence.answer}${sentence.after}`, 88).slice(0, 2);
+  const top = bare ? GROUND.top - 30 : 0;
+  const side = bare ? GROUND.pad - 4 : 0;
+  const tall = bare ? height - top + 16 : GROUND.height;
+  const text = { fontFamily: theme.sans, ...CONDENSED };
+  return (
+    <svg
+      xmlns="http://www.w3.org/2000/svg"
+      {...(bare ? { width: "100%" } : { width: GROUND.width, height: GROUND.height })}
+      viewBox={`${side} ${top} ${GROUND.width - 2 * side} ${tall}`}
+      role="img"
+    >
+      <title>{sentence.text}</title>
+      {style && <style>{style}</style>}
+      {!bare && (
+        <>
+          <rect width="100%" height="100%" fill={theme.paper} />
+          <text x={GROUND.pad} y={62} {...text} fontSize={27} fontWeight={600} fill={theme.soft}>
+            {question}
+          </text>
+          {lines.map((line, i) => (
+            <text
+              key={line}
+              x={GROUND.pad}
+              y={116 + i * 50}
+              {...text}
+              fontSize={46}
+              fontWeight={750}
+              fill={theme.ink}
+            >
+              {line}
+            </text>
+          ))}
+          <text x={GROUND.pad} y={GROUND.height - 34} {...text} fontSize={21} fill={theme.mute}>
+            {cut([sentence.basis, foot].filter(Boolean).join(" · "), GROUND.width - 2 * GROUND.pad, 21)}
+          </text>
+        </>
+      )}
+      {children}
+    </svg>
+  );
+}
+
+/** An interval as a bracket along an axis, `half` high to each side. */
+export function Bracket({
+  low,
+  high,
+  half,
+  stroke,
+  upright = false,
+}: {
+  low: number;
+  high: number;
+  half: number;
+  stroke: string;
+  upright?: boolean;
+}) {
+  const path = upright
+    ? `M${-half} ${low}H${half}M0 ${low}V${high}M${-half} ${high}H${half}`
+    : `M${low} ${-half}V${half}M${low} 0H${high}M${high} ${-half}V${half}`;
+  return <path d={path} fill="none" stroke={stroke} strokeWidth={2.4} />;
+}

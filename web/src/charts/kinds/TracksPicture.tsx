@@ -1,0 +1,126 @@
+import { scaleLinear } from "d3-scale";
+import { cut } from "../margins";
+import { disc, laneShape } from "../marks";
+import { Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+
+export interface Track {
+  key: string;
+  name: string;
+  value: number | null;
+  low: number | null;
+  high: number | null;
+  /** At the right: what it says, or why there is nothing to draw. */
+  said: string;
+  lane?: number | undefined;
+  strong?: boolean;
+}
+
+const NAME = 520;
+const SAID = 520;
+
+/** A track a row, each value with its bracket from a line that it is held against. */
+export function TracksPicture({
+  tracks,
+  line,
+  strip,
+  words,
+  axis,
+  ...rest
+}: Drawn &
+  Told & {
+    tracks: readonly Track[];
+    /** What everything is held against. */
+    line: number;
+    /** What counts as even, around the line. */
+    strip?: readonly [number, number] | undefined;
+    words: (value: number) => string;
+    axis: string;
+  }) {
+  const { theme } = rest;
+  const { width, top, bottom, pad } = GROUND;
+  const row = Math.min(70, (bottom - top - 40) / Math.max(tracks.length, 1));
+  const end = top + row * tracks.length;
+  const size = Math.max(12, Math.min(25, row * 0.44));
+  const drawn = tracks.flatMap((one) => [one.value, one.low, one.high]).filter((one) => one != null);
+  const all = [...drawn, line, ...(strip ?? [])];
+  const x = scaleLinear([Math.min(...all), Math.max(...all)], [pad + NAME, width - pad - SAID]).nice(6);
+  const sans = { fontFamily: theme.sans, fontSize: size, ...CONDENSED };
+  return (
+    <Frame {...rest} height={end + 40}>
+      {strip && (
+        <rect
+          x={x(strip[0])}
+          y={top}
+          width={x(strip[1]) - x(strip[0])}
+          height={end - top}
+          fill={theme.band}
+        />
+      )}
+      {x.ticks(7).map((tick) => (
+        <g key={tick}>
+          <path d={`M${x(tick)} ${top}V${end}`} stroke={theme.grid} strokeWidth={1.5} />
+          <text
+            x={x(tick)}
+            y={end + 30}
+            fontFamily={theme.mono}
+            fontSize={20}
+            fill={theme.mute}
+            textAnchor="middle"
+          >
+            {words(tick)}
+          </text>
+        </g>
+      ))}
+      <text
+        x={x.range()[1]}
+        y={top - 10}
+        fontFamily={theme.sans}
+        fontSize={20}
+        fill={theme.mute}
+        textAnchor="end"
+      >
+        {axis}
+      </text>
+      <path d={`M${x(line)} ${top}V${end}`} stroke={theme.ink} strokeWidth={3} strokeDasharray="5 5" />
+      {tracks.map((one, i) => (
+        <g key={one.key} transform={`translate(0 ${top + i * row})`}>
+          <path
+            d={`M${pad} 0H${width - pad}`}
+            stroke={one.strong ? theme.ink : theme.rule}
+            strokeWidth={1.4}
+          />
+          <g transform={`translate(0 ${row / 2})`}>
+            <text x={pad} y={size * 0.34} {...sans} fontWeight={one.strong ? 750 : 600} fill={theme.ink}>
+              {cut(one.name, NAME - 24, size)}
+            </text>
+            {one.low != null && one.high != null && (
+              <Bracket low={x(one.low)} high={x(one.high)} half={row * 0.24} stroke={theme.ink} />
+            )}
+            {one.value != null && (
+              <path
+                d={one.lane == null ? disc(size * 0.4) : laneShape(one.lane, size * 0.42)}
+                transform={`translate(${x(one.value)} 0)`}
+                fill={theme.lane(one.lane ?? 1)}
+              />
+            )}
+            <text
+              x={width - pad - SAID + 190}
+              y={size * 0.36}
+              fontFamily={theme.mono}
+              fontSize={size}
+              fontWeight={700}
+              textAnchor="end"
+              fill={theme.ink}
+            >
+              {one.value == null ? "–" : words(one.value)}
+            </text>
+            <text x={width - pad - SAID + 216} y={size * 0.34} {...sans} fill={theme.soft}>
+              {cut(one.said, SAID - 220, size)}
+            </text>
+          </g>
+        </g>
+      ))}
+      <path d={`M${pad} ${end}H${width - pad}`} stroke={theme.ink} strokeWidth={2} />
+    </Frame>
+  );
+}

@@ -1,0 +1,167 @@
+import { type ReactElement, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { fontStyle, markup, png, save } from "../../charts/export";
+import { GROUND } from "../../charts/kinds/Frame";
+import { DARK_PICTURE, LIGHT_PICTURE, SCREEN, type Theme } from "../../charts/marks";
+import { Choice } from "../../controls/Choice";
+import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
+import { ErrorNotice } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
+import { useAddress } from "../../controls/useAddress";
+import type { Study } from "../study/study";
+import { Limits } from "./Limits";
+import type { Shown } from "./shown";
+import { shownOf } from "./views";
+
+type Answer = Schemas["AnswerOut"];
+
+/** The answer of a study's own kind: the sentence, its picture, what it stands on in numbers, and what holds each lane. */
+export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) {
+  const [search, set] = useAddress();
+  const blocks = answer[answer.kind as "ladder"] as Schemas["LadderAnswer"][];
+  const figures = [...new Set(blocks.map((one) => one.figure ?? "average_fps"))];
+  const groups = [...new Map(blocks.map((one) => [one.group ?? "", one.group_words]))];
+  const figure = figures.find((one) => one === search.get("figure")) ?? figures[0];
+  const group = groups.find(([key]) => key === search.get("group"))?.[0] ?? groups[0]?.[0] ?? "";
+  const shown = shownOf(study, answer, { figure: figure ?? "average_fps", group });
+  if (!shown) return null;
+  const { before, answer: said, after, basis } = shown.sentence;
+  return (
+    <section aria-label="Answer" className="mb-10">
+      <h1 className="max-w-5xl text-[2.25rem] leading-[1.1] font-semibold" style={{ fontStretch: "82%" }}>
+        {before}
+        <span className="answer">{said}</span>
+        {after}
+        {basis && (
+          <span className="mt-1 block text-[1.15rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
+            {basis}
+          </span>
+        )}
+      </h1>
+      {shown.also.map((line) => (
+        <p key={line} className="mt-2 text-[1.1rem] text-soft">
+          {line}
+        </p>
+      ))}
+      <div className="my-4 flex flex-wrap items-center gap-x-6 gap-y-2">
+        {figures.length > 1 && (
+          <Choice
+            label="Figure"
+            value={figure ?? ""}
+            onChange={(one) => set({ figure: one === figures[0] ? "" : one })}
+            options={figures.map((one) => ({ value: one, label: FIGURE_WORDS[one] ?? one }))}
+          />
+        )}
+        {groups.length > 1 && (
+          <Select
+            label="Group of tests"
+            className="w-60!"
+            value={group}
+            onChange={(one) => set({ group: one })}
+            options={groups.map(([value, label]) => ({ value, label }))}
+          />
+        )}
+        {shown.asks}
+        <Export study={study} shown={shown} />
+      </div>
+      <div className="overflow-x-auto">
+        <div className="min-w-[44rem]">{shown.picture({ theme: SCREEN, bare: true })}</div>
+      </div>
+      <div className="mt-6 overflow-x-auto">
+        <Table shown={shown} />
+      </div>
+      {shown.leftOut.length > 0 && (
+        <>
+          <h2 className="mt-6 mb-1 text-lg font-bold">Left out here</h2>
+          <ul className="text-soft">
+            {shown.leftOut.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+        </>
+      )}
+      <Limits study={study} limits={answer.limits} />
+    </section>
+  );
+}
+
+const FIGURE_WORDS: Record<string, string> = { average_fps: "Average fps", low_1: "1% low" };
+
+/** What stands in the picture, in numbers. */
+function Table({ shown }: { shown: Shown }) {
+  const { heads, rows, caption } = shown.table;
+  return (
+    <table className="w-full border-collapse">
+      <caption className="sr-only">{caption}</caption>
+      <thead>
+        <tr className="label">
+          {heads.map((head, i) => (
+            <th key={head} scope="col" className={`pb-1 align-bottom ${i ? "pl-4" : ""}`}>
+              {head}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(({ key, cells, strong }) => (
+          <tr key={key} className={`border-rule border-t ${strong ? "bg-raised font-semibold" : ""}`}>
+            {cells.map((cell, i) =>
+              i ? (
+                <td key={heads[i]} className="py-1.5 pl-4">
+                  {cell}
+                </td>
+              ) : (
+                <th key={heads[i]} scope="row" className="py-1.5 pr-3">
+                  {cell}
+                </th>
+              ),
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** The picture as a file, and the numbers as a table. */
+function Export({ study, shown }: { study: Study; shown: Shown }) {
+  const [error, setError] = useState<unknown>(null);
+  const name = `${study.question
+    .replace(/[^\p{L}\p{N}]+/gu, "-")
+    .replace(/^-|-$/g, "")
+    .toLowerCase()}`;
+  const saved = async (kind: "svg" | 1 | 2, theme: Theme) => {
+    setError(null);
+    try {
+      const svg = await markup(shown.picture({ theme, style: await fontStyle() }) as ReactElement);
+      if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${name}.svg`);
+      else {
+        const size = `${GROUND.width * kind}x${GROUND.height * kind}`;
+        save(await png(svg, GROUND.width, GROUND.height, kind), `${name}-${size}.png`);
+      }
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  const items: [string, "svg" | 1 | 2, Theme][] = [
+    ["Picture as SVG", "svg", LIGHT_PICTURE],
+    ["Picture as SVG, dark", "svg", DARK_PICTURE],
+    ["Picture as PNG, 1920 × 1080", 1, LIGHT_PICTURE],
+    ["Picture as PNG, 3840 × 2160", 2, LIGHT_PICTURE],
+    ["Picture as PNG, 1920 × 1080, dark", 1, DARK_PICTURE],
+    ["Picture as PNG, 3840 × 2160, dark", 2, DARK_PICTURE],
+  ];
+  return (
+    <div className="no-print ml-auto">
+      <Menu label="Export the answer">
+        {items.map(([words, kind, theme]) => (
+          <MenuAction key={words} onSelect={() => saved(kind, theme)}>
+            {words}
+          </MenuAction>
+        ))}
+        <MenuLink href={`/api/studies/${study.id}/answer.csv`}>Table as CSV</MenuLink>
+      </Menu>
+      <ErrorNotice error={error} />
+    </div>
+  );
+}

@@ -1,0 +1,30 @@
+import { useState } from "react";
+import { useAddress } from "../../controls/useAddress";
+
+/** The rate that a reader wants: which lanes hold it is asked anew, and the address keeps it. */
+export function Targets({ own }: { own: readonly number[] }) {
+  const [, set] = useAddress();
+  const [text, setText] = useState(own.join(", "));
+  const ask = () => set({ targets: text.replaceAll(" ", "").replaceAll(";", ",") });
+  return (
+    <form
+      className="flex items-center gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        ask();
+      }}
+    >
+      <label className="flex items-center gap-2">
+        <span className="label">What do I need for</span>
+        <input
+          className="field w-28"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          onBlur={ask}
+          inputMode="decimal"
+        />
+        <span className="text-soft">fps</span>
+      </label>
+    </form>
+  );
+}

@@ -1,0 +1,54 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../../api/client";
+import type { Drawn } from "../../charts/kinds/Frame";
+import { count, interval, signedPercent } from "../../format";
+import type { Study } from "../study/study";
+
+/** What every kind of answer shows, whatever its question. */
+export interface Shown {
+  sentence: Schemas["SentenceOut"];
+  /** Further sentences: what holds a wanted rate, how it stands against a rival. */
+  also: string[];
+  /** What can be asked about it. */
+  asks?: ReactNode;
+  picture: (how: Drawn) => ReactNode;
+  table: {
+    caption: string;
+    heads: string[];
+    rows: { key: string; cells: ReactNode[]; strong?: boolean }[];
+  };
+  leftOut: string[];
+}
+
+/** Names and places of a study's lanes and tests, by the ids that answers have them under. */
+export function namesOf(study: Study) {
+  return {
+    lanes: new Map(study.lanes_full.map((one) => [String(one.id), one])),
+    tests: new Map(
+      study.tests_full.map((one) => [
+        String(one.id),
+        study.groups.length > 1 ? `${one.game}, ${one.condition}` : `${one.game}, ${one.scene}`,
+      ]),
+    ),
+  };
+}
+
+export type Names = ReturnType<typeof namesOf>;
+
+/** Tests without a part in an answer, each with its reason. */
+export function leftOutWords(
+  names: Names,
+  left: readonly Schemas["AnswerLeftOut"][],
+  reasons: Record<string, string>,
+): string[] {
+  return left.map((one) => {
+    const lane = one.lane ? `${names.lanes.get(one.lane)?.name ?? ""}: ` : "";
+    return `${names.tests.get(one.test) ?? ""}: ${lane}${reasons[one.reason] ?? one.reason.replaceAll("_", " ")}`;
+  });
+}
+
+export const testsFoot = (tests: number, more: string) => `${count(tests, "test")} · ${more}`;
+
+/** A margin with its ends. */
+export const marginCell = (one: { margin: number; low: number | null; high: number | null }) =>
+  `${signedPercent(one.margin)}% (${interval(one.low, one.high)})`;
