@@ -23,7 +23,8 @@ PLACE = REPOSITORY / "docs" / "screenshots"
 VIEWS = [
     ("desk", [], "planned to be done", None),
     ("findings", [FANS], "Levels", None),
-    ("findings-suite", [FANS], "Levels", "section h2"),
+    ("answer-sweep", ["Where does more power stop paying?", "Findings"], "Most for its power", None),
+    ("answer-ladder", ["Which of five cards suits a shared flat?", "Findings"], "What holds the rate", None),
     ("passes", [STICKS, "Passes"], "off siblings", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),

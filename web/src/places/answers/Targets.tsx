@@ -14,17 +14,16 @@ export function Targets({ own }: { own: readonly number[] }) {
         ask();
       }}
     >
-      <label className="flex items-center gap-2">
-        <span className="label">What do I need for</span>
-        <input
-          className="field w-28"
-          value={text}
-          onChange={(event) => setText(event.target.value)}
-          onBlur={ask}
-          inputMode="decimal"
-        />
-        <span className="text-soft">fps</span>
-      </label>
+      <span className="label">What do I need for</span>
+      <input
+        className="field w-28"
+        aria-label="What do I need for, in fps"
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={ask}
+        inputMode="decimal"
+      />
+      <span className="text-soft">fps</span>
     </form>
   );
 }

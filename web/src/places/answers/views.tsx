@@ -89,7 +89,17 @@ function ladder(asked: Asked): Shown | null {
     ),
     table: {
       caption: "Lanes of the ladder from the fastest down",
-      heads: ["Lane", "Rank", "Tier", "fps", "95% interval", "Against", "fps per price", "fps per W", ""],
+      heads: [
+        "Lane",
+        "Rank",
+        "Tier",
+        "fps",
+        "95% interval",
+        "Against",
+        "fps per price",
+        "fps per W",
+        "Price",
+      ],
       rows: own.lanes.map((one) => ({
         key: one.lane,
         cells: [
@@ -307,7 +317,7 @@ function budget(asked: Asked): Shown | null {
         "Longest spell",
         "Card alone",
         "Processor alone",
-        "",
+        "Budget",
       ],
       rows: own.cells.map((one) => ({
         key: `${one.test} ${one.lane}`,
