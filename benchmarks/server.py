@@ -127,12 +127,14 @@ def row(what: str, ours: float, theirs: float, wanted: str) -> None:
 def beside_the_analyst(ask: Asker, ids: dict[str, int], connection: psycopg.Connection) -> None:
     """Findings and the matrix of passes against the analyst's script on the same rows."""
     print(f"\n{'through the API, beside an analyst’s script on the same rows':<58}{'ours':>11} {'theirs':>11}")
-    for what, study, wanted in (
-        ("findings of 1,200 passes: all schools, figures, groups", "comparison", "at most 3"),
-        ("ladder of 30 x 36 x 3: all pairs", "ladder", "at most 10"),
+    for what, study, asked, wanted in (
+        ("findings of 1,200 passes: all schools, figures, groups", "comparison", "findings", "at most 3"),
+        ("ladder of 30 x 36 x 3: all pairs", "ladder", "findings", "at most 10"),
+        ("the same: ranks, tiers, needs, limits", "ladder", "answer", "at most 10"),
     ):
         script = clocked(lambda study=study: analyst.margins(connection, ids[study]))  # type: ignore[misc]
-        ours, theirs = in_turn(lambda study=study: ask(f"/studies/{ids[study]}/findings"), script)  # type: ignore[misc]
+        path = f"/studies/{ids[study]}/{asked}"
+        ours, theirs = in_turn(lambda path=path: ask(path), script)  # type: ignore[misc]
         row(what, ours, theirs, wanted)
     script = clocked(lambda: analyst.matrix(connection, ids["matrix"]))
     ours, theirs = in_turn(lambda: ask(f"/studies/{ids['matrix']}/passes"), script)

@@ -10,11 +10,12 @@ from problems import NotFound, Problem
 from rennbahn.comparing.cells import Sheet
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds import answer_of
+from rennbahn.kinds.limits import Limits
 from rennbahn.plain import plain
 from studies.models import Study
 from studies.queries import groups_of, with_lanes_and_tests
 
-from findings.facts import KINDS, aims_of, currency_of, lanes_told, passes_told, tests_told
+from findings.facts import KINDS, aims_of, lanes_told, passes_told, prices_of, tests_told
 from findings.queries import Answer, Asked
 
 #: So many wanted rates are asked about at once.
@@ -39,8 +40,8 @@ def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
     own = [block | {"group_words": groups.get(block.get("group") or "", "")} for block in found.blocks]
     blocks = {name: own if name == found.kind else [] for name in KINDS.values()}
     return {
-        "kind": found.kind, "sentence": found.sentence, **blocks, "limits": plain(found.limits),
-        "currency": currency_of(list(study.lanes.all())),
+        "kind": found.kind, "sentence": found.sentence, **blocks, "limits": plain(found.limits or Limits((), ())),
+        "currency": prices_of(list(study.lanes.all()))[1],
     }  # fmt: skip
 
 

@@ -34,7 +34,7 @@ _PASS_FACTS = {
 
 def lanes_told(study: Study, lanes: Sequence[Lane]) -> tuple[comparing.Lane, ...]:
     """The lanes with what their kind of study asks of them, in the study's order."""
-    money = _prices(lanes)
+    money, _ = prices_of(lanes)
     return tuple(
         comparing.Lane(str(lane.pk), lane.name, _lane_facts(study, lane, money.get(lane.pk))) for lane in lanes
     )
@@ -69,8 +69,8 @@ def _memory(lane: Lane) -> float | None:
     return float(amounts[0]) if amounts and isinstance(amounts[0], (int, float)) else None
 
 
-def _prices(lanes: Sequence[Lane]) -> dict[int, float]:
-    """By lane, what the parts cost in which the lanes differ: where all of them have a price in one currency."""
+def prices_of(lanes: Sequence[Lane]) -> tuple[dict[int, float], str]:
+    """By lane, what the parts cost in which the lanes differ, with the currency: where all have a price in one."""
     everyone = [{part.pk for part in _parts(lane)} for lane in lanes]
     shared = set.intersection(*everyone) if everyone else set()
     own = {lane.pk: [part for part in _parts(lane) if part.pk not in shared] for lane in lanes}
@@ -78,15 +78,9 @@ def _prices(lanes: Sequence[Lane]) -> dict[int, float]:
     priced = {pk: [part for part in parts if part.price is not None] for pk, parts in own.items()}
     currencies = {part.currency for parts in priced.values() for part in parts}
     if len(currencies) != 1 or not all(priced.values()):
-        return {}
-    return {pk: float(sum(part.price or 0 for part in parts)) for pk, parts in priced.items()}
-
-
-def currency_of(lanes: Sequence[Lane]) -> str:
-    """The currency of the lanes' prices, empty without."""
-    if not _prices(lanes):
-        return ""
-    return next(part.currency for lane in lanes for part in _parts(lane) if part.price is not None)
+        return {}, ""
+    cost = {pk: float(sum(part.price or 0 for part in parts)) for pk, parts in priced.items()}
+    return cost, currencies.pop()
 
 
 def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...]:

@@ -43,6 +43,8 @@ class Bench:
     facts: Sequence[TestFacts] = ()
     scene_of: Callable[[int], int] = field(default=lambda test: test)
     passes: int = _PASSES
+    #: By lane, how much louder than the scene it is.
+    louder: Sequence[float] = ()
     kind: str = "ladder"
     aims: Aims = field(default_factory=Aims)
     band: float = 0.01
@@ -54,7 +56,7 @@ class Bench:
         passes = [
             Pass(
                 f"{lane}.{test}.{number}", str(lane), str(test), "accepted",
-                figures={AVERAGE: self.truth(lane, test) * math.exp(rng.normal(0.0, noise[self.scene_of(test)]))},
+                figures={AVERAGE: self.truth(lane, test) * math.exp(self._log(rng, noise[self.scene_of(test)], lane))},
             )
             for lane in range(len(self.lanes))
             for test in range(self.tests)
@@ -68,6 +70,9 @@ class Bench:
             tuple(Test(str(t), str(self.scene_of(t)), facts=facts[t]) for t in range(self.tests)),
             tuple(passes), (), self.kind, self.aims,
         )  # fmt: skip
+
+    def _log(self, rng: np.random.Generator, scene: float, lane: int) -> float:
+        return float(rng.normal(0.0, scene * (self.louder[lane] if self.louder else 1.0)))
 
 
 def hand_levels(study: Study) -> list[float]:
@@ -90,6 +95,11 @@ def ladder(rng: np.random.Generator, studies: int) -> list[Row]:
             levels = hand_levels(study)
             by_hand.append(max(levels) / min(levels) - 1.0 > _THUMB / 4.0)
         rows.append(Row(f"{count} equal lanes: some order is claimed", _rate(wrong), _rate(by_hand), (0.0, 0.07)))
+    wrong = []
+    for _ in range(studies):
+        bench = Bench([LaneFacts()] * 6, 8, lambda _, test: 60.0 + 10.0 * test, louder=(3.0, 1.0, 1.0, 1.0, 1.0, 1.0))
+        wrong.append(any(rung.ranks != (1, 6) for rung in ladder_of(Sheet(bench.draw(rng)), AVERAGE).lanes))
+    rows.append(Row("6 equal lanes, one three times louder: some order is claimed", _rate(wrong), None, (0.0, 0.07)))
     apart = [1.0, 1.0, 1.007, 1.014, 1.014, 1.05, 1.1, 1.1]
     ranks, at_once, by_hand = [], [], []
     for _ in range(studies):

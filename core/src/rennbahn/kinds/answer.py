@@ -27,17 +27,18 @@ Block = dict[str, Any]
 class Answer:
     """What a study of a kind other than A against B is answered by, and the limits of any.
 
-    `blocks` are by group and figure, the average of the first group first; `sentence` is that of the first.
+    `blocks` are by group and figure, the average of the first group first; `sentence` is that of the first. `limits`
+    are None where A against B says nothing that they could be told from.
     """
 
     kind: str
     blocks: tuple[Block, ...]
     sentence: str
-    limits: Limits
+    limits: Limits | None
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; A against B has only its limits here."""
-        limits = {"limits": plain(self.limits)}
+        limits = {"limits": plain(self.limits)} if self.limits is not None else {}
         if self.kind not in _KINDS:
             return limits
         listed: Any = list(self.blocks)
@@ -51,7 +52,14 @@ def answer_of(sheet: Sheet) -> Answer:
     study, limits = sheet.study, limits_of(sheet)
     make = _KINDS.get(study.kind)
     blocks = tuple(make(sheet, limits)) if make else ()
-    return Answer(study.kind, blocks, _whole_sentence(sheet, blocks), limits)
+    asked = make is not None or _tells_limits(study)
+    return Answer(study.kind, blocks, _whole_sentence(sheet, blocks), limits if asked else None)
+
+
+def _tells_limits(study: Study) -> bool:
+    """Does a study say anything but rates: resolutions, presets, busy times?"""
+    of_tests = any(test.facts.resolution or test.facts.preset for test in study.tests)
+    return of_tests or any(one.facts.gpu_busy_ms or one.facts.bound_by for one in study.passes)
 
 
 def leading_figures(study: Study) -> tuple[str, str]:

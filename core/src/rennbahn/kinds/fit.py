@@ -18,11 +18,14 @@ from scipy.special import fdtr, fdtrc, stdtrit
 from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
 from rennbahn.comparing.margins import VERDICTS, verdicts_of_logs
 from rennbahn.comparing.model import AVERAGE, CAPPED
-from rennbahn.comparing.noise import FEWEST_OF_LANE, UNLIKE, Scatter, left_by, told_apart
+from rennbahn.comparing.noise import FEWEST_OF_LANE, UNLIKE, Scatter, ToldApart, left_by, told_apart
 from rennbahn.inference.moderation import STUDY
 from rennbahn.inference.ranges import widest_t
 
 Ats = NDArray[np.intp]
+
+#: How often the shares of unlike lanes and the noise are taken from each other.
+_ROUNDS = 4
 
 
 @dataclass(frozen=True)
@@ -36,11 +39,17 @@ class LeftOut:
 
 @dataclass(frozen=True)
 class Estimates:
-    """Weighed sums of ln x: `middle`, standard `error` and degrees of freedom `df`, shape (N,); NaN without noise."""
+    """Weighed sums of ln x: `middle`, standard `error` and degrees of freedom `df`, shape (N,); NaN without noise.
+
+    `far_df` counts far out, where many differences are held at once: Welch's and Satterthwaite's degrees of freedom are
+    made for the middle of the distribution, and over several pools the tail is a little longer. Of one pool they are
+    the same, of many half.
+    """
 
     middle: Floats
     error: Floats
     df: Floats
+    far_df: Floats
 
     def reach(self, level: float) -> Floats:
         """Half the interval at a level, shape (N,); NaN where there is none."""
@@ -51,7 +60,7 @@ class Estimates:
 
     def reach_at_once(self, lanes: int, level: float) -> Floats:
         """The same for all differences between so many lanes at once."""
-        t = np.array([widest_t(lanes, float(df), level) for df in self.df])
+        t = np.array([widest_t(lanes, float(df), level) for df in self.far_df])
         found: Floats = np.where(self.error == 0.0, 0.0, t * self.error)
         return found
 
@@ -144,26 +153,23 @@ class Fit:
         """Noise and drift of all the lanes together; where one scatters unlike the others each has its own share."""
         all_of = sheet.scatter
         own = Scatter(*(x[self.at][self.lanes] for x in (all_of.freedom, all_of.yy, all_of.tt, all_of.ty)))
-        whole = Scatter(*(x.sum(axis=0, keepdims=True) for x in (own.freedom, own.yy, own.tt, own.ty)))
         counted = self.n > 0
         allowance = self.method.drift_allowance
         clocked = bool(allowance > 0 and counted.any() and not np.isnan(hour[counted]).any())
-        told = told_apart(whole, np.array([clocked]), allowance)
-        self.v, self.df, self.pool = told.found.v[0], told.found.df[0], told.found.pool[0]
-        self.slope, self.slope_var = float(told.slope[0]), float(told.slope_var[0])
-        self.freedom = float(whole.freedom.sum())
         self.later: Floats = np.zeros(hour.shape)
         if clocked:
             self.later = np.where(counted, hour - hour[counted].mean(), 0.0)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            weight = np.where(self.v > 0, 1.0 / self.v, 0.0)
-        self.own_freedom: Floats = np.where(self.v > 0, own.freedom, 0.0).sum(axis=-1)
-        squares = (weight * left_by(own, told.residual)).sum(axis=-1)
-        self.unlike = _unlike(squares, self.own_freedom)
         self.share: Floats = np.ones(len(self.lanes))
-        if self.unlike:
+        told, squares, self.own_freedom = _apart(own, self.share, clocked, allowance)
+        self.unlike = _unlike(squares, self.own_freedom)
+        for _ in range(_ROUNDS if self.unlike else 0):
+            # A noisy lane's scatter would stand for that of all: each lane's is first set right by its share.
             asked = (self.own_freedom >= FEWEST_OF_LANE) & (squares > 0)
-            self.share[asked] = squares[asked] / self.own_freedom[asked]
+            self.share = np.where(asked, self.share * squares / np.maximum(self.own_freedom, 1.0), self.share)
+            told, squares, self.own_freedom = _apart(own, self.share, clocked, allowance)
+        self.v, self.df, self.pool = told.found.v[0], told.found.df[0], told.found.pool[0]
+        self.slope, self.slope_var = float(told.slope[0]), float(told.slope_var[0])
+        self.freedom = float(own.freedom.sum())
 
     @property
     def level(self) -> float:
@@ -209,7 +215,7 @@ class Fit:
         middle = np.einsum("nlt,lt->n", weights, log)
         if self.at is None:
             nothing = np.full(count, math.nan)
-            return Estimates(middle, nothing, nothing)
+            return Estimates(middle, nothing, nothing, nothing)
         # By scene and lane, then by pool: scenes that lean on the study are one.
         scenes, back = np.unique(self.scene, return_inverse=True)
         of_scene = (back[:, None] == np.arange(len(scenes))[None, :]).astype(np.float64)
@@ -221,18 +227,24 @@ class Fit:
         on_study = self.pool[scenes] == STUDY
         df = np.maximum(np.nan_to_num(self.df[scenes], posinf=np.inf), 1.0)
         spread = np.where(on_study, 0.0, by_scene**2 / df).sum(axis=-1)
+        squares = np.where(on_study, 0.0, by_scene**2).sum(axis=-1)
         if on_study.any():
-            spread += by_scene[:, on_study].sum(axis=-1) ** 2 / df[on_study].max()
+            whole = by_scene[:, on_study].sum(axis=-1) ** 2
+            spread += whole / df[on_study].max()
+            squares += whole
         drift = self.slope_var * np.einsum("nlt,lt->n", weights, self.later) ** 2
         spread += drift**2 / max(self.freedom, 1.0)
+        squares += drift**2
         if self.unlike:
             asked = self.own_freedom >= FEWEST_OF_LANE
             spread += (by_lane[:, asked] ** 2 / self.own_freedom[asked]).sum(axis=-1)
         variance = by_scene.sum(axis=-1) + drift
         with np.errstate(invalid="ignore", divide="ignore"):
             found_df = np.where(variance > 0, variance**2 / spread, np.inf)
+            of_one = np.where(variance > 0, squares / variance**2, 1.0)
         error = np.where(unknown, math.nan, np.sqrt(variance))
-        return Estimates(middle, error, np.where(unknown, math.nan, found_df))
+        df = np.where(unknown, math.nan, found_df)
+        return Estimates(middle, error, df, np.maximum(df / (2.0 - of_one), np.minimum(df, 1.0)))
 
     def lane_weights(self, tests: Bools) -> Floats:
         """Weights of each lane's mean over some tests, shape (L, L, T)."""
@@ -242,6 +254,20 @@ class Fit:
     def name(self, lane: int) -> str:
         """Id of a lane by its number in this fit."""
         return str(self.study.lanes[self.lanes[lane]].id)
+
+
+def _apart(own: Scatter, share: Floats, clocked: bool, allowance: float) -> tuple[ToldApart, Floats, Floats]:
+    """Noise and drift from what scatters in the lanes, each set right by its share of the noise; then each lane's
+    squares over that noise, with their degrees of freedom, shape (L,)."""
+    right = Scatter(own.freedom, *(x / share[:, None] for x in (own.yy, own.tt, own.ty)))
+    whole = Scatter(*(x.sum(axis=0, keepdims=True) for x in (right.freedom, right.yy, right.tt, right.ty)))
+    told = told_apart(whole, np.array([clocked]), allowance)
+    v = told.found.v[0]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        weight = np.where(v > 0, 1.0 / v, 0.0)
+    squares = (weight * left_by(right, told.residual)).sum(axis=-1)
+    freedom: Floats = np.where(v > 0, own.freedom, 0.0).sum(axis=-1)
+    return told, squares, freedom
 
 
 def _unlike(squares: Floats, freedom: Floats) -> bool:

@@ -1,0 +1,67 @@
+import type { Schemas } from "../../api/client";
+import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
+import { fixed, fps, ms, percent } from "../../format";
+import { type Asked, ends, Lane, told } from "./asked";
+import type { Shown } from "./shown";
+
+/** A budget: frames in time, and what each side could do alone. */
+export function budget(asked: Asked): Shown | null {
+  const { answer, names } = asked;
+  const own = answer.budget[0];
+  if (!own) return null;
+  const held = (holds: boolean | null) => (holds == null ? "on the edge" : holds ? "holds" : "misses");
+  const share = (value: number) => `${percent(value)}%`;
+  const rate = (value: number | null) => (value == null ? "–" : `${fps(value)} fps`);
+  const name = (one: Schemas["AnswerBudgetCell"]) =>
+    `${names.tests.get(one.test) ?? ""}, ${names.lanes.get(one.lane)?.name ?? ""}`;
+  const tracks: Track[] = own.cells.map((one) => ({
+    key: `${one.test} ${one.lane}`,
+    name: name(one),
+    value: one.inside,
+    low: one.low,
+    high: one.high,
+    said: held(one.holds),
+    lane: names.lanes.get(one.lane)?.position,
+  }));
+  return {
+    sentence: own.sentence,
+    also: [],
+    picture: (how) => (
+      <TracksPicture
+        {...how}
+        {...told(asked, own.sentence, `budget ${ms(own.budget_ms)} ms · line: 99% of frames in time`)}
+        tracks={tracks}
+        line={0.99}
+        words={share}
+        axis="frames in time →"
+      />
+    ),
+    table: {
+      caption: "Frames inside the budget",
+      heads: [
+        "Test",
+        "Lane",
+        "In time",
+        "95% interval",
+        "Longest spell",
+        "Card alone",
+        "Processor alone",
+        "Budget",
+      ],
+      rows: own.cells.map((one) => ({
+        key: `${one.test} ${one.lane}`,
+        cells: [
+          names.tests.get(one.test) ?? "",
+          <Lane key="lane" names={names} id={one.lane} />,
+          one.inside == null ? "–" : share(one.inside),
+          ends(one.low, one.high, share),
+          one.longest_spell_s == null ? "–" : `${fixed(one.longest_spell_s, 2)} s`,
+          rate(one.card_limit_fps),
+          rate(one.processor_limit_fps),
+          held(one.holds),
+        ],
+      })),
+    },
+    leftOut: [],
+  };
+}

@@ -1,0 +1,79 @@
+import { LadderPicture, rankWords } from "../../charts/kinds/LadderPicture";
+import { figure, fixed, fps } from "../../format";
+import { Against } from "./Against";
+import { type Asked, block, ends, Lane, out, told } from "./asked";
+import { type Shown, testsFoot } from "./shown";
+import { Targets } from "./Targets";
+
+/** A ladder: ranks, prices, and what one needs. */
+export function ladder(asked: Asked): Shown | null {
+  const { answer, names, wanted } = asked;
+  const own = block(answer.ladder, wanted);
+  if (!own) return null;
+  const lows = answer.ladder.find((one) => one.figure === "low_1" && one.group === own.group);
+  const currency = answer.currency;
+  const foot = testsFoot(own.tests, "brackets: 95% interval · equal ranks: order not shown · line: tier");
+  return {
+    sentence: own.sentence,
+    also: [
+      ...own.needs.map((one) => one.words),
+      ...own.extra_frames
+        .filter((one) => one.cost_per_extra_frame != null)
+        .map(
+          (one) =>
+            `From ${names.lanes.get(one.from_lane)?.name} to ${names.lanes.get(one.to_lane)?.name} each frame more costs ${fixed(one.cost_per_extra_frame ?? 0, 2)} ${currency}.`,
+        ),
+      ...own.absent.map((id) => `${names.lanes.get(id)?.name ?? ""}: no result in these tests.`),
+    ],
+    asks: <Targets own={own.needs.map((one) => one.target)} />,
+    picture: (how) => (
+      <LadderPicture
+        {...how}
+        {...told(asked, own.sentence, foot)}
+        lanes={own.lanes}
+        lows={
+          new Map(own.figure === "average_fps" ? (lows?.lanes ?? []).map((one) => [one.lane, one.fps]) : [])
+        }
+        names={names.lanes}
+        targets={own.needs.map((one) => one.target)}
+        currency={currency}
+      />
+    ),
+    table: {
+      caption: "Lanes of the ladder from the fastest down",
+      heads: [
+        "Lane",
+        "Rank",
+        "Tier",
+        "fps",
+        "95% interval",
+        "Against",
+        "fps per price",
+        "fps per W",
+        "Price",
+      ],
+      rows: own.lanes.map((one) => ({
+        key: one.lane,
+        cells: [
+          <Lane key="lane" names={names} id={one.lane} />,
+          rankWords(one.ranks),
+          one.tier,
+          <span key="fps" className="figure font-semibold">
+            {fps(one.fps)}
+          </span>,
+          ends(one.low, one.high, fps),
+          <Against key="against" own={own} lane={one.lane} names={names} />,
+          one.per_price == null ? "–" : `${fixed(one.per_price, 3)} per ${currency}`,
+          one.per_watt == null ? "–" : fixed(one.per_watt, 2),
+          [
+            one.price != null && `${figure(one.price)} ${currency}`,
+            one.outclassed_by && `outclassed by ${names.lanes.get(one.outclassed_by)?.name ?? ""}`,
+          ]
+            .filter(Boolean)
+            .join(", "),
+        ],
+      })),
+    },
+    leftOut: out(asked, own.left_out),
+  };
+}

@@ -1,0 +1,58 @@
+import type { Schemas } from "../../api/client";
+import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
+import { fixed, percent, signedPercent } from "../../format";
+import { type Asked, block, Lane, out, told } from "./asked";
+import { marginCell, type Shown, testsFoot } from "./shown";
+
+/** Several cards: what each further one adds, and what is lost. */
+export function several(asked: Asked): Shown | null {
+  const { answer, names, wanted } = asked;
+  const own = block(answer.several, wanted);
+  if (!own) return null;
+  const all = [...own.suite, ...own.scaling];
+  const place = (one: Schemas["AnswerAdded"]) => (one.test ? (names.tests.get(one.test) ?? "") : "All tests");
+  const lost = (one: Schemas["AnswerAdded"]) =>
+    `${percent(one.lost)}% lost${one.held_by ? `, held by: ${one.held_by.replaceAll("_", " ")}` : ""}`;
+  const signed = (value: number) => `${signedPercent(value)}%`;
+  const tracks: Track[] = all.map((one) => ({
+    key: `${one.test ?? ""} ${one.lane}`,
+    name: `${place(one)}, ${names.lanes.get(one.lane)?.name ?? ""}`,
+    value: one.margin,
+    low: one.low,
+    high: one.high,
+    said: lost(one),
+    lane: names.lanes.get(one.lane)?.position,
+    strong: !one.test,
+  }));
+  return {
+    sentence: own.sentence,
+    also: [],
+    picture: (how) => (
+      <TracksPicture
+        {...how}
+        {...told(asked, own.sentence, testsFoot(own.tests, "over one card · brackets: 95% interval"))}
+        tracks={tracks}
+        line={0}
+        words={signed}
+        axis="added →"
+      />
+    ),
+    table: {
+      caption: "What further cards add",
+      heads: ["Test", "Lane", "Added", "Lost", "Frames in groups", "W more"],
+      rows: all.map((one) => ({
+        key: `${one.test ?? ""} ${one.lane}`,
+        strong: !one.test,
+        cells: [
+          place(one),
+          <Lane key="lane" names={names} id={one.lane} />,
+          marginCell(one),
+          lost(one),
+          one.alternating == null ? "–" : `${percent(one.alternating)}% of passes`,
+          one.watts == null ? "–" : fixed(one.watts, 0),
+        ],
+      })),
+    },
+    leftOut: out(asked, own.left_out),
+  };
+}

@@ -1,0 +1,61 @@
+import { SweepPicture } from "../../charts/kinds/SweepPicture";
+import { fixed, fps } from "../../format";
+import { type Asked, block, ends, Lane, out, told } from "./asked";
+import { type Shown, testsFoot } from "./shown";
+
+/** A sweep: the curve, and where more stops paying. */
+export function sweep(asked: Asked): Shown | null {
+  const { answer, names, wanted } = asked;
+  const own = block(answer.sweep, wanted);
+  if (!own) return null;
+  const rival = own.equal_power ? names.lanes.get(own.equal_power.rival) : undefined;
+  const foot = testsFoot(own.tests, "brackets: 95% interval · strip: where the bend may lie");
+  const unit = own.unit || "level";
+  const best = own.best_per_watt;
+  return {
+    sentence: own.sentence,
+    also: [
+      ...(own.equal_power ? [own.equal_power.words] : []),
+      ...(best
+        ? [
+            `Most for its power: ${names.lanes.get(best.lane)?.name ?? ""}, ${fixed(best.per_watt, 2)} fps a watt${
+              best.shared.length
+                ? `, not told apart from ${best.shared.map((id) => names.lanes.get(id)?.name).join(", ")}`
+                : ""
+            }.`,
+          ]
+        : []),
+    ],
+    picture: (how) => (
+      <SweepPicture {...how} {...told(asked, own.sentence, foot)} sweep={own} rival={rival} />
+    ),
+    table: {
+      caption: "Steps of the sweep",
+      heads: [
+        "Step",
+        "fps",
+        "95% interval",
+        "W drawn",
+        "fps per W",
+        `fps gained per ${unit}`,
+        "fps gained per W",
+      ],
+      rows: own.points.map((one) => ({
+        key: one.lane,
+        strong: one.lane === own.knee?.lane,
+        cells: [
+          <Lane key="lane" names={names} id={one.lane} />,
+          <span key="fps" className="figure font-semibold">
+            {fps(one.value)}
+          </span>,
+          ends(one.low, one.high, fps),
+          one.watts == null ? "–" : fixed(one.watts, 0),
+          one.per_watt == null ? "–" : fixed(one.per_watt, 3),
+          one.gained == null ? "–" : fixed(one.gained, 3),
+          one.gained_per_watt == null ? "–" : fixed(one.gained_per_watt, 3),
+        ],
+      })),
+    },
+    leftOut: out(asked, own.left_out),
+  };
+}
