@@ -248,6 +248,7 @@ def test_costs_of_steps_are_those_of_a_second_computation() -> None:
     assert [step["cost_ms"], step["low"], step["high"]] == pytest.approx([cost, cost - reach, cost + reach])
     assert step["margin_down"] == pytest.approx(mean["on"] / mean["off"] - 1)
     assert (1 + step["margin_up"]) * (1 + step["margin_down"]) == pytest.approx(1)
+    assert [one["test"] for one in (*scaling["steps"], *scaling["suite"])] == ["t", "t", None, None]
     kept = scaling["upscaling"][0]
     assert kept["share_kept"] == pytest.approx(mean["up"] / mean["off"])
     assert kept["share_low"] < kept["share_kept"] < kept["share_high"]

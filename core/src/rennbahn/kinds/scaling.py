@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -79,8 +79,15 @@ def scaling_of(sheet: Sheet, figure: str, group: str | None = None, tests: Seque
     common = Fit(sheet, figure, stepped, numbers).common()
     return ScalingBlock(
         group, of_figure(figure), int(common.sum()), tuple(fit.left_out()),
-        tuple(_step(fit, way, one) for one in each for way in ways if _both(fit, way, one)),
-        tuple(_upscaled(fit, way, one) for one in each for way in upscaled if _both(fit, way, one)),
+        tuple(
+            replace(_step(fit, way, one), test=_id(fit, one)) for one in each for way in ways if _both(fit, way, one)
+        ),
+        tuple(
+            replace(_upscaled(fit, way, one), test=_id(fit, one))
+            for one in each
+            for way in upscaled
+            if _both(fit, way, one)
+        ),
         tuple(_step(fit, way, common) for way in ways if common.any()),
         tuple(_upscaled(fit, way, common & _pair_there(fit, way)) for way in upscaled if _both_any(fit, way, common)),
     )  # fmt: skip
@@ -126,17 +133,15 @@ def _step(fit: Fit, way: tuple[int, int], tests: Bools) -> Step:
     cost, ratio = _cost(fit, way, tests), _ratio(fit, way, tests)
     down, low, high = ratio.share()
     return Step(
-        _test(fit, tests), fit.name(way[0]), fit.name(way[1]), cost.middle, cost.low, cost.high, down, low, high,
+        None, fit.name(way[0]), fit.name(way[1]), cost.middle, cost.low, cost.high, down, low, high,
         math.expm1(-ratio.middle), ratio.verdict(fit.method.equal_band),
     )  # fmt: skip
 
 
 def _upscaled(fit: Fit, way: tuple[int, int], tests: Bools) -> Upscaled:
     cost, kept = _cost(fit, way, tests), _ratio(fit, way, tests).rate()
-    return Upscaled(_test(fit, tests), fit.name(way[1]), fit.name(way[0]), cost.middle, cost.low, cost.high, *kept)
+    return Upscaled(None, fit.name(way[1]), fit.name(way[0]), cost.middle, cost.low, cost.high, *kept)
 
 
-def _test(fit: Fit, tests: Bools) -> str | None:
-    """The test's id where there is but one of a study with more."""
-    at = np.flatnonzero(tests)
-    return fit.study.tests[fit.tests[at[0]]].id if len(at) == 1 else None
+def _id(fit: Fit, test: Bools) -> str:
+    return str(fit.study.tests[fit.tests[np.flatnonzero(test)[0]]].id)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -76,7 +76,7 @@ def several_of(
             passes.setdefault((one.lane, one.test), []).append(one)
     held = {(one.lane, one.test): one.held_by for one in limits.tests}
     own = [
-        _added(fit, way, np.arange(len(numbers)) == t, passes, held)
+        replace(_added(fit, way, np.arange(len(numbers)) == t, passes, held), test=sheet.study.tests[fit.tests[t]].id)
         for t in np.flatnonzero(common).tolist()
         for way in range(1, len(more) + 1)
     ]
@@ -108,7 +108,7 @@ def _added(
     watts = watts_of(fit)[:, tests].mean(axis=1)
     draws = float(watts[way] - watts[0])
     return Added(
-        ids[0] if len(ids) == 1 else None, fit.name(way), fit.name(0), cards, share.margin, share.low, share.high,
+        None, fit.name(way), fit.name(0), cards, share.margin, share.low, share.high,
         share.verdict, lost, max(dict.fromkeys(words), key=words.count) if is_lost else None,
         _alternating(own), _alternating(alone), _amplitude(own), None if np.isnan(draws) else draws,
     )  # fmt: skip
