@@ -8,7 +8,7 @@ import { Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Fram
 type Rung = Schemas["AnswerRung"];
 
 const NAME = 470;
-const SAID = 420;
+const SAID = 540;
 
 export const rankWords = ([best, worst]: readonly number[]) =>
   best === worst ? `${best}` : `${best}–${worst}`;

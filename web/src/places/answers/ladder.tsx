@@ -12,18 +12,21 @@ export function ladder(asked: Asked): Shown | null {
   if (!own) return null;
   const lows = answer.ladder.find((one) => one.figure === "low_1" && one.group === own.group);
   const currency = answer.currency;
+  const name = (id: string) => names.lanes.get(id)?.name ?? "";
+  const dearer = own.extra_frames.flatMap((one) =>
+    one.cost_per_extra_frame == null
+      ? []
+      : [
+          `${fixed(one.cost_per_extra_frame, 2)} ${currency} from ${name(one.from_lane)} to ${name(one.to_lane)}`,
+        ],
+  );
   const foot = testsFoot(own.tests, "brackets: 95% interval · equal ranks: order not shown · line: tier");
   return {
     sentence: own.sentence,
     also: [
       ...own.needs.map((one) => one.words),
-      ...own.extra_frames
-        .filter((one) => one.cost_per_extra_frame != null)
-        .map(
-          (one) =>
-            `From ${names.lanes.get(one.from_lane)?.name} to ${names.lanes.get(one.to_lane)?.name} each frame more costs ${fixed(one.cost_per_extra_frame ?? 0, 2)} ${currency}.`,
-        ),
-      ...own.absent.map((id) => `${names.lanes.get(id)?.name ?? ""}: no result in these tests.`),
+      ...(dearer.length ? [`Each frame more costs ${dearer.join(", ")}.`] : []),
+      ...own.absent.map((id) => `${name(id)}: no result in these tests.`),
     ],
     asks: <Targets own={own.needs.map((one) => one.target)} />,
     picture: (how) => (
@@ -67,7 +70,7 @@ export function ladder(asked: Asked): Shown | null {
           one.per_watt == null ? "–" : fixed(one.per_watt, 2),
           [
             one.price != null && `${figure(one.price)} ${currency}`,
-            one.outclassed_by && `outclassed by ${names.lanes.get(one.outclassed_by)?.name ?? ""}`,
+            one.outclassed_by && `outclassed by ${name(one.outclassed_by)}`,
           ]
             .filter(Boolean)
             .join(", "),

@@ -3,6 +3,7 @@ import type { Schemas } from "../../api/client";
 import { words } from "../../api/words";
 import { testWords } from "../../charts/margins";
 import { count, interval, signedPercent } from "../../format";
+import { Spread } from "./Spread";
 
 type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];
@@ -53,10 +54,7 @@ export function SuitePanel({
         <dt className="label pt-0.5">Tests say</dt>
         <dd>
           {suite.wins} ahead, {suite.losses} behind, {suite.even} even, {suite.open} open
-          <span className="block text-[0.88rem] text-mute">
-            beyond 1%: {suite.beyond["1"]?.up ?? 0} up, {suite.beyond["1"]?.down ?? 0} down · beyond 5%:{" "}
-            {suite.beyond["5"]?.up ?? 0} up, {suite.beyond["5"]?.down ?? 0} down
-          </span>
+          <Spread suite={suite} />
         </dd>
         {suite.mover && (
           <>
