@@ -24,6 +24,7 @@ from rennbahn.comparing.words import (
     level_sentence,
     level_words,
     no_drift_words,
+    no_number_words,
     reason_words,
     slow_drift_words,
     suite_sentence,
@@ -233,6 +234,7 @@ class Answer:
         suite = self.suite_of(figure, block)
         sentence = suite_sentence(suite, self.method, figure, self.baseline.name, self.other.name)
         base = _SUITE | {"figure": figure, "sentence": plain(sentence) | {"text": sentence.text}}
+        base["no_numbers"] = no_number_words(suite, self.lane_names)
         if suite.margins is None or suite.measured is None or suite.spread is None:
             return base | {"tests": suite.tests}
         low, high = suite.measured[self.method.suite_school].interval or (None, None)

@@ -106,6 +106,8 @@ class SuiteOut(Out):
 
     figure: str
     sentence: SentenceOut
+    #: What came of tests that gave no number, which is a result too; empty without any.
+    no_numbers: str = ""
     tests: int
     games: int = 0
     margin: float | None = None

@@ -22,6 +22,7 @@ from rennbahn.comparing.words import (
     games_interval_words,
     level_sentence,
     level_words,
+    no_number_words,
     reason_words,
     slow_drift_words,
     verdict_words,
@@ -207,6 +208,8 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
     parts = [f"{study.name}: {name_b} against {name_a} (baseline)"]
     parts += finding_sentences(comparison, study.method, AVERAGE, name_a, name_b)
     parts += [f"{level_sentence(study.method)}"] if study.method.looks else []
+    if AVERAGE in comparison.suite:
+        parts += filter(None, [no_number_words(comparison.suite[AVERAGE], names)])
     drift = comparison.drift.get(AVERAGE)
     if drift is not None:
         parts.append(slow_drift_words(drift))

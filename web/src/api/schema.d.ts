@@ -6295,6 +6295,11 @@ export interface components {
             median_margin?: number | null;
             mover?: components["schemas"]["Mover"] | null;
             /**
+             * No Numbers
+             * @default
+             */
+            no_numbers: string;
+            /**
              * Open
              * @default 0
              */

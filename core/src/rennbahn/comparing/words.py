@@ -6,6 +6,8 @@ tests it stands on.
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from rennbahn.comparing.margins import Margin
@@ -206,6 +208,20 @@ def finding_sentences(comparison: Comparison, method: Method, leading: str, name
     ]
 
 
+def no_number_words(suite: Suite, names: Mapping[str, str]) -> str:
+    """What came of tests that gave no number, which is a result too: `1 of 11 tests did not launch with old driver.`
+
+    Empty where every test that was run gave one. `names` are those of the lanes by id.
+    """
+    total = suite.tests + len(suite.left_out)
+    found = Counter((one["lane"], one["reason"]) for one in suite.left_out if one["reason"] in OUTCOMES)
+    told = [
+        f"{count} of {tests_words(total)} {reason_words(why)} with {names[lane]}"
+        for (lane, why), count in found.items()
+    ]
+    return f"{'; '.join(told)}." if told else ""
+
+
 def verdict_words(margin: Margin, name_a: str) -> str:
     """The verdict on one test, against the baseline, with what would settle an open one."""
     if margin.verdict == "even":
@@ -246,6 +262,8 @@ PASS_REASONS = {
     "not_tested": "not tested",
     "other": "for another reason",
 }
+#: Those that are a result of the test and no want of one.
+OUTCOMES = ("did_not_launch", "crashed", "unstable", "below_floor", "did_not_run")
 #: Those of a pass that never ran to its end.
 DID_NOT_RUN_REASONS = ("did_not_launch", "crashed", "unstable", "below_floor", "not_tested", "other")
 #: Those of a pass that was recorded and does not count.

@@ -70,6 +70,7 @@ export function Findings({ study }: { study: Study }) {
           <Answer suite={leading} />
         </Heading>
         <p className="mt-2 text-[1.1rem] text-soft">{second.sentence.text}</p>
+        {leading.no_numbers && <p className="mt-2 text-[1.1rem] font-semibold">{leading.no_numbers}</p>}
       </section>
       <Stale findings={findings} />
       <BenchSays findings={findings} />
