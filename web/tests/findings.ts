@@ -36,6 +36,7 @@ function suite(figure: string, text: string): Schemas["SuiteOut"] {
   return {
     figure,
     sentence: sentence(text),
+    no_numbers: "",
     tests: 2,
     games: 2,
     margin: 0.02,
