@@ -155,4 +155,16 @@ def test_parts_have_their_facts(mara: Caller) -> None:
         "first_word_ns": 12.86,
         "peak_gb_per_s": 89.6,
     }
-    assert {rig["name"]: rig["setups"] for rig in mara.get("/rigs")} == {"Hollin Neun": 14, "Marl Turm": 6}
+    assert {rig["name"]: rig["setups"] for rig in mara.get("/rigs")} == {"Hollin Neun": 26, "Marl Turm": 11}
+
+
+def test_each_finished_kind_tells_its_own_story(mara: Caller) -> None:
+    told = {one["question"]: mara.get(f"/studies/{one['id']}/answer") for one in mara.get("/studies")}
+    ladder = told["Which of five cards suits a shared flat?"]["ladder"][0]
+    assert [one["outclassed_by"] is not None for one in ladder["lanes"]].count(True) == 1, "one card is outclassed"
+    sweep = told["Where does more power stop paying?"]["sweep"][0]
+    assert sweep["knee"]["low"] <= 160 <= sweep["knee"]["high"] + 20, "the limit as delivered"
+    grid = told["Does a second stick matter more with more power?"]["grid"][0]
+    assert grid["interaction"]["verdict"] == "depends"
+    scaling = told["What does each preset cost a living-room computer?"]["scaling"][0]
+    assert [one["verdict"] for one in scaling["suite"]] == ["behind"] * 3
