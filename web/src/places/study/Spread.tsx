@@ -57,7 +57,7 @@ function Side({
   most: number;
 }) {
   const found = beyond(suite, step, way);
-  const wide = Math.min(10, 150 / most);
+  const wide = Math.min(10, 110 / most);
   return (
     <td className={way === "down" ? "pr-2 text-right" : "pl-2"} title={count(found, "test")}>
       <span className={`inline-flex items-center gap-2 ${way === "down" ? "flex-row-reverse" : ""}`}>

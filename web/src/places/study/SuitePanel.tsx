@@ -27,7 +27,7 @@ export function SuitePanel({
         {title} over {count(suite.tests, "test")}
         {suite.games !== suite.tests && ` in ${count(suite.games, "game")}`}
       </h2>
-      <dl className="grid grid-cols-[10rem_1fr] gap-y-1.5 border-rule border-t pt-2">
+      <dl className="grid gap-y-1.5 border-rule border-t pt-2 sm:grid-cols-[10rem_1fr]">
         <dt className="label pt-0.5">These tests</dt>
         <dd>
           <span className="figure font-semibold">{signedPercent(suite.margin)}%</span>{" "}
