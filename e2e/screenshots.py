@@ -28,7 +28,6 @@ VIEWS = [
     ("passes", [STICKS, "Passes"], "off siblings", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
-    ("new-study", ["New study"], "What are its lanes", None),
     ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),
     ("plan", [LADDER], "Left out to meet", None),
     ("plan-tests", [LADDER], "Left out to meet", "section:nth-of-type(3) h2"),
