@@ -48,6 +48,10 @@ def test_a_ladder_ranks_prices_and_says_what_one_needs(desk: Page) -> None:
     desk.see("For an average of 90 fps:")
     desk.see("For an average of 400 fps: no lane surely holds it.")
     assert "targets=90%2C400" in desk.driver.current_url
+    desk.fill("What do I need for, in fps", "many")
+    desk.press(Keys.ENTER)
+    desk.see("Write up to 8 rates")
+    desk.see("For an average of 400 fps")
 
 
 def test_any_two_lanes_of_a_ladder_are_held_against_each_other(desk: Page) -> None:

@@ -29,14 +29,6 @@ from findings.schemas import SentenceOut
 _IN_WORDS = (Need, EqualPower, Step)
 
 
-class ExtraFrame(Out):
-    """What one more fps costs from one lane to the next dearer one that is not outclassed."""
-
-    from_lane: str
-    to_lane: str
-    cost_per_extra_frame: float | None
-
-
 @cache
 def _out(core: Any) -> Any:
     """A form for one of the core's results; a trailing underscore of a field is none of its name."""
@@ -63,10 +55,9 @@ def _form(hint: Any) -> Any:
     return hint
 
 
-def _block(name: str, core: Any, **more: Any) -> Any:
+def _block(name: str, core: Any) -> Any:
     """A block with its sentence, and the words of its group."""
     own: dict[str, Any] = {"sentence": (SentenceOut, ...), "group_words": (str, ...)}
-    own |= {key: (kind, ...) for key, kind in more.items()}
     return create_model(name, __base__=_out(core), **own)
 
 
@@ -79,8 +70,10 @@ AnswerOut: Any = create_model(
     __base__=Out,
     __doc__="The answer of a study's own kind: blocks by group and figure under its kind, and what holds each lane.",
     kind=(str, ...),
-    sentence=(str, ...),
-    ladder=(_list(_block("LadderAnswer", LadderBlock, extra_frames=list[ExtraFrame])), ...),
+    #: None while there is nothing to tell.
+    sentence=(SentenceOut | None, ...),
+    interval_words=(str, ...),
+    ladder=(_list(_block("LadderAnswer", LadderBlock)), ...),
     sweep=(_list(_block("SweepAnswer", SweepBlock)), ...),
     grid=(_list(_block("GridAnswer", GridBlock)), ...),
     scaling=(_list(_block("ScalingAnswer", ScalingBlock)), ...),

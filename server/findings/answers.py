@@ -7,9 +7,12 @@ from dataclasses import replace
 from typing import Any
 
 from problems import NotFound, Problem
+from rennbahn import comparing
 from rennbahn.comparing.cells import Sheet
+from rennbahn.comparing.words import level_words
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds import answer_of
+from rennbahn.kinds.answer import sentence_parts
 from rennbahn.kinds.limits import Limits
 from rennbahn.plain import plain
 from studies.models import Study
@@ -33,19 +36,21 @@ def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
     if len(targets) > MOST_TARGETS:
         raise Problem("too_many", f"At most {MOST_TARGETS} rates are asked about at once.", field="targets")
     try:
-        found = answer_of(Sheet(_core_study(study, targets)))
+        core = _core_study(study, targets)
+        found = answer_of(Sheet(core))
     except RennbahnError as error:
         raise Problem("no_answer", _said(error), field="lanes") from None
     groups = {group.key: group.words for group in groups_of(study)}
     own = [block | {"group_words": groups.get(block.get("group") or "", "")} for block in found.blocks]
     blocks = {name: own if name == found.kind else [] for name in KINDS.values()}
     return {
-        "kind": found.kind, "sentence": found.sentence, **blocks, "limits": plain(found.limits or Limits((), ())),
+        "kind": found.kind, "sentence": sentence_parts(found.sentence) if found.sentence else None,
+        "interval_words": level_words(core.method), **blocks, "limits": plain(found.limits or Limits((), ())),
         "currency": prices_of(list(study.lanes.all()))[1],
     }  # fmt: skip
 
 
-def _core_study(study: Study, targets: Sequence[float]) -> Any:
+def _core_study(study: Study, targets: Sequence[float]) -> comparing.Study:
     """The study as the core answers it."""
     laid = Answer(study, Asked())
     core = laid.core_study(passes_told(study, laid.passes))

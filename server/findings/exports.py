@@ -52,43 +52,63 @@ def findings_csv(study_id: int, asked: Asked) -> str:
     return out.getvalue()
 
 
-#: What each kind of answer has a row for, by where a block holds it.
+#: What each kind of answer has a row for, by where a block holds it; a benchmark is a row by itself.
 _ROWS = {
-    "ladder": ("lanes",), "sweep": ("points",), "grid": ("effects",), "scaling": ("suite", "steps"),
+    "ladder": ("lanes",), "sweep": ("points",), "grid": ("effects", "interaction"), "scaling": ("suite", "steps"),
     "budget": ("cells",), "several": ("suite", "scaling"), "proxy": (),
 }  # fmt: skip
-#: Parts of a block that are tables or texts of their own.
-_NO_CELLS = (dict, list)
+#: What names a lane.
+_LANES = ("lane", "from", "to", "outclassed_by", "widest_a", "widest_b")
 
 
 def answer_csv(study_id: int) -> str:
     """The numbers of a study's own kind of answer, a row a lane, step or test, with names for ids; shares as shares."""
     found, study = kind_answer(study_id), with_lanes_and_tests().get(pk=study_id)
-    names = {str(lane.pk): lane.name for lane in study.lanes.all()}
+    lanes = {str(lane.pk): lane.name for lane in study.lanes.all()}
     tests = {str(test.pk): f"{test.scene.game.name}, {test.scene.name}" for test in study.tests.all()}
-    rows: list[dict[str, Any]] = []
-    for block in found[found["kind"]] if found["kind"] in _ROWS else ():
-        where = {"figure": block.get("figure", ""), "group": block["group_words"]}
-        listed = [one for part in _ROWS[found["kind"]] for one in block[part]] or [block]
-        rows += [where | _named(one, names, tests) for one in listed]
-    heads = list(dict.fromkeys(name for row in rows for name in row))
+    names = {"test": tests} | dict.fromkeys(_LANES, lanes)
+    kind = found["kind"]
+    rows = [
+        {"figure": block.get("figure", ""), "group": block["group_words"]} | _cells(row, names)
+        for block in (found[kind] if kind in _ROWS else ())
+        for row in _rows(kind, block)
+    ]
     out = io.StringIO()
-    sheet = csv.DictWriter(out, heads, restval="")
+    sheet = csv.DictWriter(out, list(dict.fromkeys(name for row in rows for name in row)), restval="")
     sheet.writeheader()
     sheet.writerows(rows)
     return out.getvalue()
 
 
-def _named(one: dict[str, Any], names: dict[str, str], tests: dict[str, str]) -> dict[str, str]:
-    """A row's cells: ids of lanes and tests by their names, nothing for what is unknown."""
-    of = {"test": tests} | dict.fromkeys(("lane", "over", "from", "to", "native", "outclassed_by"), names)
+def _rows(kind: str, block: dict[str, Any]) -> list[dict[str, Any]]:
+    """The rows of a block: of a grid over all tests first, then test by test."""
+    if not _ROWS[kind]:
+        return [block]
+    holders = [{"test": None} | block, *block["tests"]] if kind == "grid" else [block]
+    found = []
+    for holder in holders:
+        where = {"test": holder["test"]} if kind == "grid" else {}
+        for part in _ROWS[kind]:
+            listed = holder[part] if isinstance(holder[part], list) else [holder[part]]
+            found += [where | one for one in listed if one is not None]
+    return found
+
+
+def _cells(row: dict[str, Any], names: dict[str, dict[str, str]]) -> dict[str, str]:
+    """A row as text: what is in parts a column a part, ranges as 2-3, nothing for what is unknown."""
+    parted = {
+        f"{name}_{part}" if part else name: cell
+        for name, value in row.items()
+        if name != "sentence"
+        for part, cell in (value.items() if isinstance(value, dict) else (("", value),))
+    }
     cells = {}
-    for name, value in one.items():
-        if isinstance(value, list) and all(not isinstance(x, _NO_CELLS) for x in value):
-            value = "-".join(map(str, value))  # noqa: PLW2901 - a range, as of ranks
-        if not isinstance(value, _NO_CELLS):
-            told = "" if value is None else str(of.get(name, {}).get(str(value), value))
-            cells[name] = safe_cell(told) if isinstance(value, str) else told
+    for name, value in parted.items():
+        if isinstance(value, list) and any(isinstance(one, dict | list) for one in value):
+            continue
+        told = "-".join(map(str, value)) if isinstance(value, list) else "" if value is None else str(value)
+        told = names.get(name, {}).get(told, told)
+        cells[name] = safe_cell(told) if isinstance(value, str) else told
     return cells
 
 

@@ -29,6 +29,7 @@ _PASS_FACTS = {
     "alternating": "smoothness__alternation__alternating",
     "amplitude": "smoothness__alternation__amplitude",
     "bound_by": "limits__bound_by__label",
+    "evidence": "limits__bound_by__source",
 }
 
 
@@ -45,7 +46,6 @@ def _lane_facts(study: Study, lane: Lane, price: float | None) -> LaneFacts:
     own = levels.get(study.factor)
     facts = LaneFacts(
         price=price,
-        memory_gb=_memory(lane),
         level=own.number if own else None,
         unit=own.unit if own else "",
         levels={name: level.words for name, level in levels.items()},
@@ -62,11 +62,6 @@ def _lane_facts(study: Study, lane: Lane, price: float | None) -> LaneFacts:
 def _parts(lane: Lane) -> list[Part]:
     """The parts of a lane's setup, the same one twice where it is there twice."""
     return list(lane.setup_version.parts.all())
-
-
-def _memory(lane: Lane) -> float | None:
-    amounts = [part.facts.get("memory_gb") for part in _parts(lane) if part.kind == "card"]
-    return float(amounts[0]) if amounts and isinstance(amounts[0], (int, float)) else None
 
 
 def prices_of(lanes: Sequence[Lane]) -> tuple[dict[int, float], str]:

@@ -28,8 +28,8 @@ def aligned(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
 def answer_parts(study: Study, answer: Answer) -> list[str]:
     """Every block of an answer; none of A against B, whose comparisons stand alone."""
     names = {lane.id: lane.name for lane in study.lanes}
-    first = answer.blocks[0]["sentence"]["text"] if answer.blocks else ""
-    parts = [answer.sentence] if answer.sentence != first else []
+    whole = answer.sentence.text if answer.sentence else ""
+    parts = [whole] if answer.blocks and whole != answer.blocks[0]["sentence"]["text"] else []
     for block in answer.blocks:
         heads, rows = _TABLES[answer.kind](block, names)
         head = block["sentence"]["text"] + (f"\n{block['group']}" if block.get("group") else "")

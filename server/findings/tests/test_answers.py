@@ -82,10 +82,14 @@ def test_a_grid_knows_both_factors(told: Callable[..., Bench]) -> None:
     levels = [{"Memory kit": a, "Fan profile": b} for a in ("one", "two") for b in ("slow", "quick")]
     lanes = [lane(" ".join(one.values()), levels=one) for one in levels]
     more = {"kind": "grid", "factor": "Memory kit", "second_factor": "Fan profile"}
-    grid = answer(told((1.0, 1.1, 1.2, 1.32), lanes, **more))["grid"][0]
+    bench = told((1.0, 1.1, 1.2, 1.32), lanes, **more)
+    grid = answer(bench)["grid"][0]
     assert grid["factors"] == ["Memory kit", "Fan profile"]
     assert [one["margin"] for one in grid["effects"]] == pytest.approx([0.2, 0.1], abs=0.02)
     assert len(grid["places"]) == 4
+    rows = list(csv.DictReader(io.StringIO(bench.lead.get(f"/studies/{bench.id}/answer.csv").decode())))
+    assert [row["level"] for row in rows[:3]] == ["two", "quick", "two"], "both effects, then what depends"
+    assert len({row["test"] for row in rows}) == 3, "over all, and each of two tests"
 
 
 def test_a_benchmark_is_held_against_play_of_its_game(lead: Caller, told: Callable[..., Bench]) -> None:
@@ -98,13 +102,17 @@ def test_a_benchmark_is_held_against_play_of_its_game(lead: Caller, told: Callab
     assert gauge["game"] == "Tern"
     assert gauge["benchmarks"] == [[str(bench.test(0)), str(bench.test(1))]]
     assert gauge["level"]["value"] == pytest.approx(1.0, abs=0.02)
+    assert gauge["widest"]["off"] == pytest.approx(gauge["widest"]["value"] - 1)
+    (row, _) = csv.DictReader(io.StringIO(bench.lead.get(f"/studies/{bench.id}/answer.csv").decode()))
+    assert {row["widest_a"], row["widest_b"]} <= {"a", "b", "c"}
+    assert float(row["level_value"]) == gauge["level"]["value"]
 
 
 def test_an_answer_without_passes_says_so(told: Callable[..., Bench]) -> None:
     bench = told((), [lane("a", "A"), lane("b", "B")], run=False, kind="ladder", factor="Graphics card")
     found = answer(bench)
     assert found["ladder"] == []
-    assert found["sentence"] == ""
+    assert found["sentence"] is None
 
 
 def test_what_lanes_lack_is_told_and_rates_are_read_to_the_letter(lead: Caller, told: Callable[..., Bench]) -> None:

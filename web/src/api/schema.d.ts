@@ -2461,6 +2461,18 @@ export interface components {
             words: string;
         };
         /**
+         * AnswerExtraFrame
+         * @description What one more fps costs from a lane to the next dearer one, of those that are not outclassed.
+         */
+        AnswerExtraFrame: {
+            /** Cost Per Extra Frame */
+            cost_per_extra_frame: number | null;
+            /** From Lane */
+            from_lane: string;
+            /** To Lane */
+            to_lane: string;
+        };
+        /**
          * AnswerGridTest
          * @description The same in one test.
          */
@@ -2631,6 +2643,8 @@ export interface components {
             currency: string;
             /** Grid */
             grid: components["schemas"]["GridAnswer"][];
+            /** Interval Words */
+            interval_words: string;
             /** Kind */
             kind: string;
             /** Ladder */
@@ -2640,8 +2654,7 @@ export interface components {
             proxy: components["schemas"]["ProxyAnswer"][];
             /** Scaling */
             scaling: components["schemas"]["ScalingAnswer"][];
-            /** Sentence */
-            sentence: string;
+            sentence: components["schemas"]["SentenceOut"] | null;
             /** Several */
             several: components["schemas"]["SeveralAnswer"][];
             /** Sweep */
@@ -2785,7 +2798,7 @@ export interface components {
          * AnswerWidest
          * @description The ratio of ratios furthest from 1: the margin of b over a in play over the same in the benchmark.
          *
-         *     Its interval is one of all pairs of lanes at once.
+         *     Its interval is one of all pairs of lanes at once. `off`, `off_low` and `off_high` are the same less 1, as shares.
          */
         AnswerWidest: {
             /** A */
@@ -2796,6 +2809,12 @@ export interface components {
             high: number | null;
             /** Low */
             low: number | null;
+            /** Off */
+            off: number;
+            /** Off High */
+            off_high: number | null;
+            /** Off Low */
+            off_low: number | null;
             /** Value */
             value: number;
         };
@@ -3099,6 +3118,8 @@ export interface components {
             group_words: string;
             /** Hardest */
             hardest: components["schemas"]["AnswerHardest"][];
+            /** Held */
+            held: number;
             sentence: components["schemas"]["SentenceOut"];
         };
         /**
@@ -3569,18 +3590,6 @@ export interface components {
             row: number | null;
         };
         /**
-         * ExtraFrame
-         * @description What one more fps costs from one lane to the next dearer one that is not outclassed.
-         */
-        ExtraFrame: {
-            /** Cost Per Extra Frame */
-            cost_per_extra_frame: number | null;
-            /** From Lane */
-            from_lane: string;
-            /** To Lane */
-            to_lane: string;
-        };
-        /**
          * FactOut
          * @description A fact of a kind of part: its type, unit and range.
          */
@@ -3910,7 +3919,7 @@ export interface components {
             /** Absent */
             absent: string[];
             /** Extra Frames */
-            extra_frames: components["schemas"]["ExtraFrame"][];
+            extra_frames: components["schemas"]["AnswerExtraFrame"][];
             /** Figure */
             figure: string;
             /** Group */

@@ -67,3 +67,22 @@ export function save(content: Blob, name: string): void {
   link.remove();
   setTimeout(() => URL.revokeObjectURL(url), 10_000);
 }
+
+/** A name for files, from a question. */
+export const fileName = (question: string) =>
+  question
+    .replace(/[^\p{L}\p{N}]+/gu, "-")
+    .replace(/^-|-$/g, "")
+    .toLowerCase();
+
+/** Draw a picture and hand it to the reader: as SVG, or as PNG once or twice its size. */
+export async function savePicture(
+  draw: (style: string) => ReactElement,
+  name: string,
+  kind: "svg" | 1 | 2,
+  { width, height }: { width: number; height: number },
+): Promise<void> {
+  const svg = await markup(draw(await fontStyle()));
+  if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${name}.svg`);
+  else save(await png(svg, width, height, kind), `${name}-${width * kind}x${height * kind}.png`);
+}

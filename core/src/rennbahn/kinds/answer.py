@@ -12,7 +12,7 @@ from rennbahn.comparing.words import Sentence
 from rennbahn.kinds import words
 from rennbahn.kinds.budget import budget_of
 from rennbahn.kinds.grid import grid_of
-from rennbahn.kinds.ladder import extra_frames, ladder_of
+from rennbahn.kinds.ladder import ladder_of
 from rennbahn.kinds.limits import Limits, limits_of
 from rennbahn.kinds.proxy import proxy_of
 from rennbahn.kinds.scaling import scaling_of
@@ -27,13 +27,14 @@ Block = dict[str, Any]
 class Answer:
     """What a study of a kind other than A against B is answered by, and the limits of any.
 
-    `blocks` are by group and figure, the average of the first group first; `sentence` is that of the first. `limits`
+    `blocks` are by group and figure, the average of the first group first; `sentence` is
+    that of the first, of several benchmarks that over all. `limits`
     are None where A against B says nothing that they could be told from.
     """
 
     kind: str
     blocks: tuple[Block, ...]
-    sentence: str
+    sentence: Sentence | None
     limits: Limits | None
 
     def as_json(self) -> dict[str, Any]:
@@ -44,7 +45,7 @@ class Answer:
         listed: Any = list(self.blocks)
         if self.kind in _ONE:
             listed = self.blocks[0] | {"others": listed[1:]} if self.blocks else {}
-        return {self.kind: listed, "answer": self.sentence} | limits
+        return {self.kind: listed, "answer": self.sentence.text if self.sentence else ""} | limits
 
 
 def answer_of(sheet: Sheet) -> Answer:
@@ -74,7 +75,13 @@ def names_of(study: Study) -> dict[str, str]:
 
 def _told(found: Any, sentence: Sentence) -> Block:
     block: Block = plain(found)
-    return block | {"sentence": plain(sentence) | {"text": sentence.text}}
+    return block | {"sentence": sentence_parts(sentence)}
+
+
+def sentence_parts(sentence: Sentence) -> dict[str, str]:
+    """A sentence in parts and whole, as plain data."""
+    parts: dict[str, str] = plain(sentence)
+    return parts | {"text": sentence.text}
 
 
 def _asked(sheet: Sheet) -> list[tuple[str, str | None]]:
@@ -87,10 +94,10 @@ def _ladder(sheet: Sheet, _: Limits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = ladder_of(sheet, figure, group)
-        block = _told(found, words.ladder_sentence(found, names))
+        block = _told(found, words.ladder_sentence(found, names, sheet.study.method))
         for need, plainly in zip(found.needs, block["needs"], strict=True):
             plainly["words"] = words.need_words(need, names)
-        blocks.append(block | {"extra_frames": extra_frames(found.lanes)})
+        blocks.append(block)
     return blocks
 
 
@@ -98,7 +105,7 @@ def _sweep(sheet: Sheet, _: Limits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = sweep_of(sheet, figure, group)
-        block = _told(found, words.sweep_sentence(found))
+        block = _told(found, words.sweep_sentence(found, sheet.study.method))
         if found.equal_power is not None:
             block["equal_power"]["words"] = words.equal_power_words(found, names)
         blocks.append(block)
@@ -139,12 +146,15 @@ def _proxy(sheet: Sheet, _: Limits) -> list[Block]:
     return [_told(gauge, words.proxy_sentence([gauge], names)) for gauge in gauges]
 
 
-def _whole_sentence(sheet: Sheet, blocks: tuple[Block, ...]) -> str:
+def _whole_sentence(sheet: Sheet, blocks: tuple[Block, ...]) -> Sentence | None:
     """The sentence over all: of several benchmarks how many hold, else that of the first block."""
+    if not blocks:
+        return None
     if sheet.study.kind == "proxy":
-        leading = next((figure for figure in leading_figures(sheet.study) if figure in sheet.figure_at), AVERAGE)
-        return words.proxy_sentence(proxy_of(sheet, leading), names_of(sheet.study)).text
-    return str(blocks[0]["sentence"]["text"]) if blocks else ""
+        leading = next(figure for figure in leading_figures(sheet.study) if figure in sheet.figure_at)
+        return words.proxy_sentence(proxy_of(sheet, leading), names_of(sheet.study))
+    first = blocks[0]["sentence"]
+    return Sentence(first["before"], first["answer"], first["after"], first["basis"])
 
 
 _KINDS: Mapping[str, Callable[[Sheet, Limits], list[Block]]] = {

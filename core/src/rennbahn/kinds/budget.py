@@ -54,9 +54,10 @@ class Hardest:
 
 @dataclass(frozen=True)
 class BudgetResult:
-    """All lanes and tests, test by test, against `budget_ms`."""
+    """All lanes and tests, test by test, against `budget_ms`; it is held from the share `held` of frames in time on."""
 
     budget_ms: float
+    held: float
     cells: tuple[BudgetCell, ...]
     hardest: tuple[Hardest, ...]
 
@@ -75,7 +76,7 @@ def budget_of(study: Study) -> BudgetResult:
         for (lane, test, passes), between in zip(cells, ends, strict=True)
         if passes
     )
-    return BudgetResult(budget_ms, found, tuple(_hardest(study, found)))
+    return BudgetResult(budget_ms, HELD, found, tuple(_hardest(study, found)))
 
 
 def _over(one: Pass) -> float | None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -109,9 +108,9 @@ class _Places:
         return self.lane.get((level, other) if factor == 0 else (other, level))
 
 
-def grid_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequence[int] | None = None) -> GridBlock:
-    """The grid over a group, or over the tests with these numbers."""
-    numbers = group_tests(sheet, group) if tests is None else list(tests)
+def grid_of(sheet: Sheet, figure: str, group: str | None = None) -> GridBlock:
+    """The grid over a group."""
+    numbers = group_tests(sheet, group)
     fit = Fit(sheet, figure, range(len(sheet.study.lanes)), numbers)
     places, common = _Places(fit), fit.common()
     own = []

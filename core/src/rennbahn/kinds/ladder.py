@@ -9,10 +9,11 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from rennbahn.comparing.cells import Bools, Floats, Sheet
+from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.margins import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
 from rennbahn.comparing.model import Lane
 from rennbahn.kinds.fit import Fit, Interval, LeftOut, group_tests, of_figure
+from rennbahn.kinds.watts import watts_over
 from rennbahn.worth import extra_frame_cost
 
 
@@ -68,6 +69,15 @@ class Need:
 
 
 @dataclass(frozen=True)
+class ExtraFrame:
+    """What one more fps costs from a lane to the next dearer one, of those that are not outclassed."""
+
+    from_lane: str
+    to_lane: str
+    cost_per_extra_frame: float | None
+
+
+@dataclass(frozen=True)
 class LadderBlock:
     """A ladder over the tests of one group in one figure, from the fastest lane down.
 
@@ -82,22 +92,23 @@ class LadderBlock:
     lanes: tuple[Rung, ...]
     pairs: tuple[LadderPair, ...]
     needs: tuple[Need, ...]
+    extra_frames: tuple[ExtraFrame, ...]
 
 
-def ladder_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequence[int] | None = None) -> LadderBlock:
-    """The ladder of a group, or of the tests with these numbers."""
-    numbers = group_tests(sheet, group) if tests is None else list(tests)
+def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBlock:
+    """The ladder of a group."""
+    numbers = group_tests(sheet, group)
     everyone = Fit(sheet, figure, range(len(sheet.study.lanes)), numbers)
     there = np.flatnonzero(everyone.there.any(axis=1)).tolist()
     absent = tuple(lane.id for at, lane in enumerate(sheet.study.lanes) if at not in there)
     fit = Fit(sheet, figure, there, numbers)
     common, name = fit.common(), of_figure(figure)
     if not common.any():
-        return LadderBlock(group, name, 0, tuple(fit.left_out()), absent, (), (), ())
+        return LadderBlock(group, name, 0, tuple(fit.left_out()), absent, (), (), (), ())
     weights = fit.lane_weights(common)
     order = np.argsort(-fit.weighed(weights).middle, kind="stable")
     weights = weights[order]
-    levels, reach = fit.weighed(weights), None
+    levels = fit.weighed(weights)
     a, b = np.triu_indices(len(order), 1)
     over = fit.weighed(weights[b] - weights[a])
     reach = over.reach_at_once(len(order), fit.level)
@@ -120,7 +131,7 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequen
     table[b, a] = np.select([codes == AHEAD, codes == BEHIND], [BEHIND, AHEAD], codes)
     own = zip(levels.middle.tolist(), levels.reach(fit.level).tolist(), strict=True)
     rates = [Interval.of(middle, reach).rate() for middle, reach in own]
-    watts = _watts(fit, common)[order]
+    watts = watts_over(fit, common)[order]
     rungs, tiers = [], _tiers(table)
     for i, lane in enumerate(lanes):
         fps, lowest, highest = rates[i]
@@ -138,7 +149,9 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequen
             )
         )  # fmt: skip
     needs = tuple(_need(target, group, name, rungs) for target in sheet.study.aims.targets)
-    return LadderBlock(group, name, int(common.sum()), tuple(fit.left_out()), absent, tuple(rungs), pairs, needs)
+    return LadderBlock(
+        group, name, int(common.sum()), tuple(fit.left_out()), absent, tuple(rungs), pairs, needs, _extra_frames(rungs)
+    )
 
 
 def _pair(a: str, b: str, middle: float, reach: float, verdict: str) -> LadderPair:
@@ -176,38 +189,13 @@ def _need(target: float, group: str | None, figure: str, rungs: Sequence[Rung]) 
     return Need(target, group, figure, held, on_edge, missed, cheapest)
 
 
-def watts_of(fit: Fit) -> Floats:
-    """Mean power in W of each cell's accepted passes, else what is said of the lane, shape (L, T); NaN unknown."""
-    found = np.full((len(fit.lanes), len(fit.tests)), np.nan)
-    place = {fit.name(i): i for i in range(len(fit.lanes))}
-    where = {fit.study.tests[t].id: i for i, t in enumerate(fit.tests.tolist())}
-    told: dict[tuple[int, int], list[float]] = {}
-    for one in fit.study.passes:
-        if one.status == "accepted" and one.facts.power_w is not None and one.lane in place and one.test in where:
-            told.setdefault((place[one.lane], where[one.test]), []).append(one.facts.power_w)
-    for i, lane in enumerate(fit.lanes.tolist()):
-        power = fit.study.lanes[lane].facts.power_w
-        if power is not None:
-            found[i] = power
-    for cell, values in told.items():
-        found[cell] = sum(values) / len(values)
-    return found
-
-
-def _watts(fit: Fit, tests: Bools) -> Floats:
-    found: Floats = watts_of(fit)[:, tests].mean(axis=1)
-    return found
-
-
-def extra_frames(rungs: Sequence[Rung]) -> list[dict[str, object]]:
-    """What each frame gained costs, from each priced lane that is not outclassed to the next dearer one."""
-    steps = sorted(
-        (one for one in rungs if one.price is not None and one.outclassed_by is None), key=lambda x: x.price or 0
-    )
-    found: list[dict[str, object]] = []
-    for below, above in pairwise(steps):
-        cost = extra_frame_cost(below.price or 0.0, below.fps, above.price or 0.0, above.fps)
-        found.append(
-            {"from_lane": below.lane, "to_lane": above.lane, "cost_per_extra_frame": cost.cost_per_extra_frame}
+def _extra_frames(rungs: Sequence[Rung]) -> tuple[ExtraFrame, ...]:
+    priced = [one for one in rungs if one.price is not None and one.outclassed_by is None]
+    steps = sorted(priced, key=lambda one: one.price or 0.0)
+    return tuple(
+        ExtraFrame(
+            below.lane, above.lane,
+            extra_frame_cost(below.price or 0.0, below.fps, above.price or 0.0, above.fps).cost_per_extra_frame,
         )
-    return found
+        for below, above in pairwise(steps)
+    )  # fmt: skip

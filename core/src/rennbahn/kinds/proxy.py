@@ -32,7 +32,7 @@ class Level:
 class Widest:
     """The ratio of ratios furthest from 1: the margin of b over a in play over the same in the benchmark.
 
-    Its interval is one of all pairs of lanes at once.
+    Its interval is one of all pairs of lanes at once. `off`, `off_low` and `off_high` are the same less 1, as shares.
     """
 
     a: str
@@ -40,6 +40,9 @@ class Widest:
     value: float
     low: float | None
     high: float | None
+    off: float
+    off_low: float | None
+    off_high: float | None
 
 
 @dataclass(frozen=True)
@@ -95,7 +98,7 @@ def _gauge(sheet: Sheet, figure: str, game: str, pairs: list[tuple[int, int]]) -
     over = fit.weighed(weights[b] - weights[a])
     reach, own = over.reach_at_once(count, fit.level), over.reach(2.0 * _EACH_SIDE)
     furthest = int(np.argmax(np.abs(over.middle)))
-    widest = Interval.of(float(over.middle[furthest]), float(reach[furthest])).rate()
+    widest = Interval.of(float(over.middle[furthest]), float(reach[furthest]))
     edge = math.log1p(band)
     off: Bools = np.abs(over.middle) - reach > edge
     ends = np.abs(over.middle) + own
@@ -105,6 +108,7 @@ def _gauge(sheet: Sheet, figure: str, game: str, pairs: list[tuple[int, int]]) -
         gauge = "absolute" if level.low >= -edge and level.high <= edge else gauge
     held = None if np.isnan(ends).any() else math.expm1(float(ends.max()))
     return Gauge(
-        game, of_figure(figure), gauge, Level(*level.rate()), Widest(lanes[a[furthest]], lanes[b[furthest]], *widest),
+        game, of_figure(figure), gauge, Level(*level.rate()),
+        Widest(lanes[a[furthest]], lanes[b[furthest]], *widest.rate(), *widest.share()),
         held, band, lanes, told,
     )  # fmt: skip

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -63,14 +62,14 @@ class ScalingBlock:
     suite_upscaling: tuple[Upscaled, ...]
 
 
-def scaling_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequence[int] | None = None) -> ScalingBlock:
-    """The steps over a group, or over the tests with these numbers. Raises :class:`RennbahnError` without steps."""
+def scaling_of(sheet: Sheet, figure: str, group: str | None = None) -> ScalingBlock:
+    """The steps over a group. Raises :class:`RennbahnError` without steps."""
     lanes = sheet.study.lanes
     stepped = [at for at, lane in enumerate(lanes) if lane.facts.step is not None]
     if not stepped:
         raise RennbahnError("bad_study", "no lane of a scaling has a step", field="lanes")
     stepped.sort(key=lambda at: lanes[at].facts.step or 0.0)
-    numbers = group_tests(sheet, group) if tests is None else list(tests)
+    numbers = group_tests(sheet, group)
     fit = Fit(sheet, figure, range(len(lanes)), numbers)
     ways = list(pairwise(stepped))
     by_id = {lane.id: at for at, lane in enumerate(lanes)}

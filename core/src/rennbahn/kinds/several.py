@@ -11,8 +11,8 @@ from rennbahn.comparing.cells import Bools, Sheet
 from rennbahn.comparing.model import ACCEPTED, Pass
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.fit import Fit, LeftOut, Share, group_tests, of_figure
-from rennbahn.kinds.ladder import watts_of
 from rennbahn.kinds.limits import CARD, UNCLEAR, Limits
+from rennbahn.kinds.watts import watts_over
 
 #: Cards that lose more than this share of what they could add are asked what holds them.
 LOST = 0.1
@@ -55,10 +55,8 @@ class SeveralBlock:
     suite: tuple[Added, ...]
 
 
-def several_of(
-    sheet: Sheet, figure: str, limits: Limits, group: str | None = None, tests: Sequence[int] | None = None
-) -> SeveralBlock:
-    """Over a group, or over the tests with these numbers. Raises :class:`RennbahnError` without a lane of one card."""
+def several_of(sheet: Sheet, figure: str, limits: Limits, group: str | None = None) -> SeveralBlock:
+    """Over a group. Raises :class:`RennbahnError` without a lane of one card."""
     lanes = sheet.study.lanes
     alone = next((at for at, lane in enumerate(lanes) if lane.facts.cards == 1), None)
     more = sorted(
@@ -67,7 +65,7 @@ def several_of(
     if alone is None or not more:
         message = "several cards are compared with one: a lane with cards 1 and one with more are wanted"
         raise RennbahnError("bad_study", message, field="lanes")
-    numbers = group_tests(sheet, group) if tests is None else list(tests)
+    numbers = group_tests(sheet, group)
     fit = Fit(sheet, figure, [alone, *more], numbers)
     common = fit.common()
     passes: dict[tuple[str, str], list[Pass]] = {}
@@ -105,7 +103,7 @@ def _added(
     words = [held.get((fit.name(way), test), UNCLEAR) for test in ids]
     # Cards that are all at work in their turns lose what lies between them.
     words = [UNCLEAR if word == CARD else word for word in words]
-    watts = watts_of(fit)[:, tests].mean(axis=1)
+    watts = watts_over(fit, tests)
     draws = float(watts[way] - watts[0])
     return Added(
         None, fit.name(way), fit.name(0), cards, share.margin, share.low, share.high,

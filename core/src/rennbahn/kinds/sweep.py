@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,7 @@ from rennbahn.comparing.cells import Bools, Floats, Sheet
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.fit import Estimates, Fit, Interval, LeftOut, Share, group_tests, of_figure
 from rennbahn.kinds.knee import Knee, knee_of
-from rennbahn.kinds.ladder import watts_of
+from rennbahn.kinds.watts import watts_over
 
 
 @dataclass(frozen=True)
@@ -89,8 +88,8 @@ class SweepBlock:
     equal_power: EqualPower | None
 
 
-def sweep_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequence[int] | None = None) -> SweepBlock:
-    """The sweep over a group, or over the tests with these numbers. Raises :class:`RennbahnError` without levels."""
+def sweep_of(sheet: Sheet, figure: str, group: str | None = None) -> SweepBlock:
+    """The sweep over a group. Raises :class:`RennbahnError` without levels."""
     lanes = sheet.study.lanes
     rivals = [at for at, lane in enumerate(lanes) if lane.facts.rival]
     swept = [at for at, lane in enumerate(lanes) if not lane.facts.rival]
@@ -99,7 +98,7 @@ def sweep_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequenc
             message = f"lane {lanes[at].id} of a sweep has no level; a lane that is no part of it is a rival"
             raise RennbahnError("bad_study", message, field="lanes")
     swept.sort(key=lambda at: lanes[at].facts.level or 0.0)
-    numbers = group_tests(sheet, group) if tests is None else list(tests)
+    numbers = group_tests(sheet, group)
     whole = Fit(sheet, figure, swept, numbers)
     # A step without any result stands aside; a test that some step lacks is left out.
     fit = Fit(sheet, figure, [at for i, at in enumerate(swept) if whole.there[i].any()], numbers)
@@ -111,7 +110,7 @@ def sweep_of(sheet: Sheet, figure: str, group: str | None = None, tests: Sequenc
     weights = fit.lane_weights(common)
     found = fit.weighed(weights)
     levels = np.array([lanes[at].facts.level for at in fit.lanes], dtype=np.float64)
-    watts = watts_of(fit)[:, common].mean(axis=1)
+    watts = watts_over(fit, common)
     shape = _shape(fit, weights)
     return SweepBlock(
         group, name, unit, int(common.sum()), tuple(fit.left_out()), _points(fit, found, levels, watts), shape,
@@ -168,11 +167,9 @@ def _knee(fit: Fit, weights: Floats, levels: Floats, shape: str) -> KneeFound | 
     """The knee, asked in the direction in which rates rise: of a timing that is better when lower, downward."""
     if shape not in ("rising", "peaked", "falling"):
         return None
-    # A drift of the bench lies in all steps alike; what is left of it is no part of a step's own error.
-    apart = fit.weighed(weights - weights.mean(axis=0))
     own = fit.weighed(weights)
     rates = np.exp(own.middle)
-    errors, df = rates * np.where(np.isnan(apart.error), np.nan, own.error), float(np.min(own.df))
+    errors, df = rates * own.error, float(np.min(own.df))
     turned = -1.0 if shape == "falling" else 1.0
     order = np.argsort(turned * levels)
     knee: Knee | None = knee_of(turned * levels[order], rates[order], errors[order], df, fit.level)
@@ -209,7 +206,7 @@ def _equal_power(sheet: Sheet, fit: Fit, rival: int, levels: Floats, common: Boo
     tests = common & both.common()
     if not tests.any():
         return None
-    watts = watts_of(both)[:, tests].mean(axis=1)
+    watts = watts_over(both, tests)
     own, theirs = watts[:-1], float(watts[-1])
     if np.isnan(own).any() or math.isnan(theirs):
         return None

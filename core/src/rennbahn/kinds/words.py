@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from rennbahn.comparing.model import AVERAGE
-from rennbahn.comparing.words import Sentence, figure_words, interval_words, raised, tests_words
+from rennbahn.comparing.model import AVERAGE, Method
+from rennbahn.comparing.words import Sentence, figure_words, interval_words, level_words, raised, tests_words
 from rennbahn.display import fixed, fps, ms, percent
 from rennbahn.kinds.budget import HELD, BudgetResult
 from rennbahn.kinds.grid import Effect, GridBlock
@@ -36,12 +36,12 @@ def _nothing(what: str, tests: int) -> Sentence:
     return Sentence(f"{what}: ", "nothing to tell yet", f", {_NOTHING}" if not tests else "", "")
 
 
-def ladder_sentence(block: LadderBlock, names: Names) -> Sentence:
+def ladder_sentence(block: LadderBlock, names: Names, method: Method) -> Sentence:
     """Who is first, by how much, or who shares the first place."""
     if not block.lanes:
         return _nothing("Ladder", block.tests)
     over = f" {_in(block.figure)}"
-    basis = [tests_words(block.tests), f"{len(block.lanes)} lanes ranked at once at 95%"]
+    basis = [tests_words(block.tests), f"{len(block.lanes)} lanes ranked at once, {level_words(method)}s"]
     first = [one for one in block.lanes if one.ranks[0] == 1]
     if len(block.lanes) == 1:
         only = block.lanes[0]
@@ -76,7 +76,7 @@ def need_words(need: Need, names: Names) -> str:
     return f"{told}{edge}."
 
 
-def sweep_sentence(block: SweepBlock) -> Sentence:
+def sweep_sentence(block: SweepBlock, method: Method) -> Sentence:
     """What the level does, and where more brings clearly less."""
     if not block.points:
         return _nothing("Sweep", block.tests)
@@ -94,7 +94,7 @@ def sweep_sentence(block: SweepBlock) -> Sentence:
         side = "Below" if block.shape == "falling" else "Beyond"
         return Sentence(
             f"{side} about ", f"{_about(knee.level)}{unit}",
-            f" a step brings clearly less {_in(block.figure)}", f"95% interval {range_words}, {basis}",
+            f" a step brings clearly less {_in(block.figure)}", f"{level_words(method)} {range_words}, {basis}",
         )  # fmt: skip
     if block.shape in ("rising", "falling"):
         word = "more" if change > 0 else "less"
@@ -265,7 +265,7 @@ def proxy_sentence(gauges: Sequence[Gauge], names: Names) -> Sentence:
         )
     one = gauges[0]
     basis = f"band {percent(one.band)}%"
-    if one.widest is not None and one.widest.low is not None and one.widest.high is not None:
-        ends = interval_words((one.widest.low - 1.0, one.widest.high - 1.0))
+    if one.widest is not None and one.widest.off_low is not None and one.widest.off_high is not None:
+        ends = interval_words((one.widest.off_low, one.widest.off_high))
         basis = f"widest: {names[one.widest.b]} over {names[one.widest.a]}, {ends}, {basis}"
     return Sentence(f"The benchmark of {one.game} ", GAUGE_WORDS[one.gauge], f" {_in(one.figure)}", basis)

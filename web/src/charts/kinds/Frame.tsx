@@ -1,3 +1,4 @@
+import type { ScaleLinear } from "d3-scale";
 import type { ReactNode } from "react";
 import { cut, wrap } from "../margins";
 import type { Theme } from "../marks";
@@ -72,6 +73,40 @@ export function Frame({
       )}
       {children}
     </svg>
+  );
+}
+
+/** The axis of pictures with a row a track: lines through all rows, values beneath, what it is at its end. */
+export function Axis({
+  x,
+  top,
+  end,
+  theme,
+  label,
+  words = String,
+}: {
+  x: ScaleLinear<number, number>;
+  top: number;
+  end: number;
+  theme: Theme;
+  label: string;
+  words?: (value: number) => string;
+}) {
+  const small = { fontSize: 20, fill: theme.mute };
+  return (
+    <>
+      {x.ticks(8).map((tick) => (
+        <g key={tick}>
+          <path d={`M${x(tick)} ${top}V${end}`} stroke={theme.grid} strokeWidth={1.5} />
+          <text x={x(tick)} y={end + 30} fontFamily={theme.mono} {...small} textAnchor="middle">
+            {words(tick)}
+          </text>
+        </g>
+      ))}
+      <text x={x.range()[1]} y={top - 10} fontFamily={theme.sans} {...small} textAnchor="end">
+        {label}
+      </text>
+    </>
   );
 }
 

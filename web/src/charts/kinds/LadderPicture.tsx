@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { fixed, fps } from "../../format";
 import { cut } from "../margins";
 import { laneShape } from "../marks";
-import { Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Axis, Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
 
 type Rung = Schemas["AnswerRung"];
 
@@ -40,31 +40,7 @@ export function LadderPicture({
   const sans = { fontFamily: theme.sans, fontSize: size, ...CONDENSED };
   return (
     <Frame {...rest} height={end + 40}>
-      {x.ticks(8).map((tick) => (
-        <g key={tick}>
-          <path d={`M${x(tick)} ${top}V${end}`} stroke={theme.grid} strokeWidth={1.5} />
-          <text
-            x={x(tick)}
-            y={end + 30}
-            fontFamily={theme.mono}
-            fontSize={20}
-            fill={theme.mute}
-            textAnchor="middle"
-          >
-            {tick}
-          </text>
-        </g>
-      ))}
-      <text
-        x={x.range()[1]}
-        y={top - 10}
-        fontFamily={theme.sans}
-        fontSize={20}
-        fill={theme.mute}
-        textAnchor="end"
-      >
-        fps →
-      </text>
+      <Axis x={x} top={top} end={end} theme={theme} label="fps →" />
       {targets.map((target) => (
         <path
           key={target}

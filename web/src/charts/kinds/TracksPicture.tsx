@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { cut } from "../margins";
 import { disc, laneShape } from "../marks";
-import { Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Axis, Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
 
 export interface Track {
   key: string;
@@ -56,31 +56,7 @@ export function TracksPicture({
           fill={theme.band}
         />
       )}
-      {x.ticks(7).map((tick) => (
-        <g key={tick}>
-          <path d={`M${x(tick)} ${top}V${end}`} stroke={theme.grid} strokeWidth={1.5} />
-          <text
-            x={x(tick)}
-            y={end + 30}
-            fontFamily={theme.mono}
-            fontSize={20}
-            fill={theme.mute}
-            textAnchor="middle"
-          >
-            {words(tick)}
-          </text>
-        </g>
-      ))}
-      <text
-        x={x.range()[1]}
-        y={top - 10}
-        fontFamily={theme.sans}
-        fontSize={20}
-        fill={theme.mute}
-        textAnchor="end"
-      >
-        {axis}
-      </text>
+      <Axis x={x} top={top} end={end} theme={theme} label={axis} words={words} />
       <path d={`M${x(line)} ${top}V${end}`} stroke={theme.ink} strokeWidth={3} strokeDasharray="5 5" />
       {tracks.map((one, i) => (
         <g key={one.key} transform={`translate(0 ${top + i * row})`}>

@@ -17,14 +17,11 @@ export function Against({ own, lane, names }: { own: Ladder; lane: string; names
     <button
       type="button"
       className="cursor-pointer text-left underline decoration-dotted underline-offset-3"
-      title={`Hold all against ${names.lanes.get(lane)?.name ?? ""}`}
+      title={`Hold all against ${names.lane(lane)}`}
       onClick={() => set({ against: lane })}
     >
       {margin == null ? "–" : `${signedPercent(margin)}%`}
-      <span className="sr-only">
-        {" "}
-        over {names.lanes.get(chosen ?? "")?.name}. Hold all against this lane.
-      </span>
+      <span className="sr-only"> over {names.lane(chosen ?? "")}. Hold all against this lane.</span>
     </button>
   );
 }

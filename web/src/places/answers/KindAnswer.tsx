@@ -1,6 +1,6 @@
-import { type ReactElement, useState } from "react";
+import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { fontStyle, markup, png, save } from "../../charts/export";
+import { fileName, savePicture } from "../../charts/export";
 import { GROUND } from "../../charts/kinds/Frame";
 import { DARK_PICTURE, LIGHT_PICTURE, SCREEN, type Theme } from "../../charts/marks";
 import { Choice } from "../../controls/Choice";
@@ -126,19 +126,11 @@ function Table({ shown }: { shown: Shown }) {
 /** The picture as a file, and the numbers as a table. */
 function Export({ study, shown }: { study: Study; shown: Shown }) {
   const [error, setError] = useState<unknown>(null);
-  const name = `${study.question
-    .replace(/[^\p{L}\p{N}]+/gu, "-")
-    .replace(/^-|-$/g, "")
-    .toLowerCase()}`;
   const saved = async (kind: "svg" | 1 | 2, theme: Theme) => {
     setError(null);
     try {
-      const svg = await markup(shown.picture({ theme, style: await fontStyle() }) as ReactElement);
-      if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${name}.svg`);
-      else {
-        const size = `${GROUND.width * kind}x${GROUND.height * kind}`;
-        save(await png(svg, GROUND.width, GROUND.height, kind), `${name}-${size}.png`);
-      }
+      const draw = (style: string) => shown.picture({ theme, style });
+      await savePicture(draw, fileName(study.question), kind, GROUND);
     } catch (problem) {
       setError(problem);
     }

@@ -13,7 +13,7 @@ export function budget(asked: Asked): Shown | null {
   const share = (value: number) => `${percent(value)}%`;
   const rate = (value: number | null) => (value == null ? "–" : `${fps(value)} fps`);
   const name = (one: Schemas["AnswerBudgetCell"]) =>
-    `${names.tests.get(one.test) ?? ""}, ${names.lanes.get(one.lane)?.name ?? ""}`;
+    `${names.tests.get(one.test) ?? ""}, ${names.lane(one.lane)}`;
   const tracks: Track[] = own.cells.map((one) => ({
     key: `${one.test} ${one.lane}`,
     name: name(one),
@@ -29,9 +29,13 @@ export function budget(asked: Asked): Shown | null {
     picture: (how) => (
       <TracksPicture
         {...how}
-        {...told(asked, own.sentence, `budget ${ms(own.budget_ms)} ms · line: 99% of frames in time`)}
+        {...told(
+          asked,
+          own.sentence,
+          `budget ${ms(own.budget_ms)} ms · line: ${percent(own.held)}% of frames in time`,
+        )}
         tracks={tracks}
-        line={0.99}
+        line={own.held}
         words={share}
         axis="frames in time →"
       />
@@ -42,7 +46,7 @@ export function budget(asked: Asked): Shown | null {
         "Test",
         "Lane",
         "In time",
-        "95% interval",
+        answer.interval_words,
         "Longest spell",
         "Card alone",
         "Processor alone",

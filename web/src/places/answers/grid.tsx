@@ -9,7 +9,10 @@ export function grid(asked: Asked): Shown | null {
   const { answer, names, wanted } = asked;
   const own = block(answer.grid, wanted);
   if (!own) return null;
-  const foot = testsFoot(own.count, "brackets: 95% interval · lines alike: neither depends on the other");
+  const foot = testsFoot(
+    own.count,
+    `brackets: ${answer.interval_words} · lines alike: neither depends on the other`,
+  );
   const factors = own.effects.map((one) => `${one.level} over ${one.over}`);
   const both = own.interaction;
   const effect = (effects: readonly Schemas["AnswerEffect"][]) =>

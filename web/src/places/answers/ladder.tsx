@@ -12,21 +12,23 @@ export function ladder(asked: Asked): Shown | null {
   if (!own) return null;
   const lows = answer.ladder.find((one) => one.figure === "low_1" && one.group === own.group);
   const currency = answer.currency;
-  const name = (id: string) => names.lanes.get(id)?.name ?? "";
   const dearer = own.extra_frames.flatMap((one) =>
     one.cost_per_extra_frame == null
       ? []
       : [
-          `${fixed(one.cost_per_extra_frame, 2)} ${currency} from ${name(one.from_lane)} to ${name(one.to_lane)}`,
+          `${fixed(one.cost_per_extra_frame, 2)} ${currency} from ${names.lane(one.from_lane)} to ${names.lane(one.to_lane)}`,
         ],
   );
-  const foot = testsFoot(own.tests, "brackets: 95% interval · equal ranks: order not shown · line: tier");
+  const foot = testsFoot(
+    own.tests,
+    `brackets: ${answer.interval_words} · equal ranks: order not shown · line: tier`,
+  );
   return {
     sentence: own.sentence,
     also: [
       ...own.needs.map((one) => one.words),
       ...(dearer.length ? [`Each frame more costs ${dearer.join(", ")}.`] : []),
-      ...own.absent.map((id) => `${name(id)}: no result in these tests.`),
+      ...own.absent.map((id) => `${names.lane(id)}: no result in these tests.`),
     ],
     asks: <Targets own={own.needs.map((one) => one.target)} />,
     picture: (how) => (
@@ -49,7 +51,7 @@ export function ladder(asked: Asked): Shown | null {
         "Rank",
         "Tier",
         "fps",
-        "95% interval",
+        answer.interval_words,
         "Against",
         "fps per price",
         "fps per W",
@@ -70,7 +72,7 @@ export function ladder(asked: Asked): Shown | null {
           one.per_watt == null ? "–" : fixed(one.per_watt, 2),
           [
             one.price != null && `${figure(one.price)} ${currency}`,
-            one.outclassed_by && `outclassed by ${name(one.outclassed_by)}`,
+            one.outclassed_by && `outclassed by ${names.lane(one.outclassed_by)}`,
           ]
             .filter(Boolean)
             .join(", "),

@@ -1,7 +1,7 @@
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
-import { fixed, percent, signedPercent } from "../../format";
+import { fixed, percent } from "../../format";
 import { type Asked, ends, told } from "./asked";
-import type { Shown } from "./shown";
+import { type Shown, signed } from "./shown";
 
 /** A proxy check: what each benchmark is worth. */
 export function proxy(asked: Asked): Shown | null {
@@ -9,15 +9,13 @@ export function proxy(asked: Asked): Shown | null {
   const own = answer.proxy.filter((one) => one.figure === wanted.figure);
   const first = own[0];
   if (!first) return null;
-  const sentence = own.length > 1 ? cameWhole(answer.sentence) : first.sentence;
-  const off = (ratio: number) => ratio - 1;
-  const signed = (value: number) => `${signedPercent(value)}%`;
+  const sentence = (own.length > 1 && wanted.figure === "average_fps" && answer.sentence) || first.sentence;
   const tracks: Track[] = own.map((one) => ({
     key: one.game,
     name: one.game,
-    value: one.widest ? off(one.widest.value) : null,
-    low: one.widest?.low == null ? null : off(one.widest.low),
-    high: one.widest?.high == null ? null : off(one.widest.high),
+    value: one.widest?.off ?? null,
+    low: one.widest?.off_low ?? null,
+    high: one.widest?.off_high ?? null,
     said: GAUGE[one.gauge] ?? one.gauge,
   }));
   return {
@@ -50,7 +48,7 @@ export function proxy(asked: Asked): Shown | null {
             ? `${fixed(one.level.value, 3)} (${ends(one.level.low, one.level.high, (x) => fixed(x, 3))})`
             : "–",
           one.widest
-            ? `${names.lanes.get(one.widest.b)?.name} over ${names.lanes.get(one.widest.a)?.name}: ${signed(off(one.widest.value))}`
+            ? `${names.lane(one.widest.b)} over ${names.lane(one.widest.a)}: ${signed(one.widest.off)}`
             : "–",
         ],
       })),
@@ -65,12 +63,3 @@ const GAUGE: Record<string, string> = {
   neither: "keeps neither",
   open: "open",
 };
-
-/** A sentence that came whole. */
-const cameWhole = (text: string) => ({
-  text,
-  before: "",
-  answer: text.replace(/\.$/, ""),
-  after: "",
-  basis: "",
-});

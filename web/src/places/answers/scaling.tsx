@@ -1,26 +1,25 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
-import { ms, signedPercent } from "../../format";
+import { ms } from "../../format";
 import { type Asked, block, ends, out, told } from "./asked";
-import { type Shown, testsFoot } from "./shown";
+import { type Shown, signed, testsFoot } from "./shown";
 
 /** Scaling: what each step costs, both ways round. */
 export function scaling(asked: Asked): Shown | null {
   const { answer, names, wanted } = asked;
   const own = block(answer.scaling, wanted);
   if (!own) return null;
-  const name = (id: string) => names.lanes.get(id)?.name ?? "";
   const steps = [...own.suite, ...own.steps];
-  const foot = testsFoot(own.tests, "cost in ms a frame · brackets: 95% interval");
+  const foot = testsFoot(own.tests, `cost in ms a frame · brackets: ${answer.interval_words}`);
   const place = (one: Schemas["AnswerStep"]) => (one.test ? (names.tests.get(one.test) ?? "") : "All tests");
   const costs = (value: number) => `${ms(value).replace("-", "−")} ms`;
   const tracks: Track[] = steps.map((one) => ({
     key: `${one.test ?? ""} ${one.to}`,
-    name: `${name(one.from)} to ${name(one.to)}${one.test ? `, ${place(one)}` : ""}`,
+    name: `${names.lane(one.from)} to ${names.lane(one.to)}${one.test ? `, ${place(one)}` : ""}`,
     value: one.cost_ms,
     low: one.low,
     high: one.high,
-    said: `${signedPercent(one.margin_down)}% there, ${signedPercent(one.margin_up)}% back`,
+    said: `${signed(one.margin_down)} there, ${signed(one.margin_up)} back`,
     lane: names.lanes.get(one.to)?.position,
     strong: !one.test,
   }));
@@ -39,19 +38,19 @@ export function scaling(asked: Asked): Shown | null {
     ),
     table: {
       caption: "What each step costs",
-      heads: ["Test", "Step", "Cost, ms a frame", "95% interval", "There", "Back", "Verdict"],
+      heads: ["Test", "Step", "Cost, ms a frame", answer.interval_words, "There", "Back", "Verdict"],
       rows: steps.map((one) => ({
         key: `${one.test ?? ""} ${one.to}`,
         strong: !one.test,
         cells: [
           place(one),
-          `${name(one.from)} to ${name(one.to)}`,
+          `${names.lane(one.from)} to ${names.lane(one.to)}`,
           <span key="cost" className="figure font-semibold">
             {costs(one.cost_ms)}
           </span>,
           ends(one.low, one.high, costs),
-          `${signedPercent(one.margin_down)}%`,
-          `${signedPercent(one.margin_up)}%`,
+          signed(one.margin_down),
+          signed(one.margin_up),
           one.verdict,
         ],
       })),

@@ -1,8 +1,8 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
-import { fixed, percent, signedPercent } from "../../format";
+import { fixed, percent } from "../../format";
 import { type Asked, block, Lane, out, told } from "./asked";
-import { marginCell, type Shown, testsFoot } from "./shown";
+import { marginCell, type Shown, signed, testsFoot } from "./shown";
 
 /** Several cards: what each further one adds, and what is lost. */
 export function several(asked: Asked): Shown | null {
@@ -13,10 +13,9 @@ export function several(asked: Asked): Shown | null {
   const place = (one: Schemas["AnswerAdded"]) => (one.test ? (names.tests.get(one.test) ?? "") : "All tests");
   const lost = (one: Schemas["AnswerAdded"]) =>
     `${percent(one.lost)}% lost${one.held_by ? `, held by: ${one.held_by.replaceAll("_", " ")}` : ""}`;
-  const signed = (value: number) => `${signedPercent(value)}%`;
   const tracks: Track[] = all.map((one) => ({
     key: `${one.test ?? ""} ${one.lane}`,
-    name: `${place(one)}, ${names.lanes.get(one.lane)?.name ?? ""}`,
+    name: `${place(one)}, ${names.lane(one.lane)}`,
     value: one.margin,
     low: one.low,
     high: one.high,
@@ -30,7 +29,11 @@ export function several(asked: Asked): Shown | null {
     picture: (how) => (
       <TracksPicture
         {...how}
-        {...told(asked, own.sentence, testsFoot(own.tests, "over one card · brackets: 95% interval"))}
+        {...told(
+          asked,
+          own.sentence,
+          testsFoot(own.tests, `over one card · brackets: ${answer.interval_words}`),
+        )}
         tracks={tracks}
         line={0}
         words={signed}

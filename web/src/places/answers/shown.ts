@@ -1,4 +1,4 @@
-import type { ReactNode } from "react";
+import type { ReactElement, ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import type { Drawn } from "../../charts/kinds/Frame";
 import { count, interval, signedPercent } from "../../format";
@@ -11,7 +11,7 @@ export interface Shown {
   also: string[];
   /** What can be asked about it. */
   asks?: ReactNode;
-  picture: (how: Drawn) => ReactNode;
+  picture: (how: Drawn) => ReactElement;
   table: {
     caption: string;
     heads: string[];
@@ -22,8 +22,10 @@ export interface Shown {
 
 /** Names and places of a study's lanes and tests, by the ids that answers have them under. */
 export function namesOf(study: Study) {
+  const lanes = new Map(study.lanes_full.map((one) => [String(one.id), one]));
   return {
-    lanes: new Map(study.lanes_full.map((one) => [String(one.id), one])),
+    lanes,
+    lane: (id: string | null | undefined) => lanes.get(id ?? "")?.name ?? "",
     tests: new Map(
       study.tests_full.map((one) => [
         String(one.id),
@@ -42,7 +44,7 @@ export function leftOutWords(
   reasons: Record<string, string>,
 ): string[] {
   return left.map((one) => {
-    const lane = one.lane ? `${names.lanes.get(one.lane)?.name ?? ""}: ` : "";
+    const lane = one.lane ? `${names.lane(one.lane)}: ` : "";
     return `${names.tests.get(one.test) ?? ""}: ${lane}${reasons[one.reason] ?? one.reason.replaceAll("_", " ")}`;
   });
 }
@@ -52,3 +54,6 @@ export const testsFoot = (tests: number, more: string) => `${count(tests, "test"
 /** A margin with its ends. */
 export const marginCell = (one: { margin: number; low: number | null; high: number | null }) =>
   `${signedPercent(one.margin)}% (${interval(one.low, one.high)})`;
+
+/** A margin with its sign. */
+export const signed = (share: number) => `${signedPercent(share)}%`;

@@ -9,7 +9,7 @@ export function sweep(asked: Asked): Shown | null {
   const own = block(answer.sweep, wanted);
   if (!own) return null;
   const rival = own.equal_power ? names.lanes.get(own.equal_power.rival) : undefined;
-  const foot = testsFoot(own.tests, "brackets: 95% interval · strip: where the bend may lie");
+  const foot = testsFoot(own.tests, `brackets: ${answer.interval_words} · strip: where the bend may lie`);
   const unit = own.unit || "level";
   const best = own.best_per_watt;
   return {
@@ -18,9 +18,9 @@ export function sweep(asked: Asked): Shown | null {
       ...(own.equal_power ? [own.equal_power.words] : []),
       ...(best
         ? [
-            `Most for its power: ${names.lanes.get(best.lane)?.name ?? ""}, ${fixed(best.per_watt, 2)} fps a watt${
+            `Most for its power: ${names.lane(best.lane)}, ${fixed(best.per_watt, 2)} fps a watt${
               best.shared.length
-                ? `, not told apart from ${best.shared.map((id) => names.lanes.get(id)?.name).join(", ")}`
+                ? `, not told apart from ${best.shared.map((id) => names.lane(id)).join(", ")}`
                 : ""
             }.`,
           ]
@@ -34,7 +34,7 @@ export function sweep(asked: Asked): Shown | null {
       heads: [
         "Step",
         "fps",
-        "95% interval",
+        answer.interval_words,
         "W drawn",
         "fps per W",
         `fps gained per ${unit}`,

@@ -5,7 +5,7 @@ import { client, data } from "../../api/client";
 import { useBeside } from "../../api/doubts";
 import { type Looking, useFindings, useKindAnswer, useMay, useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
-import { fontStyle, markup, png, save } from "../../charts/export";
+import { fileName, savePicture } from "../../charts/export";
 import { LevelChart } from "../../charts/LevelChart";
 import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture";
 import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
@@ -57,14 +57,16 @@ export function Findings({ study }: { study: Study }) {
       </Empty>
     );
   }
-  const Heading = answer?.sentence ? "h2" : "h1";
+  // A study of another kind answers its own question first, and one lane over another stands below.
+  const first = answer?.sentence ? answer : null;
+  const Heading = first ? "h2" : "h1";
   return (
     <>
       <ErrorNotice error={trouble} />
-      {answer?.sentence && <KindAnswer study={study} answer={answer} />}
-      <section aria-label={answer?.sentence ? "One lane over another" : "Answer"} className="mb-5">
+      {first && <KindAnswer study={study} answer={first} />}
+      <section aria-label={first ? "One lane over another" : "Answer"} className="mb-5">
         <Heading
-          className={`max-w-5xl leading-[1.1] font-semibold ${answer?.sentence ? "mt-10 text-[1.6rem]" : "text-[2.25rem]"}`}
+          className={`max-w-5xl leading-[1.1] font-semibold ${first ? "mt-10 text-[1.6rem]" : "text-[2.25rem]"}`}
           style={{ fontStretch: "82%" }}
         >
           <Answer suite={leading} />
@@ -167,26 +169,18 @@ function Bar({ study, findings, look }: Choosing) {
   const finish = useStudyChange(study.id, (verb: "finish" | "reopen") =>
     data(client.POST(`/api/studies/{study_id}/${verb}`, { params: { path: { study_id: study.id } } })),
   );
-  const name = `${study.question
-    .replace(/[^\p{L}\p{N}]+/gu, "-")
-    .replace(/^-|-$/g, "")
-    .toLowerCase()}-findings`;
+  const name = `${fileName(study.question)}-findings`;
   const exportAs = async (kind: "svg" | 1 | 2, theme: Theme) => {
     setError(null);
     try {
-      const style = await fontStyle();
       const pages = picturePages(findings);
       for (let page = 0; page < pages; page++) {
-        const svg = await markup(
-          <MarginPicture findings={findings} theme={theme} style={style} page={page} />,
+        await savePicture(
+          (style) => <MarginPicture findings={findings} theme={theme} style={style} page={page} />,
+          pages > 1 ? `${name}-${page + 1}-of-${pages}` : name,
+          kind,
+          PICTURE,
         );
-        const own = pages > 1 ? `${name}-${page + 1}-of-${pages}` : name;
-        if (kind === "svg") save(new Blob([svg], { type: "image/svg+xml" }), `${own}.svg`);
-        else
-          save(
-            await png(svg, PICTURE.width, PICTURE.height, kind),
-            `${own}-${PICTURE.width * kind}x${PICTURE.height * kind}.png`,
-          );
       }
     } catch (problem) {
       setError(problem);
