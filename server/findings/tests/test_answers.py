@@ -136,3 +136,10 @@ def test_as_many_queries_for_many_passes_as_for_few(told: Callable[..., Bench], 
     bench = told((1.0, 1.1), [lane("a", "A"), lane("b", "B")], kind="ladder", factor="Graphics card")
     with queries(24):
         answer(bench)
+
+
+@pytest.mark.parametrize("kind", ["ladder", "sweep", "budget", "several", "proxy_check"])
+def test_every_kind_that_can_be_asked_has_its_places(lead: Caller, told: Callable[..., Bench], kind: str) -> None:
+    bench = told((), [lane("a", "A"), lane("b", "B")], run=False, kind=kind, factor="Graphics card")
+    for place in ("", "/plan", "/passes", "/findings"):
+        assert lead.get(f"/studies/{bench.id}{place}") is not None

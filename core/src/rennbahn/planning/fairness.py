@@ -68,10 +68,7 @@ _ALWAYS = (
 )
 #: What should be recorded, by kind of study. The lanes of a scaling study are one setup under several conditions.
 REQUIRED: Mapping[str, tuple[Required, ...]] = {
-    "a_b": _ALWAYS,
-    "ladder": _ALWAYS,
-    "sweep": _ALWAYS,
-    "grid": _ALWAYS,
+    **dict.fromkeys(("a_b", "ladder", "sweep", "grid", "budget", "several", "proxy_check"), _ALWAYS),
     "scaling": tuple(one for one in _ALWAYS if one.label in ("Driver", "Sync", "Game build")),
 }
 

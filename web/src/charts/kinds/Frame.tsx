@@ -95,7 +95,7 @@ export function Axis({
   const small = { fontSize: 20, fill: theme.mute };
   return (
     <>
-      {x.ticks(8).map((tick) => (
+      {x.ticks(6).map((tick) => (
         <g key={tick}>
           <path d={`M${x(tick)} ${top}V${end}`} stroke={theme.grid} strokeWidth={1.5} />
           <text x={x(tick)} y={end + 30} fontFamily={theme.mono} {...small} textAnchor="middle">

@@ -31,7 +31,7 @@ export function LadderPicture({
   }) {
   const { theme } = rest;
   const { width, top, bottom, pad } = GROUND;
-  const row = Math.min(84, (bottom - top - 40) / Math.max(lanes.length, 1));
+  const row = Math.min(rest.bare ? 84 : 130, (bottom - top - 40) / Math.max(lanes.length, 1));
   const end = top + row * lanes.length;
   const size = Math.max(14, Math.min(27, row * 0.42));
   const rates = lanes.flatMap((one) => [one.high ?? one.fps, ...targets]);

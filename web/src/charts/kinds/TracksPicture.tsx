@@ -38,7 +38,7 @@ export function TracksPicture({
   }) {
   const { theme } = rest;
   const { width, top, bottom, pad } = GROUND;
-  const row = Math.min(70, (bottom - top - 40) / Math.max(tracks.length, 1));
+  const row = Math.min(rest.bare ? 70 : 110, (bottom - top - 40) / Math.max(tracks.length, 1));
   const end = top + row * tracks.length;
   const size = Math.max(12, Math.min(25, row * 0.44));
   const drawn = tracks.flatMap((one) => [one.value, one.low, one.high]).filter((one) => one != null);

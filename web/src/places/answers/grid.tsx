@@ -2,17 +2,14 @@ import type { Schemas } from "../../api/client";
 import { GridPicture } from "../../charts/kinds/GridPicture";
 import { interval, signedPercent } from "../../format";
 import { type Asked, block, out, told } from "./asked";
-import { marginCell, type Shown, testsFoot } from "./shown";
+import { marginCell, type Shown } from "./shown";
 
 /** A grid: both factors, and whether one depends on the other. */
 export function grid(asked: Asked): Shown | null {
   const { answer, names, wanted } = asked;
   const own = block(answer.grid, wanted);
   if (!own) return null;
-  const foot = testsFoot(
-    own.count,
-    `brackets: ${answer.interval_words} · lines alike: neither depends on the other`,
-  );
+  const foot = `brackets: ${answer.interval_words} · lines alike: neither depends on the other`;
   const factors = own.effects.map((one) => `${one.level} over ${one.over}`);
   const both = own.interaction;
   const effect = (effects: readonly Schemas["AnswerEffect"][]) =>

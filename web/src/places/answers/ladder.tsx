@@ -2,7 +2,7 @@ import { LadderPicture, rankWords } from "../../charts/kinds/LadderPicture";
 import { figure, fixed, fps } from "../../format";
 import { Against } from "./Against";
 import { type Asked, block, ends, Lane, out, told } from "./asked";
-import { type Shown, testsFoot } from "./shown";
+import type { Shown } from "./shown";
 import { Targets } from "./Targets";
 
 /** A ladder: ranks, prices, and what one needs. */
@@ -19,10 +19,7 @@ export function ladder(asked: Asked): Shown | null {
           `${fixed(one.cost_per_extra_frame, 2)} ${currency} from ${names.lane(one.from_lane)} to ${names.lane(one.to_lane)}`,
         ],
   );
-  const foot = testsFoot(
-    own.tests,
-    `brackets: ${answer.interval_words} · equal ranks: order not shown · line: tier`,
-  );
+  const foot = `brackets: ${answer.interval_words} · equal ranks: order not shown · line: tier`;
   return {
     sentence: own.sentence,
     also: [

@@ -2,7 +2,7 @@ import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { ms } from "../../format";
 import { type Asked, block, ends, out, told } from "./asked";
-import { type Shown, signed, testsFoot } from "./shown";
+import { type Shown, signed } from "./shown";
 
 /** Scaling: what each step costs, both ways round. */
 export function scaling(asked: Asked): Shown | null {
@@ -10,7 +10,7 @@ export function scaling(asked: Asked): Shown | null {
   const own = block(answer.scaling, wanted);
   if (!own) return null;
   const steps = [...own.suite, ...own.steps];
-  const foot = testsFoot(own.tests, `cost in ms a frame · brackets: ${answer.interval_words}`);
+  const foot = `cost in ms a frame · brackets: ${answer.interval_words}`;
   const place = (one: Schemas["AnswerStep"]) => (one.test ? (names.tests.get(one.test) ?? "") : "All tests");
   const costs = (value: number) => `${ms(value).replace("-", "−")} ms`;
   const tracks: Track[] = steps.map((one) => ({

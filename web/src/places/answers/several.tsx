@@ -2,7 +2,7 @@ import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { fixed, percent } from "../../format";
 import { type Asked, block, Lane, out, told } from "./asked";
-import { marginCell, type Shown, signed, testsFoot } from "./shown";
+import { marginCell, type Shown, signed } from "./shown";
 
 /** Several cards: what each further one adds, and what is lost. */
 export function several(asked: Asked): Shown | null {
@@ -12,7 +12,7 @@ export function several(asked: Asked): Shown | null {
   const all = [...own.suite, ...own.scaling];
   const place = (one: Schemas["AnswerAdded"]) => (one.test ? (names.tests.get(one.test) ?? "") : "All tests");
   const lost = (one: Schemas["AnswerAdded"]) =>
-    `${percent(one.lost)}% lost${one.held_by ? `, held by: ${one.held_by.replaceAll("_", " ")}` : ""}`;
+    `${percent(one.lost)}% lost${one.held_by ? `, ${one.held_by.replaceAll("_", " ")}` : ""}`;
   const tracks: Track[] = all.map((one) => ({
     key: `${one.test ?? ""} ${one.lane}`,
     name: `${place(one)}, ${names.lane(one.lane)}`,
@@ -29,11 +29,7 @@ export function several(asked: Asked): Shown | null {
     picture: (how) => (
       <TracksPicture
         {...how}
-        {...told(
-          asked,
-          own.sentence,
-          testsFoot(own.tests, `over one card · brackets: ${answer.interval_words}`),
-        )}
+        {...told(asked, own.sentence, `over one card · brackets: ${answer.interval_words}`)}
         tracks={tracks}
         line={0}
         words={signed}
@@ -42,7 +38,7 @@ export function several(asked: Asked): Shown | null {
     ),
     table: {
       caption: "What further cards add",
-      heads: ["Test", "Lane", "Added", "Lost", "Frames in groups", "W more"],
+      heads: ["Test", "Lane", "Added", "Lost, held by", "Frames in groups", "W more"],
       rows: all.map((one) => ({
         key: `${one.test ?? ""} ${one.lane}`,
         strong: !one.test,
@@ -52,7 +48,7 @@ export function several(asked: Asked): Shown | null {
           marginCell(one),
           lost(one),
           one.alternating == null ? "–" : `${percent(one.alternating)}% of passes`,
-          one.watts == null ? "–" : fixed(one.watts, 0),
+          one.watts == null ? "–" : fixed(one.watts, 0).replace("-", "−"),
         ],
       })),
     },

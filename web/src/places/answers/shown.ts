@@ -1,7 +1,7 @@
 import type { ReactElement, ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import type { Drawn } from "../../charts/kinds/Frame";
-import { count, interval, signedPercent } from "../../format";
+import { interval, signedPercent } from "../../format";
 import type { Study } from "../study/study";
 
 /** What every kind of answer shows, whatever its question. */
@@ -48,8 +48,6 @@ export function leftOutWords(
     return `${names.tests.get(one.test) ?? ""}: ${lane}${reasons[one.reason] ?? one.reason.replaceAll("_", " ")}`;
   });
 }
-
-export const testsFoot = (tests: number, more: string) => `${count(tests, "test")} · ${more}`;
 
 /** A margin with its ends. */
 export const marginCell = (one: { margin: number; low: number | null; high: number | null }) =>

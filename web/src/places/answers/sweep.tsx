@@ -1,7 +1,7 @@
 import { SweepPicture } from "../../charts/kinds/SweepPicture";
 import { fixed, fps } from "../../format";
 import { type Asked, block, ends, Lane, out, told } from "./asked";
-import { type Shown, testsFoot } from "./shown";
+import type { Shown } from "./shown";
 
 /** A sweep: the curve, and where more stops paying. */
 export function sweep(asked: Asked): Shown | null {
@@ -9,7 +9,7 @@ export function sweep(asked: Asked): Shown | null {
   const own = block(answer.sweep, wanted);
   if (!own) return null;
   const rival = own.equal_power ? names.lanes.get(own.equal_power.rival) : undefined;
-  const foot = testsFoot(own.tests, `brackets: ${answer.interval_words} · strip: where the bend may lie`);
+  const foot = `brackets: ${answer.interval_words} · strip: where the bend may lie`;
   const unit = own.unit || "level";
   const best = own.best_per_watt;
   return {
