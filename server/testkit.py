@@ -65,6 +65,10 @@ class Caller:
         """Change."""
         return self.call("PUT", path, {} if body is None else body, status)
 
+    def delete(self, path: str, status: int = 204) -> Any:
+        """Take away."""
+        return self.call("DELETE", path, status=status)
+
     def save(self, path: str, changes: Any, status: int = 200) -> Any:
         """Change some of what is there, as a page does: it loads the whole, and saves the whole with what it saw."""
         return self.put(path, {**self._now(path), **changes}, status)

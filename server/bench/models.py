@@ -21,6 +21,8 @@ class Part(models.Model):
     price = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
     currency = models.CharField(max_length=3, blank=True)
     price_from = models.CharField(max_length=120, blank=True)
+    #: The day the price was seen.
+    price_day = models.DateField(null=True, blank=True)
     weight_g = models.PositiveIntegerField(null=True, blank=True)
     notes = models.TextField(blank=True)
 

@@ -55,6 +55,7 @@ def part_out(part: Part) -> PartOut:
         price=None if part.price is None else float(part.price),
         currency=part.currency,
         price_from=part.price_from,
+        price_day=part.price_day,
         weight_g=part.weight_g,
         notes=part.notes,
         setups=getattr(part, "in_setups", 0),

@@ -48,6 +48,7 @@ class PartIn(In):
     price: Price | None = None
     currency: Annotated[str, StringConstraints(strip_whitespace=True, to_upper=True, pattern=r"^([A-Za-z]{3})?$")] = ""
     price_from: Short = ""
+    price_day: Day | None = None
     weight_g: int | None = Field(default=None, ge=0, le=200_000)
     notes: Notes = ""
 
@@ -78,6 +79,7 @@ class PartOut(Out):
     price: float | None
     currency: str
     price_from: str
+    price_day: date | None
     weight_g: int | None
     notes: str
     setups: int

@@ -19,7 +19,7 @@ from bench.news import setups_changed
 from bench.schemas import PartEdit, PartIn, PartRef, RigEdit, RigIn, SetupEdit, SetupIn, TickIn
 
 Caller = User | AnonymousUser
-_PART_FIELDS = ("name", "maker", "price", "currency", "price_from", "weight_g", "notes")
+_PART_FIELDS = ("name", "maker", "price", "currency", "price_from", "price_day", "weight_g", "notes")
 
 
 def add_part(user: Caller, data: PartIn) -> Part:

@@ -20,7 +20,7 @@ from bench.models import Part
 from bench.schemas import PartIn
 from bench.services import add_part, edit_part
 
-_OWN = ("kind", "name", "maker", "price", "currency", "price_from", "weight_g", "notes")
+_OWN = ("kind", "name", "maker", "price", "currency", "price_from", "price_day", "weight_g", "notes")
 _FACTS = tuple(dict.fromkeys(fact.name for kind in KINDS for fact in kind.facts))
 
 
@@ -34,7 +34,8 @@ def parts_csv() -> str:
     sheet.writerow([*_OWN, *facts])
     for part in parts:
         own = [part.kind, part.name, part.maker, "" if part.price is None else part.price, part.currency,
-               part.price_from, "" if part.weight_g is None else part.weight_g, part.notes]  # fmt: skip
+               part.price_from, part.price_day or "", "" if part.weight_g is None else part.weight_g,
+               part.notes]  # fmt: skip
         sheet.writerow([safe_cell(str(value)) for value in [*own, *(fact_to_text(part.facts.get(n)) for n in facts)]])
     return out.getvalue()
 

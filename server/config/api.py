@@ -25,6 +25,7 @@ from planning.api import router as planning
 from problems import Problem
 from psycopg import errors as postgres
 from quick import Out
+from readers.api import router as readers
 from rennbahn.errors import RennbahnError
 from running.api import router as running
 from scenes.api import router as scenes
@@ -94,6 +95,7 @@ for prefix, router in (
     ("/people", people_router),
     ("", bench),
     ("", scenes),
+    ("/readers", readers),
     ("/studies", studies),
     ("", intake),
     ("", planning),

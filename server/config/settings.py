@@ -30,6 +30,7 @@ INSTALLED_APPS = [
     "people",
     "bench",
     "scenes",
+    "readers",
     "studies",
     "intake",
     "planning",

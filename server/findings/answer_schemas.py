@@ -6,6 +6,7 @@ They are made from the core's results, so that the promise cannot part from what
 from __future__ import annotations
 
 import dataclasses
+import datetime
 import functools
 import operator
 import types
@@ -19,6 +20,7 @@ from rennbahn.kinds.grid import GridBlock
 from rennbahn.kinds.ladder import LadderBlock, Need
 from rennbahn.kinds.limits import Limits
 from rennbahn.kinds.proxy import Gauge
+from rennbahn.kinds.readers import ForReader, LaneForReader, TestForReader
 from rennbahn.kinds.scaling import ScalingBlock, Step
 from rennbahn.kinds.several import SeveralBlock
 from rennbahn.kinds.sweep import EqualPower, SweepBlock
@@ -26,7 +28,7 @@ from rennbahn.kinds.sweep import EqualPower, SweepBlock
 from findings.schemas import SentenceOut
 
 #: What is said in words beside numbers.
-_IN_WORDS = (Need, EqualPower, Step)
+_IN_WORDS = (Need, EqualPower, Step, TestForReader, LaneForReader)
 
 
 @cache
@@ -82,4 +84,28 @@ AnswerOut: Any = create_model(
     proxy=(_list(_block("ProxyAnswer", Gauge)), ...),
     limits=(_out(Limits), ...),
     currency=(str, ...),
+)
+
+
+class PriceOut(Out):
+    """What a part in which lanes differ costs: where that comes from, and of which day."""
+
+    lane_id: int
+    part: str
+    price: float
+    currency: str
+    price_from: str
+    price_day: datetime.date | None
+
+
+ForReaderOut: Any = create_model(
+    "ForReaderOut",
+    __base__=_out(ForReader),
+    __doc__="What a study is to a reader: whether it matters, test by test and lane by lane, and what it costs them.",
+    sentence=(SentenceOut, ...),
+    #: What they need, where prices are known; empty where none are.
+    cheapest_words=(str, ...),
+    #: Why money is not added up; empty where it is.
+    money_words=(str, ...),
+    prices=(_list(PriceOut), ...),
 )

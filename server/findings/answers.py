@@ -15,7 +15,6 @@ from rennbahn.kinds import answer_of
 from rennbahn.kinds.answer import sentence_parts
 from rennbahn.kinds.limits import Limits
 from rennbahn.plain import plain
-from studies.models import Study
 from studies.queries import groups_of, with_lanes_and_tests
 
 from findings.facts import KINDS, aims_of, lanes_told, passes_told, prices_of, tests_told
@@ -36,7 +35,7 @@ def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
     if len(targets) > MOST_TARGETS:
         raise Problem("too_many", f"At most {MOST_TARGETS} rates are asked about at once.", field="targets")
     try:
-        core = _core_study(study, targets)
+        core = core_study(Answer(study, Asked()), targets)
         found = answer_of(Sheet(core))
     except RennbahnError as error:
         raise Problem("no_answer", _said(error), field="lanes") from None
@@ -50,9 +49,9 @@ def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _core_study(study: Study, targets: Sequence[float]) -> comparing.Study:
-    """The study as the core answers it."""
-    laid = Answer(study, Asked())
+def core_study(laid: Answer, targets: Sequence[float] = ()) -> comparing.Study:
+    """A study that was laid out, as the core answers it: with all that is told of lanes, tests and passes."""
+    study = laid.study
     core = laid.core_study(passes_told(study, laid.passes))
     return replace(
         core,

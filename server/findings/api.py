@@ -8,8 +8,8 @@ from problems import Problem
 from quick import json_answer
 from sheets import csv_answer
 
-from findings import answers, exports, moving, queries
-from findings.answer_schemas import AnswerOut
+from findings import answers, exports, moving, queries, worth
+from findings.answer_schemas import AnswerOut, ForReaderOut
 from findings.queries import Asked
 from findings.schemas import BesideOut, FindingsOut, WhatIfIn, WhatIfOut
 
@@ -59,6 +59,19 @@ def answer(request: HttpRequest, study_id: int, targets: str = "") -> HttpRespon
 def answer_table(request: HttpRequest, study_id: int) -> HttpResponse:
     """The numbers of that answer as CSV."""
     return csv_answer(exports.answer_csv(study_id), f"answer-{study_id}.csv")
+
+
+@router.get("/{int:study_id}/for-reader/{int:reader_id}", response=ForReaderOut)
+def for_reader(
+    request: HttpRequest,
+    study_id: int,
+    reader_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+) -> HttpResponse:
+    """What one lane over another, and every lane, is to a reader: floor, display, money."""
+    return json_answer(worth.worth_of(study_id, reader_id, Asked(baseline, other, group)))
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)

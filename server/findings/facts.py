@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import functools
+import operator
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -10,6 +13,7 @@ from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, PassFacts, TestFacts
 from rennbahn.comparing.model import AVERAGE
+from rennbahn.worth import together_dba
 from studies.models import COUNTING, Lane, Pass, PassState, Study, StudyKind, Test
 from studies.queries import group_key
 
@@ -18,6 +22,8 @@ KINDS = {
     StudyKind.LADDER: "ladder", StudyKind.SWEEP: "sweep", StudyKind.GRID: "grid", StudyKind.SCALING: "scaling",
     StudyKind.BUDGET: "budget", StudyKind.SEVERAL: "several", StudyKind.PROXY_CHECK: "proxy",
 }  # fmt: skip
+#: Parts that are no thing.
+_WEIGHTLESS = ("system", "driver", "firmware", "build")
 #: Facts of passes by where the figures of a capture hold them.
 _FIGURES = "capture__current__all__figures__"
 _PASS_FACTS = {
@@ -36,18 +42,28 @@ _PASS_FACTS = {
 def lanes_told(study: Study, lanes: Sequence[Lane]) -> tuple[comparing.Lane, ...]:
     """The lanes with what their kind of study asks of them, in the study's order."""
     money, _ = prices_of(lanes)
+    own = own_parts(lanes)
     return tuple(
-        comparing.Lane(str(lane.pk), lane.name, _lane_facts(study, lane, money.get(lane.pk))) for lane in lanes
+        comparing.Lane(str(lane.pk), lane.name, _lane_facts(study, lane, money.get(lane.pk), own[lane.pk]))
+        for lane in lanes
     )
 
 
-def _lane_facts(study: Study, lane: Lane, price: float | None) -> LaneFacts:
+def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Part]) -> LaneFacts:
     levels = {level.factor: level for level in lane.levels.all()}
-    own = levels.get(study.factor)
+    swept = levels.get(study.factor)
+    noises = [float(part.facts["noise_dba"]) for part in own if "noise_dba" in part.facts]
+    weights = [part.weight_g for part in own if part.weight_g is not None]
     facts = LaneFacts(
         price=price,
-        level=own.number if own else None,
-        unit=own.unit if own else "",
+        # A weight is that of all that differs, so that it is told only whole; software weighs nothing.
+        weight_g=float(sum(weights))
+        if weights and len(weights) == sum(p.kind not in _WEIGHTLESS for p in own)
+        else None,
+        noise_dba=together_dba(noises) if noises else None,
+        memory_gb=_card_memory(lane),
+        level=swept.number if swept else None,
+        unit=swept.unit if swept else "",
         levels={name: level.words for name, level in levels.items()},
     )
     if study.kind == StudyKind.SWEEP:
@@ -59,16 +75,31 @@ def _lane_facts(study: Study, lane: Lane, price: float | None) -> LaneFacts:
     return facts
 
 
+def _card_memory(lane: Lane) -> float | None:
+    """The memory of a lane's card in GB; of several cards one's, since each holds what it draws."""
+    sizes = [part.facts.get("memory_gb") for part in _parts(lane) if part.kind == "card"]
+    return min((float(size) for size in sizes if isinstance(size, int | float)), default=None)
+
+
 def _parts(lane: Lane) -> list[Part]:
     """The parts of a lane's setup, the same one twice where it is there twice."""
     return list(lane.setup_version.parts.all())
 
 
+def own_parts(lanes: Sequence[Lane]) -> dict[int, list[Part]]:
+    """By lane, the parts in which the lanes differ: each as often as a setup has it more than all others do."""
+    counted = {lane.pk: Counter(part.pk for part in _parts(lane)) for lane in lanes}
+    shared = functools.reduce(operator.and_, counted.values()) if counted else Counter()
+    found = {}
+    for lane in lanes:
+        parts = {part.pk: part for part in _parts(lane)}
+        found[lane.pk] = [parts[pk] for pk in (counted[lane.pk] - shared).elements()]
+    return found
+
+
 def prices_of(lanes: Sequence[Lane]) -> tuple[dict[int, float], str]:
     """By lane, what the parts cost in which the lanes differ, with the currency: where all have a price in one."""
-    everyone = [{part.pk for part in _parts(lane)} for lane in lanes]
-    shared = set.intersection(*everyone) if everyone else set()
-    own = {lane.pk: [part for part in _parts(lane) if part.pk not in shared] for lane in lanes}
+    own = own_parts(lanes)
     # Software is swapped beside the part that is asked about and costs nothing.
     priced = {pk: [part for part in parts if part.price is not None] for pk, parts in own.items()}
     currencies = {part.currency for parts in priced.values() for part in parts}

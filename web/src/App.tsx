@@ -17,6 +17,7 @@ import { applyScheme, useScheme } from "./scheme";
 const Bench = lazy(() => import("./places/bench/Bench"));
 const Scenes = lazy(() => import("./places/scenes/Scenes"));
 const NewStudy = lazy(() => import("./places/study/NewStudy"));
+const Readers = lazy(() => import("./places/readers/Readers"));
 const Run = lazy(() => import("./places/run/Run"));
 const StudyFrame = lazy(() => import("./places/study/StudyFrame"));
 
@@ -24,6 +25,7 @@ const KEYS = [
   { key: "Shift D", does: "Desk" },
   { key: "Shift B", does: "Bench" },
   { key: "Shift S", does: "Scenes" },
+  { key: "Shift R", does: "Readers" },
   { key: "?", does: "the keys of this place, and what its words mean" },
 ];
 
@@ -59,6 +61,7 @@ export function App() {
               <Route path="/studies/:study/run" element={<Run />} />
               <Route path="/studies/:study/*" element={<StudyFrame />} />
               <Route path="/people" element={<People />} />
+              <Route path="/readers" element={<Readers />} />
               <Route path="/sign-in" element={<SignedIn />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>
@@ -89,6 +92,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   useHotkeys("shift+d", () => go("/"));
   useHotkeys("shift+b", () => go("/bench"));
   useHotkeys("shift+s", () => go("/scenes"));
+  useHotkeys("shift+r", () => go("/readers"));
   useKeysOf("Everywhere", KEYS);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new address begins at its top
   useEffect(() => {
@@ -125,6 +129,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
               <Place to="/">Desk</Place>
               <Place to="/bench">Bench</Place>
               <Place to="/scenes">Scenes</Place>
+              <Place to="/readers">Readers</Place>
               {role === "lead" && <Place to="/people">People</Place>}
             </nav>
             <div className="ml-auto flex flex-wrap items-center gap-x-3">

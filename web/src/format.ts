@@ -114,6 +114,11 @@ export function moment(iso: string): string {
   return new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 }
 
+/** A day as it is read: 12 Sep 2026. */
+export function day(iso: string): string {
+  return new Date(`${iso}T12:00:00Z`).toLocaleDateString("en-GB", { dateStyle: "medium", timeZone: "UTC" });
+}
+
 /** A file size. */
 export function size(bytes: number): string {
   if (bytes < 1024) return `${bytes} B`;

@@ -14,6 +14,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 from planning.schemas import PlanEdit
+from readers.schemas import ReaderEdit
 from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
 from studies.schemas import MethodEdit
 from testkit import PASSWORD, Caller, caller, edit_body, study_body
@@ -69,6 +70,11 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/scenes.csv", "a file", "lead"),
     ("GET", "/conditions.csv", None, "viewer"),
     ("POST", "/conditions.csv", "a file", "lead"),
+    ("GET", "/readers", None, "viewer"),
+    ("POST", "/readers", {"name": "Someone", "display_hz": 60.0, "floor_fps": 40.0}, "lead"),
+    ("PUT", "/readers/{reader_id}", edit_body(ReaderEdit, name="Someone", display_hz=60.0, floor_fps=40.0), "lead"),
+    ("DELETE", "/readers/{reader_id}", None, "lead"),
+    ("GET", "/studies/{study_id}/for-reader/{reader_id}", None, "viewer"),
     ("GET", "/studies", None, "viewer"),
     ("POST", "/studies/{study_id}/archive", None, "lead"),
     ("POST", "/studies/{study_id}/restore", None, "lead"),
@@ -209,6 +215,7 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "link_id",
             "pack_id",
             "decision_id",
+            "reader_id",
             "position",
         ):
             address = address.replace(f"{{{name}}}", "0")

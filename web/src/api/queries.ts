@@ -223,6 +223,24 @@ export const useLearnedCosts = () =>
 export const useOutlooks = () =>
   useQuery({ queryKey: ["outlooks"], queryFn: () => data(client.GET("/api/outlooks")) });
 
+/** Whom the magazine writes for. */
+export const useReaders = () =>
+  useQuery({ queryKey: ["readers"], queryFn: () => data(client.GET("/api/readers")) });
+
+/** What a study is to one of them; nothing is asked while nobody is chosen. */
+export const useForReader = (id: number, reader: number | undefined, looking: Looking) =>
+  useQuery({
+    queryKey: ["study", id, "for", reader, looking],
+    enabled: reader !== undefined,
+    placeholderData: (previous: Schemas["ForReaderOut"] | undefined) => previous,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/for-reader/{reader_id}", {
+          params: { path: { study_id: id, reader_id: reader ?? 0 }, query: { ...looking } },
+        }),
+      ),
+  });
+
 /** What a study on paper comes to; asked anew as it grows, the last answer staying meanwhile. */
 export const useSketch = (sketch: Schemas["SketchIn"], enabled: boolean) =>
   useQuery({

@@ -794,6 +794,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/readers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Readers
+         * @description Whom the magazine writes for.
+         */
+        get: operations["readers_api_readers"];
+        put?: never;
+        /**
+         * Add
+         * @description Add a reader.
+         */
+        post: operations["readers_api_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit
+         * @description Change a reader.
+         */
+        put: operations["readers_api_edit"];
+        post?: never;
+        /**
+         * Remove
+         * @description Take a reader away.
+         */
+        delete: operations["readers_api_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs": {
         parameters: {
             query?: never;
@@ -1572,6 +1620,26 @@ export interface paths {
          * @description Finish a study.
          */
         post: operations["studies_api_finish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/for-reader/{reader_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * For Reader
+         * @description What one lane over another, and every lane, is to a reader: floor, display, money.
+         */
+        get: operations["findings_api_for_reader"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2560,6 +2628,53 @@ export interface components {
             verdict: string;
         };
         /**
+         * AnswerLaneForReader
+         * @description A lane to a reader: in how many of `tests` it holds their floor, misses it or is on its edge, and in how many it
+         *     surely runs above their display (`beyond`).
+         *
+         *     Costs are in the reader's currency: `cost_owned` is the price with the energy of the reader's years.
+         *     `break_even_years` is when it has made up for costing more than the baseline, where it ever does; `over_baseline`
+         *     says by field how far it lies over the baseline, as a share.
+         */
+        AnswerLaneForReader: {
+            /** Above */
+            above: number;
+            /** Below */
+            below: number;
+            /** Beyond */
+            beyond: number;
+            /** Break Even Years */
+            break_even_years: number | null;
+            /** Cost Owned */
+            cost_owned: number | null;
+            /** Edge */
+            edge: number;
+            /** Energy Cost A Year */
+            energy_cost_a_year: number | null;
+            /** Kwh A Year */
+            kwh_a_year: number | null;
+            /** Lane */
+            lane: string;
+            /** Noise Dba */
+            noise_dba: number | null;
+            /** Over Baseline */
+            over_baseline: {
+                [key: string]: number;
+            };
+            /** Price */
+            price: number | null;
+            /** Tests */
+            tests: number;
+            /** Watts */
+            watts: number | null;
+            /** Weight G */
+            weight_g: number | null;
+            /** Within Budget */
+            within_budget: boolean | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * AnswerLeftOut
          * @description A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason.
          */
@@ -2705,6 +2820,37 @@ export interface components {
             watts: number | null;
         };
         /**
+         * AnswerReader
+         * @description Somebody one writes for.
+         *
+         *     `floor_on` says which figure the playable floor is held on: `average_fps`, or `low_1`. `notices` is the smallest
+         *     margin that they would see, as a share. Money is in `currency`; what is None they have not said.
+         */
+        AnswerReader: {
+            /** Budget */
+            budget: number | null;
+            /** Currency */
+            currency: string;
+            /** Display Hz */
+            display_hz: number;
+            /** Floor Fps */
+            floor_fps: number;
+            /** Floor On */
+            floor_on: string;
+            /** Hours A Day */
+            hours_a_day: number;
+            /** Name */
+            name: string;
+            /** Notices */
+            notices: number;
+            /** Price Per Kwh */
+            price_per_kwh: number | null;
+            /** Variable */
+            variable: boolean;
+            /** Years */
+            years: number;
+        };
+        /**
          * AnswerRung
          * @description A lane of a ladder: geometric mean in fps over the common tests with its own interval at the study's level.
          *
@@ -2767,6 +2913,43 @@ export interface components {
             to: string;
             /** Verdict */
             verdict: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerTestForReader
+         * @description What B over A is to a reader in one test. Rates in fps are of the figure that the floor is held on.
+         *
+         *     `side_a` and `side_b` lie `above` the floor, `below` it, or on its `edge`, by their intervals. `seen` is the margin
+         *     of the average that is left on the reader's display, a share with its ends. `matters` is one of :data:`MATTERS`.
+         */
+        AnswerTestForReader: {
+            /** A */
+            a: number | null;
+            /** A High */
+            a_high: number | null;
+            /** A Low */
+            a_low: number | null;
+            /** B */
+            b: number | null;
+            /** B High */
+            b_high: number | null;
+            /** B Low */
+            b_low: number | null;
+            /** Matters */
+            matters: string;
+            /** Seen */
+            seen: number | null;
+            /** Seen High */
+            seen_high: number | null;
+            /** Seen Low */
+            seen_low: number | null;
+            /** Side A */
+            side_a: string | null;
+            /** Side B */
+            side_b: string | null;
+            /** Test */
+            test: string;
             /** Words */
             words: string;
         };
@@ -3687,6 +3870,38 @@ export interface components {
             tests: components["schemas"]["TestFinding"][];
         };
         /**
+         * ForReaderOut
+         * @description What a study is to a reader: whether it matters, test by test and lane by lane, and what it costs them.
+         */
+        ForReaderOut: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** Cheapest */
+            cheapest: string | null;
+            /** Cheapest Words */
+            cheapest_words: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Figure */
+            figure: string;
+            /** Group */
+            group: string | null;
+            /** Lanes */
+            lanes: components["schemas"]["AnswerLaneForReader"][];
+            /** Money Words */
+            money_words: string;
+            /** Prices */
+            prices: components["schemas"]["PriceOut"][];
+            reader: components["schemas"]["AnswerReader"];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Tests */
+            tests: components["schemas"]["AnswerTestForReader"][];
+        };
+        /**
          * GameEdit
          * @description A game in place of what it was.
          */
@@ -4591,6 +4806,8 @@ export interface components {
             notes: string;
             /** Price */
             price: number | string | null;
+            /** Price Day */
+            price_day: string | null;
             /** Price From */
             price_from: string;
             /** Seen */
@@ -4628,6 +4845,8 @@ export interface components {
             notes: string;
             /** Price */
             price?: number | string | null;
+            /** Price Day */
+            price_day?: string | null;
             /**
              * Price From
              * @default
@@ -4683,6 +4902,8 @@ export interface components {
             notes: string;
             /** Price */
             price: number | null;
+            /** Price Day */
+            price_day: string | null;
             /** Price From */
             price_from: string;
             /** Seen */
@@ -5175,6 +5396,24 @@ export interface components {
             columns: components["schemas"]["ColumnMap"];
         };
         /**
+         * PriceOut
+         * @description What a part in which lanes differ costs: where that comes from, and of which day.
+         */
+        PriceOut: {
+            /** Currency */
+            currency: string;
+            /** Lane Id */
+            lane_id: number;
+            /** Part */
+            part: string;
+            /** Price */
+            price: number;
+            /** Price Day */
+            price_day: string | null;
+            /** Price From */
+            price_from: string;
+        };
+        /**
          * ProgressOut
          * @description How far it is, beside the plan. Times in seconds at the bench; `behind_s` is below 0 where it is quicker.
          */
@@ -5247,6 +5486,129 @@ export interface components {
             wanted: string;
             /** Where */
             where: string;
+        };
+        /**
+         * ReaderEdit
+         * @description A reader in place of what they were.
+         */
+        ReaderEdit: {
+            /** Budget */
+            budget: number | string | null;
+            /** Currency */
+            currency: string;
+            /** Display Hz */
+            display_hz: number;
+            /** Floor Fps */
+            floor_fps: number;
+            /**
+             * Floor On
+             * @enum {string}
+             */
+            floor_on: "average_fps" | "low_1";
+            /** Hours A Day */
+            hours_a_day: number;
+            /** Name */
+            name: string;
+            /** Notices */
+            notices: number;
+            /** Price Per Kwh */
+            price_per_kwh: number | string | null;
+            /** Resolution */
+            resolution: string;
+            /** Seen */
+            seen: string;
+            /** Variable */
+            variable: boolean;
+            /** Years */
+            years: number;
+        };
+        /**
+         * ReaderIn
+         * @description A kind of reader. `notices` is the smallest margin that they would see, as a share; money is in `currency`.
+         */
+        ReaderIn: {
+            /** Budget */
+            budget?: number | string | null;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            /** Display Hz */
+            display_hz: number;
+            /** Floor Fps */
+            floor_fps: number;
+            /**
+             * Floor On
+             * @default average_fps
+             * @enum {string}
+             */
+            floor_on: "average_fps" | "low_1";
+            /**
+             * Hours A Day
+             * @default 2
+             */
+            hours_a_day: number;
+            /** Name */
+            name: string;
+            /**
+             * Notices
+             * @default 0.05
+             */
+            notices: number;
+            /** Price Per Kwh */
+            price_per_kwh?: number | string | null;
+            /**
+             * Resolution
+             * @default
+             */
+            resolution: string;
+            /**
+             * Variable
+             * @default false
+             */
+            variable: boolean;
+            /**
+             * Years
+             * @default 4
+             */
+            years: number;
+        };
+        /**
+         * ReaderOut
+         * @description A reader, and in `words` what they are.
+         */
+        ReaderOut: {
+            /** Budget */
+            budget: number | null;
+            /** Currency */
+            currency: string;
+            /** Display Hz */
+            display_hz: number;
+            /** Floor Fps */
+            floor_fps: number;
+            /** Floor On */
+            floor_on: string;
+            /** Hours A Day */
+            hours_a_day: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Notices */
+            notices: number;
+            /** Price Per Kwh */
+            price_per_kwh: number | null;
+            /** Resolution */
+            resolution: string;
+            /** Seen */
+            seen: string;
+            /** Variable */
+            variable: boolean;
+            /** Words */
+            words: string;
+            /** Years */
+            years: number;
         };
         /**
          * Recorded
@@ -12684,6 +13046,528 @@ export interface operations {
             };
         };
     };
+    readers_api_readers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReaderOut"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    readers_api_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReaderIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReaderOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    readers_api_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReaderEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReaderOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    readers_api_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     bench_api_rigs: {
         parameters: {
             query?: never;
@@ -18752,6 +19636,141 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_for_reader: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+                reader_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForReaderOut"];
                 };
             };
             /** @description The request cannot be read */

@@ -17,9 +17,9 @@ PROXY_BAND = 0.03
 
 @dataclass(frozen=True)
 class LaneFacts:
-    """Of a lane: its `price`, typical `power_w` and `memory_gb`; where it stands in a sweep (`level` in `unit`; a
-    `rival` is no part of it), a grid (`levels` by factor), a scaling (`step`; `upscaled_from` is the lane that is
-    native at its internal resolution), and how many `cards` it has."""
+    """Of a lane: its `price`, typical `power_w`, `memory_gb`, `weight_g` and `noise_dba`; where it stands in a sweep
+    (`level` in `unit`; a `rival` is no part of it), a grid (`levels` by factor), a scaling (`step`; `upscaled_from` is
+    the lane that is native at its internal resolution), and how many `cards` it has."""
 
     price: float | None = None
     power_w: float | None = None
@@ -31,6 +31,8 @@ class LaneFacts:
     step: float | None = None
     upscaled_from: str | None = None
     cards: int | None = None
+    weight_g: float | None = None
+    noise_dba: float | None = None
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> LaneFacts:

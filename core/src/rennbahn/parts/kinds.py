@@ -12,6 +12,8 @@ _MOST = "at most {} {unit}"
 _MAX_TEMPERATURE = Fact(
     "max_temperature_c", "Stated temperature limit", "number", "°C", 40, 130, stated_limit=True, words="at most {} °C"
 )
+#: Of what has fans: measured at one metre under load.
+_NOISE = Fact("noise_dba", "Noise at one metre under load", "number", "dB(A)", 0, 100, words="{} dB(A) at one metre")
 _LINK = (
     Fact("generation", "Link generation", "whole", "", 1, 5, words="link generation {}"),
     Fact("lanes", "Link lanes", "whole", "", 1, 16, count="lane"),
@@ -31,6 +33,7 @@ KINDS: tuple[Kind, ...] = (
         Fact("power_limit_w", "Power limit as delivered", "number", "W", 5, 1500),
         Fact("max_power_w", "Stated highest power limit", "number", "W", 5, 1500, stated_limit=True, words=_MOST),
         _MAX_TEMPERATURE,
+        _NOISE,
         *_LINK,
     )),
     Kind("processor", "Processor", (
@@ -74,14 +77,17 @@ KINDS: tuple[Kind, ...] = (
         Fact("height_mm", "Height", "number", "mm", 5, 250, words="{} mm high"),
         Fact("fans", "Fans", "whole", "", 0, 12, count="fan"),
         Fact("max_heat_w", "Stated heat carried off", "number", "W", 5, 2000, stated_limit=True, words="for {} W"),
+        _NOISE,
     )),
     Kind("supply", "Power supply", (
         Fact("power_w", "Stated power", "number", "W", 30, 5000, stated_limit=True),
         Fact("efficiency_pct", "Efficiency at half load", "number", "%", 50, 100, words="{}% efficient"),
+        _NOISE,
     )),
     Kind("case", "Case", (
         Fact("volume_l", "Volume", "number", "litres", 0.2, 300),
         Fact("fans", "Fans", "whole", "", 0, 30, count="fan"),
+        _NOISE,
     )),
     Kind("display", "Display", (
         Fact("width_px", "Width", "whole", "px", 320, 16_384, words="{} px wide"),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from rennbahn.errors import RennbahnError
@@ -83,6 +85,36 @@ def extra_frame_cost(price_a: float, fps_a: float, price_b: float, fps_b: float)
 def energy(watts: float, fps: float, hours_a_day: float, price_per_kwh: float) -> Energy:
     """Energy of a card or a machine that draws `watts` at `fps`."""
     return Energy(watts / fps, fps / watts, watts / 1000.0 * hours_a_day * _DAYS * price_per_kwh)
+
+
+@dataclass(frozen=True)
+class Ownership:
+    """What a part costs whoever owns it: energy a year in kWh and its price, and all of it over some years."""
+
+    kwh_a_year: float
+    energy_cost_a_year: float | None
+    cost_owned: float | None
+
+
+def ownership(
+    watts: float, hours_a_day: float, price_per_kwh: float | None, price: float | None, years: float
+) -> Ownership:
+    """Price and power together; what hangs on a price that is not known is None."""
+    kwh = watts / 1000.0 * hours_a_day * _DAYS
+    energy_cost = None if price_per_kwh is None else kwh * price_per_kwh
+    owned = None if energy_cost is None or price is None else price + years * energy_cost
+    return Ownership(kwh, energy_cost, owned)
+
+
+def break_even_years(price_a: float, a_year_a: float, price_b: float, a_year_b: float) -> float | None:
+    """Years after which B, dearer and cheaper to run, has cost no more than A; None where no year would do that."""
+    dearer, saved = price_b - price_a, a_year_a - a_year_b
+    return dearer / saved if dearer > 0 and saved > 0 else None
+
+
+def together_dba(levels: Sequence[float]) -> float:
+    """Sound levels in dB(A) of several sources at once: their powers add."""
+    return 10.0 * math.log10(math.fsum(10.0 ** (level / 10.0) for level in levels))
 
 
 def gpu_bandwidth(bus_bits: int, gbit_per_pin: float) -> float:

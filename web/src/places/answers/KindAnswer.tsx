@@ -1,11 +1,8 @@
-import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { fileName, savePicture } from "../../charts/export";
-import { GROUND } from "../../charts/kinds/Frame";
-import { DARK_PICTURE, LIGHT_PICTURE, SCREEN, type Theme } from "../../charts/marks";
+import { ExportMenu } from "../../charts/ExportMenu";
+import { SCREEN } from "../../charts/marks";
 import { Choice } from "../../controls/Choice";
-import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
-import { ErrorNotice } from "../../controls/Notice";
+import { MenuLink } from "../../controls/Menu";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import type { Study } from "../study/study";
@@ -62,7 +59,9 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
           />
         )}
         {shown.asks}
-        <Export study={study} shown={shown} />
+        <ExportMenu label="Export the answer" name={study.question} draw={(how) => shown.picture(how)}>
+          <MenuLink href={`/api/studies/${study.id}/answer.csv`}>Table as CSV</MenuLink>
+        </ExportMenu>
       </div>
       <div className="overflow-x-auto">
         <div className="min-w-[44rem]">{shown.picture({ theme: SCREEN, bare: true })}</div>
@@ -120,40 +119,5 @@ function Table({ shown }: { shown: Shown }) {
         ))}
       </tbody>
     </table>
-  );
-}
-
-/** The picture as a file, and the numbers as a table. */
-function Export({ study, shown }: { study: Study; shown: Shown }) {
-  const [error, setError] = useState<unknown>(null);
-  const saved = async (kind: "svg" | 1 | 2, theme: Theme) => {
-    setError(null);
-    try {
-      const draw = (style: string) => shown.picture({ theme, style });
-      await savePicture(draw, fileName(study.question), kind, GROUND);
-    } catch (problem) {
-      setError(problem);
-    }
-  };
-  const items: [string, "svg" | 1 | 2, Theme][] = [
-    ["Picture as SVG", "svg", LIGHT_PICTURE],
-    ["Picture as SVG, dark", "svg", DARK_PICTURE],
-    ["Picture as PNG, 1920 × 1080", 1, LIGHT_PICTURE],
-    ["Picture as PNG, 3840 × 2160", 2, LIGHT_PICTURE],
-    ["Picture as PNG, 1920 × 1080, dark", 1, DARK_PICTURE],
-    ["Picture as PNG, 3840 × 2160, dark", 2, DARK_PICTURE],
-  ];
-  return (
-    <div className="no-print ml-auto">
-      <Menu label="Export the answer">
-        {items.map(([words, kind, theme]) => (
-          <MenuAction key={words} onSelect={() => saved(kind, theme)}>
-            {words}
-          </MenuAction>
-        ))}
-        <MenuLink href={`/api/studies/${study.id}/answer.csv`}>Table as CSV</MenuLink>
-      </Menu>
-      <ErrorNotice error={error} />
-    </div>
   );
 }

@@ -50,6 +50,7 @@ export function PartDialog({
     price: part?.price == null ? "" : String(part.price),
     currency: part?.currency || "EUR",
     from: part?.price_from ?? "",
+    day: part?.price_day ?? "",
     weight: part?.weight_g == null ? "" : String(part.weight_g),
     notes: part?.notes ?? "",
   });
@@ -91,6 +92,7 @@ export function PartDialog({
       price: own.price.trim() ? own.price.trim().replace(",", ".") : null,
       currency: own.price.trim() ? own.currency : "",
       price_from: own.from,
+      price_day: own.day || null,
       weight_g: readNumber(own.weight),
       notes: own.notes,
     });
@@ -145,7 +147,7 @@ export function PartDialog({
             <p className="mt-3 text-[0.86rem] text-mute">{CAUTION}</p>
           )}
         </fieldset>
-        <div className="grid gap-3 sm:grid-cols-[8rem_5rem_1fr_8rem]">
+        <div className="grid gap-3 sm:grid-cols-[7rem_4.5rem_1fr_9.5rem_7rem]">
           <NumberField
             label="Price"
             value={own.price}
@@ -164,6 +166,13 @@ export function PartDialog({
             placeholder="shop, list price, second hand"
             value={own.from}
             onChange={(e) => set({ from: e.target.value })}
+          />
+          <Field
+            label="Price of the day"
+            type="date"
+            value={own.day}
+            error={fault("price_day")}
+            onChange={(e) => set({ day: e.target.value })}
           />
           <NumberField
             whole

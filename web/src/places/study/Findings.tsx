@@ -16,6 +16,7 @@ import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
+import { ForWhom } from "../answers/ForWhom";
 import { KindAnswer } from "../answers/KindAnswer";
 import { AllLanes, ByGroup } from "./BriefTables";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
@@ -80,6 +81,7 @@ export function Findings({ study }: { study: Study }) {
       <Caveats study={study} findings={findings} />
       <Bar {...choice} />
       <MarginTable study={study} findings={findings} />
+      <ForWhom study={study} looking={looking} />
       <ByGroup {...choice} />
       <AllLanes {...choice} />
       <div className="mt-10 grid gap-10 lg:grid-cols-2">

@@ -1,0 +1,134 @@
+"""What a study is to a reader, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from rennbahn.comparing.words import Sentence, figure_words, tests_words
+from rennbahn.display import fixed, fps, percent, signed_percent
+from rennbahn.kinds.readers import ABOVE, BELOW, EDGE, ForReader, LaneForReader, Reader, TestForReader
+from rennbahn.kinds.words import listed
+
+Names = Mapping[str, str]
+
+
+def _rate(value: float) -> str:
+    return fixed(value, 1).removesuffix(".0")
+
+
+def reader_words(reader: Reader) -> str:
+    """A reader in a line: display, floor, what they would notice."""
+    display = "variable up to" if reader.variable else "fixed at"
+    return (
+        f"display {display} {_rate(reader.display_hz)} Hz, playable from {_rate(reader.floor_fps)} fps "
+        f"{figure_words(reader.floor_on)}, notices {percent(reader.notices)}%"
+    )
+
+
+def reader_sentence(found: ForReader, names: Names) -> Sentence:
+    """Does it matter to this reader: across the floor first, then what their display shows."""
+    counts, reader = found.counts, found.reader
+    told = len(found.tests) - counts["no_number"]
+    basis = ", ".join([tests_words(told), reader_words(reader)])
+    whom = f"For {reader.name}: "
+    if not told:
+        return Sentence(whom, "nothing to tell yet", ", no test in which both lanes have a rate", basis)
+    also = []
+    if counts["may_cross"]:
+        also.append(f"{counts['may_cross']} on the edge of the floor")
+    if counts["noticed"] and counts["crosses"]:
+        also.append(f"{counts['noticed']} more that can be seen")
+    if counts["both_below"]:
+        also.append(f"{counts['both_below']} below the floor in both lanes")
+    if counts["beyond_display"]:
+        also.append(f"{counts['beyond_display']} faster than the display in both lanes")
+    if counts["open"]:
+        also.append(f"{counts['open']} open")
+    rest = f"; {listed(also)}" if also else ""
+    pair = f"{names[found.b]} over {names[found.a]}"
+    floor = f"the floor of {_rate(reader.floor_fps)} fps"
+    if counts["crosses"]:
+        word = f"it matters in {counts['crosses']} of {tests_words(told)}"
+        after = f", {_crossing(found, names)} of {floor}{rest}"
+        return Sentence(whom, word, after, basis)
+    if counts["noticed"]:
+        word = f"it can be seen in {counts['noticed']} of {tests_words(told)}"
+        return Sentence(whom, word, f", {pair}, and none is shown to cross {floor}{rest}", basis)
+    if counts["may_cross"] or counts["open"]:
+        return Sentence(whom, "not shown to matter", f", {pair}{rest}", basis)
+    return Sentence(whom, "it does not matter", f", {pair}: none crosses {floor}, nothing can be seen{rest}", basis)
+
+
+def _crossing(found: ForReader, names: Names) -> str:
+    """Which lane alone is above the floor, and how often."""
+    crossing = [one for one in found.tests if one.matters == "crosses"]
+    only_b = sum(one.side_b == ABOVE for one in crossing)
+    parts = [
+        f"only {names[lane]} is above in {count}"
+        for lane, count in ((found.b, only_b), (found.a, len(crossing) - only_b))
+        if count
+    ]
+    return " and ".join(parts)
+
+
+_OF_SIDE = {ABOVE: "above", BELOW: "below", EDGE: "on the edge of"}
+
+
+def test_words(one: TestForReader, found: ForReader, names: Names) -> str:
+    """What a test is to the reader."""
+    reader = found.reader
+    floor = f"{_rate(reader.floor_fps)} fps"
+    if one.matters == "no_number":
+        return "no rate in one of the lanes"
+    if one.matters in ("crosses", "may_cross"):
+        sides = ((found.a, one.side_a), (found.b, one.side_b))
+        return ", ".join(f"{names[lane]} {_OF_SIDE[side or EDGE]} {floor}" for lane, side in sides)
+    if one.matters == "both_below":
+        return f"both below {floor}"
+    if one.matters == "beyond_display":
+        return f"both faster than {_rate(reader.display_hz)} Hz shows"
+    seen = "" if one.seen is None else f"{signed_percent(one.seen)}%"
+    told = {"noticed": f"can be seen, {seen}", "not_noticed": "too little to see", "open": f"open, {seen}"}
+    return told[one.matters].removesuffix(", ").replace("-", "−")
+
+
+test_words.__test__ = False  # type: ignore[attr-defined]
+
+
+def lane_words(one: LaneForReader, found: ForReader, names: Names) -> str:
+    """A lane's price and running, held against the baseline's; empty where nothing is known of them."""
+    reader, words = found.reader, []
+    money = reader.currency
+    if one.within_budget is False:
+        words.append(f"beyond the budget of {fixed(reader.budget or 0.0, 0)} {money}")
+    base = next(other for other in found.lanes if other.lane == found.a)
+    if one.lane != base.lane and one.cost_owned is not None and base.cost_owned is not None:
+        more = one.cost_owned - base.cost_owned
+        word = "more" if more >= 0 else "less"
+        words.append(
+            f"{fixed(abs(more), 0)} {money} {word} than {names[base.lane]} over {_rate(reader.years)} years of use"
+        )
+    if one.break_even_years is not None:
+        words.append(f"makes up for its price after {fixed(one.break_even_years, 1)} years")
+    return "; ".join(words)
+
+
+def cheapest_words(found: ForReader, names: Names) -> str:
+    """What this reader needs, where prices are known."""
+    if all(one.price is None for one in found.lanes):
+        return ""
+    floor = f"{_rate(found.reader.floor_fps)} fps {figure_words(found.figure)}"
+    bound = found.reader.budget
+    within = f" within {fixed(bound, 0)} {found.reader.currency}" if bound is not None else ""
+    if found.cheapest is None:
+        return f"No lane surely holds {floor} in every test{within}."
+    price = next(one.price for one in found.lanes if one.lane == found.cheapest)
+    return (
+        f"Cheapest{within} that holds {floor} in every test: {names[found.cheapest]}, {fixed(price or 0.0, 0)} "
+        f"{found.reader.currency}."
+    )
+
+
+def rate_words(low: float | None, high: float | None) -> str:
+    """The ends of a rate."""
+    return "no interval yet" if low is None or high is None else f"{fps(low)} to {fps(high)} fps"

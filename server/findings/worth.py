@@ -1,0 +1,67 @@
+"""What a study is to a reader, in sight and in money, as the core gives it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from bench.models import Part
+from readers.queries import one_reader, told
+from rennbahn.comparing.cells import Sheet
+from rennbahn.kinds.answer import names_of, sentence_parts
+from rennbahn.kinds.reader_words import cheapest_words, lane_words, reader_sentence, test_words
+from rennbahn.kinds.readers import for_reader
+from rennbahn.plain import plain
+from studies.models import Lane
+
+from findings.answers import core_study
+from findings.facts import own_parts, prices_of
+from findings.queries import Asked, answer_for
+
+
+def worth_of(study_id: int, reader_id: int, asked: Asked) -> dict[str, Any]:
+    """One lane over another to a reader, and all lanes, as plain data of the form of `ForReaderOut`.
+
+    Raises :class:`NotFound`.
+    """
+    laid, reader = answer_for(study_id, asked), told(one_reader(reader_id))
+    core = core_study(laid)
+    money, currency = prices_of(laid.lanes)
+    foreign = bool(money) and bool(reader.currency) and reader.currency != currency
+    priced = bool(money) and not foreign
+    found = for_reader(Sheet(core), reader, laid.pair, laid.group, priced=priced)
+    names = names_of(core)
+    data: dict[str, Any] = plain(found)
+    for one, plainly in zip(found.tests, data["tests"], strict=True):
+        plainly["words"] = test_words(one, found, names)
+    for lane, plainly in zip(found.lanes, data["lanes"], strict=True):
+        plainly["words"] = lane_words(lane, found, names)
+    return data | {
+        "sentence": sentence_parts(reader_sentence(found, names)),
+        "cheapest_words": cheapest_words(found, names),
+        "money_words": _foreign_words(currency, reader.currency) if foreign else "",
+        "prices": _prices(laid.lanes),
+    }
+
+
+def _foreign_words(currency: str, own: str) -> str:
+    return (
+        f"Prices are in {currency}, this reader’s money is {own}: they are not added up. "
+        f"Give the parts prices in {own}, or the reader money in {currency}."
+    )
+
+
+def _prices(lanes: list[Lane]) -> list[dict[str, Any]]:
+    """Where the price of each lane comes from: the parts in which lanes differ, with the day it was seen."""
+    return [
+        {
+            "lane_id": pk, "part": part.name, "price": float(part.price), "currency": part.currency,
+            "price_from": part.price_from, "price_day": part.price_day,
+        }
+        for pk, parts in own_parts(lanes).items()
+        for part in _once(parts)
+        if part.price is not None
+    ]  # fmt: skip
+
+
+def _once(parts: list[Part]) -> list[Part]:
+    return list({part.pk: part for part in parts}.values())

@@ -1,0 +1,51 @@
+import { type ReactElement, type ReactNode, useState } from "react";
+import { Menu, MenuAction } from "../controls/Menu";
+import { ErrorNotice } from "../controls/Notice";
+import { fileName, savePicture } from "./export";
+import { type Drawn, GROUND } from "./kinds/Frame";
+import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "./marks";
+
+const PICTURES: [string, "svg" | 1 | 2, Theme][] = [
+  ["Picture as SVG", "svg", LIGHT_PICTURE],
+  ["Picture as SVG, dark", "svg", DARK_PICTURE],
+  ["Picture as PNG, 1920 × 1080", 1, LIGHT_PICTURE],
+  ["Picture as PNG, 3840 × 2160", 2, LIGHT_PICTURE],
+  ["Picture as PNG, 1920 × 1080, dark", 1, DARK_PICTURE],
+  ["Picture as PNG, 3840 × 2160, dark", 2, DARK_PICTURE],
+];
+
+/** A picture as a file in both kinds, sizes and schemes, and beneath it whatever else can be taken along. */
+export function ExportMenu({
+  label,
+  name,
+  draw,
+  children,
+}: {
+  label: string;
+  name: string;
+  draw: (how: Drawn) => ReactElement;
+  children?: ReactNode;
+}) {
+  const [error, setError] = useState<unknown>(null);
+  const save = async (kind: "svg" | 1 | 2, theme: Theme) => {
+    setError(null);
+    try {
+      await savePicture((style: string) => draw({ theme, style }), fileName(name), kind, GROUND);
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <div className="no-print ml-auto">
+      <Menu label={label}>
+        {PICTURES.map(([words, kind, theme]) => (
+          <MenuAction key={words} onSelect={() => save(kind, theme)}>
+            {words}
+          </MenuAction>
+        ))}
+        {children}
+      </Menu>
+      <ErrorNotice error={error} />
+    </div>
+  );
+}
