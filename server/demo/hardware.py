@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from decimal import Decimal
 
 from bench.schemas import PartIn, PartRef
@@ -21,14 +22,16 @@ def _part(
         facts=facts,
         price=None if price is None else Decimal(price),
         currency="" if price is None else "EUR",
-        price_from="" if price is None else "street price, the week of the test",
+        price_from="" if price is None else "street price",
+        price_day=None if price is None else date(2026, 9, 7),
         weight_g=weight_g,
     )
 
 
 def _card(name: str, maker: str, price: int, memory: int, bus: int, pin: float, watts: int, most: int) -> PartIn:
     return _part(
-        "card", name, maker, price, 400 + 4 * watts, memory_gb=memory, bus_bits=bus, gbit_per_pin=pin,
+        "card", name, maker, price, 400 + 4 * watts, noise_dba=round(27.0 + watts / 30, 1),
+        memory_gb=memory, bus_bits=bus, gbit_per_pin=pin,
         power_limit_w=watts, max_power_w=most, max_temperature_c=95, generation=4, lanes=8 if watts < 150 else 16,
     )  # fmt: skip
 

@@ -18,6 +18,7 @@ from intake.schemas import Assignment, ColumnMap, TakeIn
 from intake.services import receive, take
 from people.models import Person
 from planning.services import call_ready, save_plan
+from readers.services import save_reader
 from rennbahn.simulation import Dialect, Rig, run_pass, write_log
 from scenes.schemas import SceneIn
 from scenes.services import add_condition, add_game, add_scene
@@ -46,6 +47,8 @@ def load() -> bool:
             add_part(lead, part)
         for engine in hardware.ENGINES:
             add_game(lead, engine)
+        for reader in scenario.READERS:
+            save_reader(lead, reader)
         for game in scenario.GAMES:
             add_scene(lead, _scene(game))
         for condition in hardware.CONDITIONS:

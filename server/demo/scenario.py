@@ -9,7 +9,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
+from decimal import Decimal
 
+from readers.schemas import ReaderIn
 from rennbahn.simulation import Dialect, Rig, Scene, Upset
 from scenes.schemas import LeansOn
 
@@ -86,6 +88,16 @@ GAMES = (
          "Along the dyke.", "At the mill.", heat=0.023, stick=0.03),
 )  # fmt: skip
 
+#: Whom the magazine writes for.
+READERS = (
+    ReaderIn(name="A family on the couch", resolution="2560 × 1440", display_hz=60.0, floor_fps=45.0, hours_a_day=1.5,
+             years=5.0, price_per_kwh=Decimal("0.34"), budget=Decimal(330), currency="EUR"),
+    ReaderIn(name="A student in a shared flat", resolution="2560 × 1440", display_hz=144.0, variable=True,
+             floor_fps=60.0, floor_on="low_1", hours_a_day=3.0, years=3.0, price_per_kwh=Decimal("0.34"),
+             budget=Decimal(400), currency="EUR"),
+    ReaderIn(name="Quick hands", display_hz=165.0, variable=True, floor_fps=120.0, notices=0.03, hours_a_day=4.0,
+             years=2.0, price_per_kwh=Decimal("0.34"), currency="EUR"),
+)  # fmt: skip
 CONDITION = "1440 high"
 #: From the end of one pass to that of the next, with what lies between them.
 MINUTES_A_PASS = 4.5

@@ -16,9 +16,11 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 from pydantic import create_model
 from quick import Out
 from rennbahn.kinds.budget import BudgetResult
+from rennbahn.kinds.expected import AloneRates, Expected, ExpectedMargin
 from rennbahn.kinds.grid import GridBlock
 from rennbahn.kinds.ladder import LadderBlock, Need
 from rennbahn.kinds.limits import Limits
+from rennbahn.kinds.memory import Short
 from rennbahn.kinds.proxy import Gauge
 from rennbahn.kinds.readers import ForReader, LaneForReader, TestForReader
 from rennbahn.kinds.scaling import ScalingBlock, Step
@@ -28,7 +30,7 @@ from rennbahn.kinds.sweep import EqualPower, SweepBlock
 from findings.schemas import SentenceOut
 
 #: What is said in words beside numbers.
-_IN_WORDS = (Need, EqualPower, Step, TestForReader, LaneForReader)
+_IN_WORDS = (Need, EqualPower, Step, Short, TestForReader, LaneForReader, ExpectedMargin)
 
 
 @cache
@@ -108,4 +110,18 @@ ForReaderOut: Any = create_model(
     #: Why money is not added up; empty where it is.
     money_words=(str, ...),
     prices=(_list(PriceOut), ...),
+)
+
+
+ExpectedOut: Any = create_model("ExpectedOut", __base__=_out(Expected), sentence=(SentenceOut, ...))
+HeldOut: Any = create_model(
+    "HeldOut",
+    __base__=_out(Limits),
+    __doc__="What holds every lane in every test, what each side could do alone, and what was not run.",
+    sentence=(SentenceOut, ...),
+    alone=(_out(AloneRates), ...),
+    #: None while no resolution is asked about.
+    expected=(ExpectedOut | None, ...),
+    #: What this group is run at, where its tests say.
+    resolutions=(_list(str), ...),
 )

@@ -8,8 +8,8 @@ from problems import Problem
 from quick import json_answer
 from sheets import csv_answer
 
-from findings import answers, exports, moving, queries, worth
-from findings.answer_schemas import AnswerOut, ForReaderOut
+from findings import answers, exports, holding, moving, queries, worth
+from findings.answer_schemas import AnswerOut, ForReaderOut, HeldOut
 from findings.queries import Asked
 from findings.schemas import BesideOut, FindingsOut, WhatIfIn, WhatIfOut
 
@@ -72,6 +72,19 @@ def for_reader(
 ) -> HttpResponse:
     """What one lane over another, and every lane, is to a reader: floor, display, money."""
     return json_answer(worth.worth_of(study_id, reader_id, Asked(baseline, other, group)))
+
+
+@router.get("/{int:study_id}/limits", response=HeldOut)
+def limits(
+    request: HttpRequest,
+    study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+    resolution: str = "",
+) -> HttpResponse:
+    """What holds the rate in every test, what each side could do alone, and a margin at a resolution not run."""
+    return json_answer(holding.held_by(study_id, Asked(baseline, other, group), resolution))
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)

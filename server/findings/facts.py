@@ -36,6 +36,9 @@ _PASS_FACTS = {
     "amplitude": "smoothness__alternation__amplitude",
     "bound_by": "limits__bound_by__label",
     "evidence": "limits__bound_by__source",
+    "temperature_c": "channel_means__gpu_temp_c",
+    "fan_rpm": "channel_means__fan_rpm",
+    "memory_mib": "channel_means__vram_used_mib",
 }
 
 
@@ -120,7 +123,7 @@ def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...
         if study.kind == StudyKind.PROXY_CHECK and test.scene.kind == "benchmark":
             stands_for = play.get((test.scene.game_id, test.condition_id))
         facts = TestFacts(
-            _pixels(test.condition.resolution), test.condition.settings_told, str(stands_for) if stands_for else None
+            pixels_of(test.condition.resolution), test.condition.settings_told, str(stands_for) if stands_for else None
         )
         # A proxy check holds a benchmark against play, whatever both are told.
         group = "" if study.kind == StudyKind.PROXY_CHECK else group_key(test.condition)
@@ -128,7 +131,8 @@ def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...
     return tuple(found)
 
 
-def _pixels(resolution: str) -> tuple[int, int] | None:
+def pixels_of(resolution: str) -> tuple[int, int] | None:
+    """Width and height out of a resolution as people write it; None where that is not two numbers."""
     sides = [int(x) for x in "".join(c if c.isdigit() else " " for c in resolution).split()]
     return (sides[0], sides[1]) if len(sides) == 2 and min(sides) > 0 else None
 

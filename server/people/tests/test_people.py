@@ -75,6 +75,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("PUT", "/readers/{reader_id}", edit_body(ReaderEdit, name="Someone", display_hz=60.0, floor_fps=40.0), "lead"),
     ("DELETE", "/readers/{reader_id}", None, "lead"),
     ("GET", "/studies/{study_id}/for-reader/{reader_id}", None, "viewer"),
+    ("GET", "/studies/{study_id}/limits", None, "viewer"),
     ("GET", "/studies", None, "viewer"),
     ("POST", "/studies/{study_id}/archive", None, "lead"),
     ("POST", "/studies/{study_id}/restore", None, "lead"),

@@ -223,6 +223,19 @@ export const useLearnedCosts = () =>
 export const useOutlooks = () =>
   useQuery({ queryKey: ["outlooks"], queryFn: () => data(client.GET("/api/outlooks")) });
 
+/** What holds the rate, and what a resolution that was not run would show. */
+export const useLimits = (id: number, looking: Looking, resolution: string) =>
+  useQuery({
+    queryKey: ["study", id, "limits", looking, resolution],
+    placeholderData: (previous: Schemas["HeldOut"] | undefined) => previous,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/limits", {
+          params: { path: { study_id: id }, query: { ...looking, ...(resolution ? { resolution } : {}) } },
+        }),
+      ),
+  });
+
 /** Whom the magazine writes for. */
 export const useReaders = () =>
   useQuery({ queryKey: ["readers"], queryFn: () => data(client.GET("/api/readers")) });

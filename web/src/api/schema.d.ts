@@ -1666,6 +1666,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Limits
+         * @description What holds the rate in every test, what each side could do alone, and a margin at a resolution not run.
+         */
+        get: operations["findings_api_limits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/method": {
         parameters: {
             query?: never;
@@ -2413,6 +2433,58 @@ export interface components {
             watts: number | null;
         };
         /**
+         * AnswerAlone
+         * @description Rates in fps that card and processor of a lane could reach alone in a test, from busy times, with their ends.
+         */
+        AnswerAlone: {
+            /** Card Fps */
+            card_fps: number;
+            /** Card High */
+            card_high: number | null;
+            /** Card Low */
+            card_low: number | null;
+            /** Lane */
+            lane: string;
+            /** Processor Fps */
+            processor_fps: number | null;
+            /** Processor High */
+            processor_high: number | null;
+            /** Processor Low */
+            processor_low: number | null;
+            /** Test */
+            test: string;
+        };
+        /**
+         * AnswerAloneMargin
+         * @description B over A in a test of what one side could do alone, as a share: what shows where the other's limit is away.
+         *
+         *     `side` is `card` or `processor`.
+         */
+        AnswerAloneMargin: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number;
+            /** Side */
+            side: string;
+            /** Test */
+            test: string;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * AnswerAloneRates
+         * @description What every lane's sides could do alone, and B over A of it, in the tests whose captures have busy times.
+         */
+        AnswerAloneRates: {
+            /** Cells */
+            cells: components["schemas"]["AnswerAlone"][];
+            /** Margins */
+            margins: components["schemas"]["AnswerAloneMargin"][];
+        };
+        /**
          * AnswerBestPerWatt
          * @description The step that gives most fps a watt; `shared` are steps whose fps a watt is not shown to be less.
          */
@@ -2525,6 +2597,35 @@ export interface components {
             verdict: string;
             /** Watts */
             watts: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerExpectedMargin
+         * @description B over A in a scene at a resolution that was not run, as a share with all that is possible from `low` to `high`.
+         *
+         *     `how` says where that lies to what was run: `between` two resolutions, `beyond` the largest or `below` the smallest.
+         *     `basis` are the tests it is made from. Without an estimate `reason` says why.
+         */
+        AnswerExpectedMargin: {
+            /** Basis */
+            basis: string[];
+            /** High */
+            high: number | null;
+            /** How */
+            how: string | null;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number | null;
+            /** Preset */
+            preset: string;
+            /** Reason */
+            reason: string | null;
+            /** Scene */
+            scene: string;
+            /** Verdict */
+            verdict: string;
             /** Words */
             words: string;
         };
@@ -2797,9 +2898,12 @@ export interface components {
          * AnswerPoint
          * @description A step: geometric mean in fps over the tests with its interval, power in W, fps a watt.
          *
-         *     `gained` is what it brought over the step before, in fps a unit of level, and `gained_per_watt` a watt.
+         *     `gained` is what it brought over the step before, in fps a unit of level, and `gained_per_watt` a watt. Temperature
+         *     and fan of the card are means over the tests, where its sensors were logged.
          */
         AnswerPoint: {
+            /** Fan Rpm */
+            fan_rpm: number | null;
             /** Gained */
             gained: number | null;
             /** Gained Per Watt */
@@ -2814,6 +2918,8 @@ export interface components {
             low: number | null;
             /** Per Watt */
             per_watt: number | null;
+            /** Temperature C */
+            temperature_c: number | null;
             /** Value */
             value: number;
             /** Watts */
@@ -2883,6 +2989,47 @@ export interface components {
             tier: number;
             /** Watts */
             watts: number | null;
+        };
+        /**
+         * AnswerShare
+         * @description A margin as a share with its interval and verdict.
+         */
+        AnswerShare: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * AnswerShort
+         * @description A lane in a test that asks for more memory than it has, both in GB.
+         *
+         *     `lost` is its rate there over what the lane is worth in the tests whose memory suffices, held against the lanes
+         *     that have enough, as a share with its ends; `runs_out` where at least a tenth is surely lost.
+         */
+        AnswerShort: {
+            /** Asked Gb */
+            asked_gb: number;
+            /** Fitted Gb */
+            fitted_gb: number;
+            /** High */
+            high: number | null;
+            /** Lane */
+            lane: string;
+            /** Lost */
+            lost: number | null;
+            /** Low */
+            low: number | null;
+            /** Runs Out */
+            runs_out: boolean;
+            /** Test */
+            test: string;
+            /** Words */
+            words: string;
         };
         /**
          * AnswerStep
@@ -3772,6 +3919,21 @@ export interface components {
              */
             row: number | null;
         };
+        /** ExpectedOut */
+        ExpectedOut: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** Count */
+            count: number;
+            /** Resolution */
+            resolution: number[];
+            /** Scenes */
+            scenes: components["schemas"]["AnswerExpectedMargin"][];
+            sentence: components["schemas"]["SentenceOut"];
+            suite: components["schemas"]["AnswerShare"] | null;
+        };
         /**
          * FactOut
          * @description A fact of a kind of part: its type, unit and range.
@@ -4076,6 +4238,21 @@ export interface components {
             ok: boolean;
         };
         /**
+         * HeldOut
+         * @description What holds every lane in every test, what each side could do alone, and what was not run.
+         */
+        HeldOut: {
+            alone: components["schemas"]["AnswerAloneRates"];
+            expected: components["schemas"]["ExpectedOut"] | null;
+            /** Resolutions */
+            resolutions: string[];
+            /** Scenes */
+            scenes: components["schemas"]["AnswerCeiling"][];
+            sentence: components["schemas"]["SentenceOut"];
+            /** Tests */
+            tests: components["schemas"]["AnswerLimit"][];
+        };
+        /**
          * Imported
          * @description What became of the rows of a table.
          */
@@ -4150,6 +4327,8 @@ export interface components {
             /** Pairs */
             pairs: components["schemas"]["AnswerLadderPair"][];
             sentence: components["schemas"]["SentenceOut"];
+            /** Shorts */
+            shorts: components["schemas"]["AnswerShort"][];
             /** Tests */
             tests: number;
         };
@@ -19905,6 +20084,141 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_limits: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+                resolution?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldOut"];
                 };
             };
             /** @description The request cannot be read */

@@ -83,6 +83,7 @@ class PassFacts:
     """Of a pass: mean `power_w`, mean busy times of card and processor in ms, and what its capture gives against a
     budget (shares of frames, longest spell in s) and in groups (`alternating`, and by how much: `amplitude`).
 
+    `temperature_c`, `fan_rpm` and `memory_mib` are means of the card's sensors.
     `bound_by` is the label of its busy times or utilisation with where that comes from, where a capture gave one.
     """
 
@@ -99,6 +100,9 @@ class PassFacts:
     bound_by: str | None = None
     evidence: str | None = None
     reason_code: str = ""
+    temperature_c: float | None = None
+    fan_rpm: float | None = None
+    memory_mib: float | None = None
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> PassFacts:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -73,6 +74,14 @@ def names_of(study: Study) -> dict[str, str]:
     return {lane.id: lane.name for lane in study.lanes}
 
 
+def games_of(study: Study) -> dict[str, str]:
+    """The game of each test by id, with its scene where a game has several."""
+    scenes = {scene.id: scene for scene in study.scenes}
+    games = Counter(scene.game for scene in study.scenes)
+    named = {key: one.game if games[one.game] == 1 else f"{one.game}, {one.name}" for key, one in scenes.items()}
+    return {test.id: named[test.scene] for test in study.tests}
+
+
 def _told(found: Any, sentence: Sentence) -> Block:
     block: Block = plain(found)
     return block | {"sentence": sentence_parts(sentence)}
@@ -91,12 +100,14 @@ def _asked(sheet: Sheet) -> list[tuple[str, str | None]]:
 
 
 def _ladder(sheet: Sheet, _: Limits) -> list[Block]:
-    names, blocks = names_of(sheet.study), []
+    names, tests, blocks = names_of(sheet.study), games_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = ladder_of(sheet, figure, group)
         block = _told(found, words.ladder_sentence(found, names, sheet.study.method))
         for need, plainly in zip(found.needs, block["needs"], strict=True):
             plainly["words"] = words.need_words(need, names)
+        for short, plainly in zip(found.shorts, block["shorts"], strict=True):
+            plainly["words"] = words.short_words(short, names, tests[short.test])
         blocks.append(block)
     return blocks
 

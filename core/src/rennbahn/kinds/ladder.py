@@ -13,6 +13,7 @@ from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.margins import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
 from rennbahn.comparing.model import Lane
 from rennbahn.kinds.fit import Fit, Interval, LeftOut, group_tests, of_figure
+from rennbahn.kinds.memory import Short, shorts_of
 from rennbahn.kinds.watts import watts_over
 from rennbahn.worth import extra_frame_cost
 
@@ -81,7 +82,8 @@ class ExtraFrame:
 class LadderBlock:
     """A ladder over the tests of one group in one figure, from the fastest lane down.
 
-    `tests` counts those that all its lanes have; `absent` are lanes without any result here.
+    `tests` counts those that all its lanes have; `absent` are lanes without any result here, `shorts` lanes in tests
+    that ask for more memory than they have.
     """
 
     group: str | None
@@ -93,6 +95,7 @@ class LadderBlock:
     pairs: tuple[LadderPair, ...]
     needs: tuple[Need, ...]
     extra_frames: tuple[ExtraFrame, ...]
+    shorts: tuple[Short, ...]
 
 
 def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBlock:
@@ -104,7 +107,7 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
     fit = Fit(sheet, figure, there, numbers)
     common, name = fit.common(), of_figure(figure)
     if not common.any():
-        return LadderBlock(group, name, 0, tuple(fit.left_out()), absent, (), (), (), ())
+        return LadderBlock(group, name, 0, tuple(fit.left_out()), absent, (), (), (), (), ())
     weights = fit.lane_weights(common)
     order = np.argsort(-fit.weighed(weights).middle, kind="stable")
     weights = weights[order]
@@ -150,7 +153,16 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
         )  # fmt: skip
     needs = tuple(_need(target, group, name, rungs) for target in sheet.study.aims.targets)
     return LadderBlock(
-        group, name, int(common.sum()), tuple(fit.left_out()), absent, tuple(rungs), pairs, needs, _extra_frames(rungs)
+        group,
+        name,
+        int(common.sum()),
+        tuple(fit.left_out()),
+        absent,
+        tuple(rungs),
+        pairs,
+        needs,
+        _extra_frames(rungs),
+        shorts_of(fit),
     )
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from rennbahn.comparing.model import AVERAGE
 from rennbahn.comparing.words import Sentence, figure_words, tests_words
-from rennbahn.display import fixed, fps, percent, signed_percent
-from rennbahn.kinds.readers import ABOVE, BELOW, EDGE, ForReader, LaneForReader, Reader, TestForReader
+from rennbahn.display import fixed, percent, signed_percent
+from rennbahn.kinds.readers import ABOVE, EDGE, ForReader, LaneForReader, Reader, TestForReader
 from rennbahn.kinds.words import listed
 
 Names = Mapping[str, str]
@@ -16,12 +17,18 @@ def _rate(value: float) -> str:
     return fixed(value, 1).removesuffix(".0")
 
 
+def _floor(reader: Reader) -> str:
+    """The floor with the figure that it is held on."""
+    on = "on average" if reader.floor_on == AVERAGE else f"in the {figure_words(reader.floor_on)}"
+    return f"{_rate(reader.floor_fps)} fps {on}"
+
+
 def reader_words(reader: Reader) -> str:
     """A reader in a line: display, floor, what they would notice."""
     display = "variable up to" if reader.variable else "fixed at"
     return (
-        f"display {display} {_rate(reader.display_hz)} Hz, playable from {_rate(reader.floor_fps)} fps "
-        f"{figure_words(reader.floor_on)}, notices {percent(reader.notices)}%"
+        f"display {display} {_rate(reader.display_hz)} Hz, playable from {_floor(reader)}, "
+        f"notices {percent(reader.notices)}%"
     )
 
 
@@ -30,7 +37,7 @@ def reader_sentence(found: ForReader, names: Names) -> Sentence:
     counts, reader = found.counts, found.reader
     told = len(found.tests) - counts["no_number"]
     basis = ", ".join([tests_words(told), reader_words(reader)])
-    whom = f"For {reader.name}: "
+    whom = f"{reader.name}: "
     if not told:
         return Sentence(whom, "nothing to tell yet", ", no test in which both lanes have a rate", basis)
     also = []
@@ -42,14 +49,16 @@ def reader_sentence(found: ForReader, names: Names) -> Sentence:
         also.append(f"{counts['both_below']} below the floor in both lanes")
     if counts["beyond_display"]:
         also.append(f"{counts['beyond_display']} faster than the display in both lanes")
+    if counts["capped"]:
+        also.append(f"{counts['capped']} held at a cap")
     if counts["open"]:
         also.append(f"{counts['open']} open")
     rest = f"; {listed(also)}" if also else ""
     pair = f"{names[found.b]} over {names[found.a]}"
-    floor = f"the floor of {_rate(reader.floor_fps)} fps"
+    floor = f"{_rate(reader.floor_fps)} fps"
     if counts["crosses"]:
         word = f"it matters in {counts['crosses']} of {tests_words(told)}"
-        after = f", {_crossing(found, names)} of {floor}{rest}"
+        after = f", {_crossing(found, names, floor)}{rest}"
         return Sentence(whom, word, after, basis)
     if counts["noticed"]:
         word = f"it can be seen in {counts['noticed']} of {tests_words(told)}"
@@ -59,19 +68,16 @@ def reader_sentence(found: ForReader, names: Names) -> Sentence:
     return Sentence(whom, "it does not matter", f", {pair}: none crosses {floor}, nothing can be seen{rest}", basis)
 
 
-def _crossing(found: ForReader, names: Names) -> str:
-    """Which lane alone is above the floor, and how often."""
+def _crossing(found: ForReader, names: Names, floor: str) -> str:
+    """Which lane alone holds the floor, and how often."""
     crossing = [one for one in found.tests if one.matters == "crosses"]
     only_b = sum(one.side_b == ABOVE for one in crossing)
     parts = [
-        f"only {names[lane]} is above in {count}"
+        f"{count} in which only {names[lane]} holds {floor}"
         for lane, count in ((found.b, only_b), (found.a, len(crossing) - only_b))
         if count
     ]
     return " and ".join(parts)
-
-
-_OF_SIDE = {ABOVE: "above", BELOW: "below", EDGE: "on the edge of"}
 
 
 def test_words(one: TestForReader, found: ForReader, names: Names) -> str:
@@ -80,9 +86,14 @@ def test_words(one: TestForReader, found: ForReader, names: Names) -> str:
     floor = f"{_rate(reader.floor_fps)} fps"
     if one.matters == "no_number":
         return "no rate in one of the lanes"
-    if one.matters in ("crosses", "may_cross"):
-        sides = ((found.a, one.side_a), (found.b, one.side_b))
-        return ", ".join(f"{names[lane]} {_OF_SIDE[side or EDGE]} {floor}" for lane, side in sides)
+    if one.matters == "capped":
+        return "held at a cap: nothing to see"
+    sides = {found.a: one.side_a, found.b: one.side_b}
+    if one.matters == "crosses":
+        return f"only {next(names[lane] for lane, side in sides.items() if side == ABOVE)} holds {floor}"
+    if one.matters == "may_cross":
+        edge = [names[lane] for lane, side in sides.items() if side == EDGE]
+        return f"on the edge of {floor}: {listed(edge)}" if edge else f"about {floor}, not told apart"
     if one.matters == "both_below":
         return f"both below {floor}"
     if one.matters == "beyond_display":
@@ -93,6 +104,9 @@ def test_words(one: TestForReader, found: ForReader, names: Names) -> str:
 
 
 test_words.__test__ = False  # type: ignore[attr-defined]
+
+
+_PATIENCE = 3.0
 
 
 def lane_words(one: LaneForReader, found: ForReader, names: Names) -> str:
@@ -108,7 +122,8 @@ def lane_words(one: LaneForReader, found: ForReader, names: Names) -> str:
         words.append(
             f"{fixed(abs(more), 0)} {money} {word} than {names[base.lane]} over {_rate(reader.years)} years of use"
         )
-    if one.break_even_years is not None:
+    # Nobody waits for a part to make up for its price much longer than they keep it.
+    if one.break_even_years is not None and one.break_even_years <= _PATIENCE * reader.years:
         words.append(f"makes up for its price after {fixed(one.break_even_years, 1)} years")
     return "; ".join(words)
 
@@ -117,7 +132,7 @@ def cheapest_words(found: ForReader, names: Names) -> str:
     """What this reader needs, where prices are known."""
     if all(one.price is None for one in found.lanes):
         return ""
-    floor = f"{_rate(found.reader.floor_fps)} fps {figure_words(found.figure)}"
+    floor = _floor(found.reader)
     bound = found.reader.budget
     within = f" within {fixed(bound, 0)} {found.reader.currency}" if bound is not None else ""
     if found.cheapest is None:
@@ -127,8 +142,3 @@ def cheapest_words(found: ForReader, names: Names) -> str:
         f"Cheapest{within} that holds {floor} in every test: {names[found.cheapest]}, {fixed(price or 0.0, 0)} "
         f"{found.reader.currency}."
     )
-
-
-def rate_words(low: float | None, high: float | None) -> str:
-    """The ends of a rate."""
-    return "no interval yet" if low is None or high is None else f"{fps(low)} to {fps(high)} fps"

@@ -15,7 +15,7 @@ import numpy as np
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Bools, Sheet
 from rennbahn.comparing.margins import Margin
-from rennbahn.comparing.model import AVERAGE
+from rennbahn.comparing.model import AVERAGE, CAPPED
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.fit import Fit, Interval, group_tests
 from rennbahn.kinds.watts import watts_over
@@ -23,7 +23,17 @@ from rennbahn.worth import break_even_years, ownership
 
 ABOVE, BELOW, EDGE = "above", "below", "edge"
 #: What a test is to a reader, the gravest first.
-MATTERS = ("crosses", "may_cross", "noticed", "both_below", "open", "not_noticed", "beyond_display", "no_number")
+MATTERS = (
+    "crosses",
+    "may_cross",
+    "noticed",
+    "both_below",
+    "open",
+    "not_noticed",
+    "beyond_display",
+    "capped",
+    "no_number",
+)
 
 
 @dataclass(frozen=True)
@@ -191,8 +201,9 @@ def _test(
     # Two sides of a floor are no difference by themselves: the lanes must be shown to part as well.
     even, shown_apart = verdict == "even", verdict in ("ahead", "behind")
     edge = reader.notices / (1.0 + reader.notices)
-    if a is None or b is None:
-        matters = "no_number"
+    if a is None or b is None or (margin is not None and margin.left_out is not None):
+        capped = margin is not None and margin.left_out is not None and margin.left_out.reason == CAPPED
+        matters = "capped" if capped else "no_number"
     elif {ABOVE, BELOW} == set(sides) and shown_apart:
         matters = "crosses"
     elif (EDGE in sides or {ABOVE, BELOW} == set(sides)) and not even:

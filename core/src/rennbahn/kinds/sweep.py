@@ -11,14 +11,15 @@ from rennbahn.comparing.cells import Bools, Floats, Sheet
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.fit import Estimates, Fit, Interval, LeftOut, Share, group_tests, of_figure
 from rennbahn.kinds.knee import Knee, knee_of
-from rennbahn.kinds.watts import watts_over
+from rennbahn.kinds.watts import read_over, watts_over
 
 
 @dataclass(frozen=True)
 class Point:
     """A step: geometric mean in fps over the tests with its interval, power in W, fps a watt.
 
-    `gained` is what it brought over the step before, in fps a unit of level, and `gained_per_watt` a watt.
+    `gained` is what it brought over the step before, in fps a unit of level, and `gained_per_watt` a watt. Temperature
+    and fan of the card are means over the tests, where its sensors were logged.
     """
 
     lane: str
@@ -30,6 +31,8 @@ class Point:
     per_watt: float | None
     gained: float | None
     gained_per_watt: float | None
+    temperature_c: float | None
+    fan_rpm: float | None
 
 
 @dataclass(frozen=True)
@@ -113,14 +116,15 @@ def sweep_of(sheet: Sheet, figure: str, group: str | None = None) -> SweepBlock:
     watts = watts_over(fit, common)
     shape = _shape(fit, weights)
     return SweepBlock(
-        group, name, unit, int(common.sum()), tuple(fit.left_out()), _points(fit, found, levels, watts), shape,
+        group, name, unit, int(common.sum()), tuple(fit.left_out()), _points(fit, found, levels, watts, common), shape,
         _knee(fit, weights, levels, shape), _best(fit, weights, levels, watts),
         next((e for rival in rivals if (e := _equal_power(sheet, fit, rival, levels, common)) is not None), None),
     )  # fmt: skip
 
 
-def _points(fit: Fit, found: Estimates, levels: Floats, watts: Floats) -> tuple[Point, ...]:
+def _points(fit: Fit, found: Estimates, levels: Floats, watts: Floats, common: Bools) -> tuple[Point, ...]:
     reach = found.reach(fit.level)
+    beside = [read_over(fit, common, name) for name in ("temperature_c", "fan_rpm")]
     points: list[Point] = []
     for i in range(len(levels)):
         value, low, high = Interval.of(float(found.middle[i]), float(reach[i])).rate()
@@ -133,6 +137,7 @@ def _points(fit: Fit, found: Estimates, levels: Floats, watts: Floats) -> tuple[
                 fit.name(i), float(levels[i]), value, low, high, power, value / power if power else None,
                 float((value - before.value) / steps) if before and steps else None,
                 (value - before.value) / more_watts if before and more_watts else None,
+                *(None if math.isnan(read[i]) else float(read[i]) for read in beside),
             )
         )  # fmt: skip
     return tuple(points)

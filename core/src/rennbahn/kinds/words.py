@@ -13,6 +13,7 @@ from rennbahn.display import fixed, fps, ms, percent
 from rennbahn.kinds.budget import HELD, BudgetResult
 from rennbahn.kinds.grid import Effect, GridBlock
 from rennbahn.kinds.ladder import LadderBlock, Need
+from rennbahn.kinds.memory import Short
 from rennbahn.kinds.proxy import Gauge
 from rennbahn.kinds.scaling import ScalingBlock, Step
 from rennbahn.kinds.several import SeveralBlock
@@ -74,6 +75,19 @@ def need_words(need: Need, names: Names) -> str:
         told = f"For {what}: no lane surely holds it"
     edge = f"; on the edge: {listed([names[one] for one in need.on_edge])}" if need.on_edge else ""
     return f"{told}{edge}."
+
+
+def short_words(short: Short, names: Names, test: str) -> str:
+    """Memory asked against memory fitted, and what it costs."""
+    asked, fitted = (fixed(size, 1).removesuffix(".0") for size in (short.asked_gb, short.fitted_gb))
+    told = f"{names[short.lane]}: {test} asks for {asked} GB of memory, {fitted} are fitted"
+    if short.lost is None:
+        return f"{told}."
+    ends = interval_words((short.low, short.high)) if short.low is not None and short.high is not None else ""
+    what = "memory runs out, its rate" if short.runs_out else "its rate"
+    side = "below" if short.lost < 0 else "above"
+    ends = f" ({ends})" if ends else ""
+    return f"{told}; {what} is {percent(abs(short.lost))}% {side} what it is worth elsewhere{ends}."
 
 
 def sweep_sentence(block: SweepBlock, method: Method) -> Sentence:

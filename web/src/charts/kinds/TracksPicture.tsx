@@ -13,6 +13,8 @@ export interface Track {
   said: string;
   lane?: number | undefined;
   strong?: boolean;
+  /** An estimate, not a measurement. */
+  hollow?: boolean;
 }
 
 const NAME = 520;
@@ -76,7 +78,9 @@ export function TracksPicture({
               <path
                 d={one.lane == null ? disc(size * 0.4) : laneShape(one.lane, size * 0.42)}
                 transform={`translate(${x(one.value)} 0)`}
-                fill={theme.lane(one.lane ?? 1)}
+                {...(one.hollow
+                  ? { fill: theme.paper, stroke: theme.ink, strokeWidth: 2.4 }
+                  : { fill: theme.lane(one.lane ?? 1) })}
               />
             )}
             <text

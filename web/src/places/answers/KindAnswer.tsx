@@ -6,7 +6,6 @@ import { MenuLink } from "../../controls/Menu";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import type { Study } from "../study/study";
-import { Limits } from "./Limits";
 import type { Shown } from "./shown";
 import { shownOf } from "./views";
 
@@ -79,7 +78,6 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
           </ul>
         </>
       )}
-      <Limits study={study} limits={answer.limits} />
     </section>
   );
 }

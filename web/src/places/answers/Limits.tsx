@@ -1,8 +1,19 @@
+import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { LaneName } from "../../controls/LaneMark";
-import { fps } from "../../format";
+import { type Looking, useLimits } from "../../api/queries";
+import { ExportMenu } from "../../charts/ExportMenu";
+import type { Drawn } from "../../charts/kinds/Frame";
+import { type Column, type Held, LimitsPicture } from "../../charts/kinds/LimitsPicture";
+import { TracksPicture } from "../../charts/kinds/TracksPicture";
+import { SCREEN } from "../../charts/marks";
+import { ErrorNotice } from "../../controls/Notice";
+import { useAddress } from "../../controls/useAddress";
+import { fps, interval, signedPercent } from "../../format";
 import type { Study } from "../study/study";
+import { ends } from "./asked";
 import { namesOf } from "./shown";
+
+type Limits = Schemas["HeldOut"];
 
 const HELD: Record<string, string> = {
   card: "card",
@@ -19,67 +30,255 @@ const EVIDENCE: Record<string, string> = {
   lock: "a held rate",
 };
 
-/** What holds each lane in each test, from which evidence; a doubtful one is set lighter. */
-export function Limits({ study, limits }: { study: Study; limits: Schemas["AnswerLimits"] }) {
-  const names = namesOf(study);
-  const found = new Map(limits.tests.map((one) => [`${one.test} ${one.lane}`, one]));
-  if (!limits.tests.some((one) => one.held_by !== "unclear")) return null;
+/** What holds each lane in each test; what each side could do alone; a margin at a resolution that was not run. */
+export function LimitsSection({ study, looking }: { study: Study; looking: Looking }) {
+  const [search] = useAddress();
+  const asked = search.get("resolution") ?? "";
+  const { data: limits, error } = useLimits(study.id, looking, asked);
+  if (error && !limits) return <ErrorNotice error={error} />;
+  if (!limits?.tests.some((one) => one.held_by !== "unclear")) return null;
   return (
-    <section className="mt-10">
-      <h2 className="mb-2 text-xl font-bold">What holds the rate</h2>
+    <section className="mt-10" aria-label="What holds the rate">
+      <LimitsMap study={study} limits={limits} />
+      <Ceilings study={study} limits={limits} />
+      <Alone study={study} limits={limits} looking={looking} />
+      <NotRun study={study} limits={limits} asked={asked} error={error} />
+    </section>
+  );
+}
+
+function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
+  const tests = study.tests_full;
+  const found = new Map(limits.tests.map((one) => [`${one.test} ${one.lane}`, one]));
+  const rows = [
+    ...new Map(
+      tests.map((one) => [String(one.scene_id), { key: String(one.scene_id), name: one.game }]),
+    ).values(),
+  ];
+  const conditions = [...new Set(tests.map((one) => one.condition))];
+  const columns: Column[] = conditions.flatMap((over) =>
+    study.lanes_full.map((lane) => ({ key: `${over}\n${lane.id}`, over, lane })),
+  );
+  const held = (row: string, column: string): Held | undefined => {
+    const [over, lane] = column.split("\n");
+    const test = tests.find((one) => String(one.scene_id) === row && one.condition === over);
+    const one = test && found.get(`${test.id} ${lane}`);
+    return (
+      one && {
+        by: one.held_by,
+        word: HELD[one.held_by] ?? one.held_by,
+        sure: one.held_by === "unclear" ? 0 : one.sure,
+        evidence: one.held_by === "unclear" ? "" : (EVIDENCE[one.evidence ?? ""] ?? ""),
+      }
+    );
+  };
+  const draw = (how: Drawn) => (
+    <LimitsPicture
+      {...how}
+      question={study.question}
+      sentence={limits.sentence}
+      foot="solid: card · outlined: processor · two lines: a cap · dashed: neither, or not shown · the wider, the surer"
+      rows={rows}
+      columns={columns}
+      held={held}
+    />
+  );
+  return (
+    <>
+      <div className="mb-2 flex flex-wrap items-center gap-4">
+        <h2 className="text-xl font-bold">What holds the rate</h2>
+        <span className="text-soft">{limits.sentence.after.replace(/^, /, "")}</span>
+        <ExportMenu label="Export the limits" name={`${study.question} limits`} draw={draw} />
+      </div>
       <div className="overflow-x-auto">
+        <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
+      </div>
+      <p className="mt-1 text-[0.88rem] text-mute">
+        Solid: the card. Outlined: the processor. Two lines: a cap. Dashed: neither, or not shown. The wider a
+        mark, the surer it is.
+      </p>
+    </>
+  );
+}
+
+function Ceilings({ study, limits }: { study: Study; limits: Limits }) {
+  const names = namesOf(study);
+  if (!limits.scenes.length) return null;
+  return (
+    <p className="mt-2 text-soft">
+      The processor’s ceiling:{" "}
+      {limits.scenes
+        .map((one) => {
+          const test = study.tests_full.find((other) => String(other.scene_id) === one.scene);
+          const lane = names.lanes.get(one.lane)?.name ?? "";
+          return `${test ? `${test.game}, ${test.scene}` : ""}, ${lane} ${fps(one.processor_ceiling_fps)} fps`;
+        })
+        .join("; ")}
+      .
+    </p>
+  );
+}
+
+/** What the other lane could show were a limit away: rates of card and processor by their busy times. */
+function Alone({ study, limits, looking }: { study: Study; limits: Limits; looking: Looking }) {
+  const names = namesOf(study);
+  const { cells, margins } = limits.alone;
+  const [open, setOpen] = useState(false);
+  if (!cells.length) return null;
+  const base = looking.baseline ?? study.lanes_full.find((one) => one.baseline)?.id;
+  const other = looking.other ?? study.lanes_full.find((one) => one.id !== base)?.id;
+  const found = new Map(cells.map((one) => [`${one.test} ${one.lane}`, one]));
+  const margin = new Map(margins.map((one) => [`${one.test} ${one.side}`, one]));
+  const tests = [...new Set(cells.map((one) => one.test))];
+  const over = `${names.lane(String(other))} over ${names.lane(String(base))}`;
+  const rate = (test: string, lane: number | undefined, side: "card" | "processor") => {
+    const one = found.get(`${test} ${lane}`);
+    const value = one?.[`${side}_fps`];
+    return value == null ? (
+      "–"
+    ) : (
+      <span title={ends(one?.[`${side}_low`] ?? null, one?.[`${side}_high`] ?? null, fps)}>{fps(value)}</span>
+    );
+  };
+  return (
+    <details className="mt-4" open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary className="cursor-pointer font-semibold">
+        Were the limit away: what each side could do alone, by busy times
+      </summary>
+      <div className="mt-2 overflow-x-auto">
         <table className="border-collapse">
-          <caption className="sr-only">What holds each lane in each test</caption>
+          <caption className="sr-only">Rates that card and processor could reach alone</caption>
           <thead>
             <tr className="label">
-              <th scope="col" className="pb-1">
+              <th scope="col" className="pb-1 pr-3">
                 Test
               </th>
-              {study.lanes_full.map((lane) => (
-                <th key={lane.id} scope="col" className="pb-1 pl-5 normal-case!">
-                  <LaneName lane={lane.position} name={lane.name} />
-                </th>
-              ))}
+              {(["card", "processor"] as const).flatMap((side) => [
+                <th key={`${side} a`} scope="col" className="pb-1 pl-5">
+                  {side} of {names.lane(String(base))}, fps
+                </th>,
+                <th key={`${side} b`} scope="col" className="pb-1 pl-5">
+                  of {names.lane(String(other))}
+                </th>,
+                <th key={`${side} over`} scope="col" className="pb-1 pl-5">
+                  {over}
+                </th>,
+              ])}
             </tr>
           </thead>
           <tbody>
-            {study.tests_full.map((test) => (
-              <tr key={test.id} className="border-rule border-t">
+            {tests.map((test) => (
+              <tr key={test} className="border-rule border-t">
                 <th scope="row" className="py-1 pr-3 text-left">
-                  {names.tests.get(String(test.id))}
+                  {names.tests.get(test)}
                 </th>
-                {study.lanes_full.map((lane) => {
-                  const one = found.get(`${test.id} ${lane.id}`);
-                  const sure = one && one.held_by !== "unclear";
-                  return (
-                    <td key={lane.id} className={`py-1 pl-5 ${sure ? "font-semibold" : "text-mute"}`}>
-                      {one ? (HELD[one.held_by] ?? one.held_by) : "–"}
-                      {sure && one.evidence && (
-                        <span className="block text-[0.82rem] font-normal text-mute">
-                          {EVIDENCE[one.evidence] ?? one.evidence}, {Math.round(one.sure * 100)}% sure
-                        </span>
-                      )}
-                    </td>
-                  );
+                {(["card", "processor"] as const).flatMap((side) => {
+                  const one = margin.get(`${test} ${side}`);
+                  return [
+                    <td key={`${side} a`} className="figure py-1 pl-5">
+                      {rate(test, base, side)}
+                    </td>,
+                    <td key={`${side} b`} className="figure py-1 pl-5">
+                      {rate(test, other, side)}
+                    </td>,
+                    <td key={`${side} over`} className="py-1 pl-5">
+                      {one ? `${signedPercent(one.margin)}% (${interval(one.low, one.high)})` : "–"}
+                    </td>,
+                  ];
                 })}
               </tr>
             ))}
           </tbody>
         </table>
       </div>
-      {limits.scenes.length > 0 && (
-        <p className="mt-2 text-soft">
-          The processor’s ceiling:{" "}
-          {limits.scenes
-            .map((one) => {
-              const test = study.tests_full.find((other) => String(other.scene_id) === one.scene);
-              const lane = names.lanes.get(one.lane)?.name ?? "";
-              return `${test ? `${test.game}, ${test.scene}` : ""}, ${lane} ${fps(one.processor_ceiling_fps)} fps`;
-            })
-            .join("; ")}
-          .
+    </details>
+  );
+}
+
+/** A margin at a resolution that nobody ran: set apart from all that was measured. */
+function NotRun({
+  study,
+  limits,
+  asked,
+  error,
+}: {
+  study: Study;
+  limits: Limits;
+  asked: string;
+  error: unknown;
+}) {
+  const [, set] = useAddress();
+  const [typed, setTyped] = useState(asked);
+  if (limits.resolutions.length < 2) return null;
+  return (
+    <div className="mt-6 border-rule border-t border-dashed pt-4">
+      <h3 className="text-lg font-bold">At a resolution that was not run</h3>
+      <form
+        className="my-2 flex flex-wrap items-center gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          set({ resolution: typed.trim() });
+        }}
+      >
+        <input
+          className="field w-40"
+          aria-label="Resolution that was not run"
+          placeholder="3440 × 1440"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+        />
+        <button
+          type="submit"
+          className="cursor-pointer rounded-[3px] border border-mute bg-raised px-3 py-1 font-semibold"
+        >
+          Estimate
+        </button>
+        <span className="text-[0.9rem] text-mute">run: {limits.resolutions.join(", ")}</span>
+      </form>
+      <ErrorNotice error={error} />
+      {limits.expected && <Expected study={study} expected={limits.expected} />}
+    </div>
+  );
+}
+
+function Expected({ study, expected }: { study: Study; expected: NonNullable<Limits["expected"]> }) {
+  const { before, answer, after, basis } = expected.sentence;
+  const scene = new Map(study.tests_full.map((one) => [String(one.scene_id), one]));
+  const tracks = expected.scenes.map((one) => ({
+    key: `${one.scene} ${one.preset}`,
+    name: [scene.get(one.scene)?.game, scene.get(one.scene)?.scene].filter(Boolean).join(", "),
+    value: one.margin,
+    low: one.low,
+    high: one.high,
+    said: one.words,
+    hollow: true,
+  }));
+  const draw = (how: Drawn) => (
+    <TracksPicture
+      {...how}
+      question={study.question}
+      sentence={expected.sentence}
+      foot="hollow: an estimate, not a measurement · brackets: all that is possible"
+      tracks={tracks}
+      line={0}
+      words={(share: number) => `${signedPercent(share)}%`}
+      axis="expected margin →"
+    />
+  );
+  return (
+    <>
+      <div className="flex flex-wrap items-start gap-4">
+        <p className="max-w-4xl text-[1.25rem] leading-tight font-semibold italic">
+          {before}
+          {answer}
+          {after}
+          <span className="block text-[1rem] font-medium text-soft not-italic">{basis}</span>
         </p>
-      )}
-    </section>
+        <ExportMenu label="Export the estimate" name={`${study.question} estimate`} draw={draw} />
+      </div>
+      <div className="mt-2 overflow-x-auto">
+        <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
+      </div>
+    </>
   );
 }

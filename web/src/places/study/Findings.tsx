@@ -18,6 +18,7 @@ import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
 import { ForWhom } from "../answers/ForWhom";
 import { KindAnswer } from "../answers/KindAnswer";
+import { LimitsSection } from "../answers/Limits";
 import { AllLanes, ByGroup } from "./BriefTables";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
 import { MarginTable } from "./MarginTable";
@@ -83,6 +84,7 @@ export function Findings({ study }: { study: Study }) {
       <MarginTable study={study} findings={findings} />
       <ForWhom study={study} looking={looking} />
       <ByGroup {...choice} />
+      <LimitsSection study={study} looking={looking} />
       <AllLanes {...choice} />
       <div className="mt-10 grid gap-10 lg:grid-cols-2">
         <SuitePanel findings={findings} suite={leading} title={averageLeads ? "Average fps" : "1% low"} />
