@@ -18,7 +18,7 @@ COUCH: dict[str, Any] = {"name": "The couch", "display_hz": 60.0, "floor_fps": 4
 def test_a_lead_keeps_readers_and_everybody_reads_them(lead: Caller, viewer: Caller) -> None:
     made = lead.post("/readers", COUCH | {"price_per_kwh": "0.38", "currency": "eur", "budget": "350"}, status=201)
     assert viewer.get("/readers") == [made]
-    assert made["words"] == "display fixed at 60 Hz, playable from 40 fps average fps, notices 5.0%"
+    assert made["words"] == "display fixed at 60 Hz, playable from 40 fps on average, notices 5.0%"
     assert (made["currency"], made["price_per_kwh"], made["budget"]) == ("EUR", 0.38, 350.0)
     body = edit_body(ReaderEdit, **COUCH, variable=True) | {"seen": made["seen"]}
     changed = lead.put(f"/readers/{made['id']}", body)
@@ -77,9 +77,9 @@ def test_a_study_is_told_for_a_reader(lead: Caller, tester: Caller) -> None:
     slow = lead.post("/readers", COUCH | {"budget": "250", "currency": "USD"}, status=201)
     found = lead.get(f"/studies/{bench.id}/for-reader/{fast['id']}")
     ForReaderOut.model_validate(found)
-    assert found["sentence"]["text"].startswith("For Quick: it matters in 2 of 2 tests, only fast is above in 2")
-    assert [one["words"] for one in found["tests"]] == ["slow below 140 fps, fast above 140 fps"] * 2
-    assert found["cheapest_words"].startswith("No lane surely holds 140 fps average fps in every test within 250 EUR")
+    assert found["sentence"]["text"].startswith("Quick: it matters in 2 of 2 tests, 2 in which only fast holds 140 fps")
+    assert [one["words"] for one in found["tests"]] == ["only fast holds 140 fps"] * 2
+    assert found["cheapest_words"].startswith("No lane surely holds 140 fps on average in every test within 250 EUR")
     assert [(one["price"], one["within_budget"]) for one in found["lanes"]] == [(200.0, True), (300.0, False)]
     assert (found["lanes"][0]["weight_g"], found["lanes"][0]["noise_dba"]) == (800.0, 33.0)
     assert found["prices"][0] | {"lane_id": 0} == {
@@ -93,5 +93,5 @@ def test_a_study_is_told_for_a_reader(lead: Caller, tester: Caller) -> None:
     assert couch["money_words"].startswith("Prices are in EUR, this reader’s money is USD")
     assert couch["lanes"][0]["price"] is None
     turned = lead.get(f"/studies/{bench.id}/for-reader/{fast['id']}?baseline={bench.lane(1)}")
-    assert "only fast is above in 2" in turned["sentence"]["text"]
+    assert "2 in which only fast" in turned["sentence"]["text"]
     assert lead.get(f"/studies/{bench.id}/for-reader/0", status=404)["code"] == "not_found"

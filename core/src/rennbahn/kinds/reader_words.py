@@ -84,23 +84,18 @@ def test_words(one: TestForReader, found: ForReader, names: Names) -> str:
     """What a test is to the reader."""
     reader = found.reader
     floor = f"{_rate(reader.floor_fps)} fps"
-    if one.matters == "no_number":
-        return "no rate in one of the lanes"
-    if one.matters == "capped":
-        return "held at a cap: nothing to see"
     sides = {found.a: one.side_a, found.b: one.side_b}
-    if one.matters == "crosses":
-        return f"only {next(names[lane] for lane, side in sides.items() if side == ABOVE)} holds {floor}"
-    if one.matters == "may_cross":
-        edge = [names[lane] for lane, side in sides.items() if side == EDGE]
-        return f"on the edge of {floor}: {listed(edge)}" if edge else f"about {floor}, not told apart"
-    if one.matters == "both_below":
-        return f"both below {floor}"
-    if one.matters == "beyond_display":
-        return f"both faster than {_rate(reader.display_hz)} Hz shows"
-    seen = "" if one.seen is None else f"{signed_percent(one.seen)}%"
-    told = {"noticed": f"can be seen, {seen}", "not_noticed": "too little to see", "open": f"open, {seen}"}
-    return told[one.matters].removesuffix(", ").replace("-", "−")
+    edge = [names[lane] for lane, side in sides.items() if side == EDGE]
+    above = [names[lane] for lane, side in sides.items() if side == ABOVE]
+    seen = "" if one.seen is None else f", {signed_percent(one.seen)}%".replace("-", "−")
+    told = {
+        "no_number": "no rate in one of the lanes", "capped": "held at a cap: nothing to see",
+        "crosses": f"only {listed(above)} holds {floor}",
+        "may_cross": f"on the edge of {floor}: {listed(edge)}" if edge else f"about {floor}, not told apart",
+        "both_below": f"both below {floor}", "beyond_display": f"both faster than {_rate(reader.display_hz)} Hz shows",
+        "noticed": f"can be seen{seen}", "not_noticed": "too little to see", "open": f"open{seen}",
+    }  # fmt: skip
+    return told[one.matters]
 
 
 test_words.__test__ = False  # type: ignore[attr-defined]

@@ -23,6 +23,7 @@ _PROCESSOR = (("boost_mhz", 4800.0, 0.8), ("fast_cores", 6.0, 0.12), ("cache_mb"
 _MEMORY = (("mt_per_s", 5600.0, 0.2), ("channels", 2.0, 0.12), ("cl", 36.0, -0.08))
 _QUIET = frozenset({"quiet", "silent", "leise", "still", "slow"})
 _PRESETS = {"low": 0.62, "medium": 0.8, "high": 1.0, "ultra": 1.3, "niedrig": 0.62, "mittel": 0.8, "hoch": 1.0}
+_USUAL_POWER_W = 180.0
 _USUAL_PIXELS = 2560.0 * 1440.0
 
 
@@ -52,7 +53,10 @@ def rig_of(setup: SetupDescription) -> Rig:
     """The hidden abilities of a setup."""
     card = _speed(setup, "card", _CARD)
     processor = _speed(setup, "processor", _PROCESSOR) * _speed(setup, "memory", _MEMORY)
-    rig = Rig(cpu_speed=processor, gpu_speed=card, heat_loss=0.004, power_w=180.0)
+    cards = [part for part in setup.parts if part.kind == "card"]
+    # What is written down of a card is what it draws; of several, all of it.
+    draws = sum(_delivered(part) or _USUAL_POWER_W for part in cards) or _USUAL_POWER_W
+    rig = Rig(cpu_speed=processor, gpu_speed=card, heat_loss=0.004, power_w=draws)
     for name, value in setup.settings.items():
         rig = _told(rig, setup, name, value)
     return rig

@@ -55,8 +55,8 @@ export function LimitsPicture({
               </>
             )}
             <path
-              d={laneShape(one.lane.position, 8)}
-              transform="translate(16 -16)"
+              d={laneShape(one.lane.position, Math.min(8, column * 0.34))}
+              transform={`translate(${Math.min(16, column / 2)} -16)`}
               fill={theme.lane(one.lane.position)}
             />
             {column > 90 && (
@@ -76,10 +76,10 @@ export function LimitsPicture({
           {columns.map((where, at) => {
             const found = held(one.key, where.key);
             return found ? (
-              <g key={where.key} transform={`translate(${x(at) + 8} ${row * 0.14})`}>
+              <g key={where.key} transform={`translate(${x(at) + Math.min(8, column * 0.2)} ${row * 0.14})`}>
                 <Cell
                   found={found}
-                  width={column - 14}
+                  width={column - Math.min(14, column * 0.35)}
                   height={row * 0.72}
                   size={Math.min(size, 19)}
                   theme={theme}
