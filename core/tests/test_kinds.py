@@ -280,6 +280,36 @@ def test_a_budget_holds_misses_or_is_open() -> None:
     assert {one["test"] for one in budget["hardest"] if one["lane"] == "b"} == {None}
 
 
+@pytest.mark.parametrize(
+    ("over", "sentence"),
+    [
+        ({"a": 0.0, "b": 0.0}, "high is the most that holds 100 fps in every scene in every lane"),
+        ({"a": 0.05, "b": 0.05}, "medium is the most that holds 100 fps in every scene in every lane"),
+        ({"a": 0.0, "b": 0.05}, "high with Lane a and medium with Lane b: the most that holds 100 fps in every scene"),
+        (
+            {"a": 0.0, "b": 1.0},
+            "high with Lane a: the most that holds 100 fps in every scene; nothing does with Lane b",
+        ),
+        ({"a": 1.0, "b": 1.0}, "No preset holds 100 fps in every scene"),
+    ],
+)
+def test_a_budget_says_which_preset_holds_everywhere(over: Mapping[str, float], sentence: str) -> None:
+    presets = {"low": 120.0, "medium": 105.0, "high": 99.0}
+    tests = [
+        {"id": f"{scene}{name}", "scene": f"s{scene}", "conditions": name} for scene in range(2) for name in presets
+    ]
+
+    def more(lane: Mapping[str, Any], test: Mapping[str, Any]) -> Mapping[str, Any]:
+        late = over[lane["id"]] if test["conditions"] == "high" or over[lane["id"]] == 1.0 else 0.001
+        return {"over_budget_share": late}
+
+    lanes = [{"id": key, "name": f"Lane {key}"} for key in over]
+    data = study(
+        "budget", lanes, tests, lambda _, test: presets[test["conditions"]], settings={"budget_ms": 10.0}, more=more
+    )
+    assert answered(data)["budget"]["sentence"]["text"].startswith(sentence)
+
+
 def test_what_a_second_card_adds_and_what_holds_the_rest() -> None:
     def more(lane: Mapping[str, Any], _: Mapping[str, Any]) -> Mapping[str, Any]:
         two = lane["id"] == "two"

@@ -1,7 +1,8 @@
 """Finished studies of other kinds than A against B, each with a small story, from the simulated bench.
 
-A ladder in which one card is outclassed, a power limit that stops paying, a second memory stick that matters only with
-much power, and presets that cost more than they look.
+A ladder in which one card is outclassed and another's memory runs out, a power limit that stops paying, a second memory
+stick that matters only with much power, presets that cost more than they look, a headset preset that just holds, a
+second card that half the games do not use, and a benchmark that lies.
 """
 
 from __future__ import annotations
@@ -34,8 +35,10 @@ from demo.scenario import RECORDED, SEED
 _PASSES = 3
 _MINUTES = 4
 _BEGAN = datetime(2026, 9, 14, 9, 0, tzinfo=UTC)
-#: The logger of this bench also writes what the card draws.
-_DIALECT = replace(LOGGER, names={**LOGGER.names, "gpu_power_w": "gpu_power_w"})
+#: The logger of this bench also writes what the card draws, and how much memory it uses.
+_DIALECT = replace(
+    LOGGER, names={**LOGGER.names, "gpu_power_w": "gpu_power_w", "vram_used_mib": "vram_used_mib"}
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -63,6 +66,7 @@ class Script:
     accepted: Mapping[str, str] | None = None
     target_hz: float = 60.0
     baseline: int = 0
+    rig: str = "small"
 
 
 _DRIVERS = {"Ostrane": "Ostrane 42.0", "Tellur Werke": "Tellur 7.10"}
@@ -91,6 +95,7 @@ RANKED = Script(
         "setting:fan profile": "The compact card has one profile; it is what its buyer hears and gets.",
     },
     baseline=2,
+    rig="tower",
 )
 POWER = Script(
     kind="sweep",
@@ -126,12 +131,50 @@ PRESETS = Script(
     lanes=tuple(Lane(preset, condition=f"1440 {preset}") for preset in ("low", "medium", "high", "ultra")),
     games=_FIVE[:3],
 )
-SCRIPTS = (RANKED, POWER, CROSSED, PRESETS)
+HEADSET = Script(
+    kind="budget",
+    question="Which preset holds a headset at 90?",
+    factor="Fan profile",
+    lanes=tuple(
+        Lane(f"fans {profile}", settings={"Fan profile": profile}, levels={"Fan profile": profile})
+        for profile in ("standard", "quiet")
+    ),
+    games=(("Salt Almanac", "evaporation ponds"), ("The Unlit Tram", "line 8")),
+    conditions=("headset low", "headset medium", "headset high"),
+    target_hz=90.0,
+)
+TWICE = Script(
+    kind="several",
+    question="Is a second card worth its slot?",
+    factor="Graphics card",
+    lanes=(
+        Lane("1 card", ("Ostrane V7", "Ostrane 42.0"), levels={"Graphics card": "1 card"}),
+        Lane("2 cards", ("Ostrane V7", "Ostrane V7", "Ostrane 42.0"), levels={"Graphics card": "2 cards"}),
+    ),
+    games=(*_FIVE[:3], ("Moss Republic", "council square")),
+    conditions=("1440 high",),
+    rig="tower",
+)
+TRUTHFUL = Script(
+    kind="proxy_check",
+    question="Do the built-in benchmarks keep the ratios of play?",
+    factor="Graphics card",
+    lanes=tuple(
+        Lane(card.name, (card.name, _DRIVERS[card.maker]), levels={"Graphics card": card.name}) for card in CARDS[1:4]
+    ),
+    games=(
+        ("Lanternfish Bay", "reef dive"), ("Lanternfish Bay", "harbour market"),
+        ("Glass Caravan", "show run"), ("Glass Caravan", "dune crossing"),
+    ),
+    accepted={"part:driver": "Each maker's newest driver of September; a card runs with its own only."},
+    rig="tower",
+)  # fmt: skip
+SCRIPTS = (RANKED, POWER, CROSSED, PRESETS, HEADSET, TWICE, TRUTHFUL)
 
 
 def tell(script: Script, lead: User, tester: User, rigs: Mapping[str, int]) -> Study:
     """Ask the question, hand in what the bench gives, accept it and finish."""
-    rig = rigs["tower" if script.kind == "ladder" else "small"]
+    rig = rigs[script.rig]
     study = create_study(lead, _asked(script, rig))
     plans.accept_all(lead, study, dict(script.accepted or {}))
     save_plan(lead, study.pk, plans.plan(deadline=plans.FRIDAY))
@@ -142,8 +185,8 @@ def tell(script: Script, lead: User, tester: User, rigs: Mapping[str, int]) -> S
 
 
 def _asked(script: Script, rig: int) -> StudyIn:
-    # Each card of a ladder runs at its own limit.
-    limit = {} if script.kind == "ladder" else {"Power limit": "160 W"}
+    # In the tower each card runs at its own limit.
+    limit = {} if script.rig == "tower" else {"Power limit": "160 W"}
     own = {"Fan profile": "standard", **limit, "Room": "22 °C", **dict(RECORDED)}
     return StudyIn(
         kind=script.kind,  # type: ignore[arg-type]

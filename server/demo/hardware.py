@@ -108,6 +108,8 @@ CONDITIONS = (
     ConditionIn(name="1440 low", resolution="2560 × 1440", preset="low", upscaling="off", ray_tracing="off"),
     ConditionIn(name="1440 medium", resolution="2560 × 1440", preset="medium", upscaling="off", ray_tracing="off"),
     ConditionIn(name="1440 ultra", resolution="2560 × 1440", preset="ultra", upscaling="off", ray_tracing="off"),
+    *(ConditionIn(name=f"headset {preset}", resolution="2880 × 1600", preset=preset, upscaling="off", ray_tracing="off")
+      for preset in ("low", "medium", "high")),
     ConditionIn(name="720 low", resolution="1280 × 720", preset="low", upscaling="off", ray_tracing="off",
                 intent="expose"),
 )  # fmt: skip

@@ -51,6 +51,8 @@ def load() -> bool:
             save_reader(lead, reader)
         for game in scenario.GAMES:
             add_scene(lead, _scene(game))
+        for scene in scenario.MORE_SCENES:
+            add_scene(lead, scene)
         for condition in hardware.CONDITIONS:
             add_condition(lead, condition)
         neun, turm = (

@@ -13,7 +13,7 @@ from decimal import Decimal
 
 from readers.schemas import ReaderIn
 from rennbahn.simulation import Dialect, Rig, Scene, Upset
-from scenes.schemas import LeansOn
+from scenes.schemas import LeansOn, SceneIn
 
 SEED = 20_260_912
 PASSWORD = "neun-liter-demo"  # noqa: S105
@@ -97,6 +97,13 @@ READERS = (
              budget=Decimal(400), currency="EUR"),
     ReaderIn(name="Quick hands", display_hz=165.0, variable=True, floor_fps=120.0, notices=0.03, hours_a_day=4.0,
              years=2.0, price_per_kwh=Decimal("0.34"), currency="EUR"),
+)  # fmt: skip
+#: Beside the scenes of the stories: a benchmark where play was run, and play where the benchmark was.
+MORE_SCENES = (
+    SceneIn(game="Lanternfish Bay", name="harbour market", kind="route", leans_on=["processor"], length_s=32,
+            start="Save “market”, morning.", route="Between the stalls, twice around the well.", end="At the lamp."),
+    SceneIn(game="Glass Caravan", name="show run", kind="benchmark", leans_on=["card"], length_s=32, warm_up_runs=0,
+            start="Menu, built-in run.", route="None: it runs alone.", end="Result page."),
 )  # fmt: skip
 CONDITION = "1440 high"
 #: From the end of one pass to that of the next, with what lies between them.

@@ -17,6 +17,7 @@ from rennbahn.capture.pack import pack, pack_bytes, unpack
 from rennbahn.checks import profile_of
 from rennbahn.errors import CaptureRefused
 from rennbahn.measures import Figures, Settings, figures_of
+from rennbahn.measures.shape import Corners, corners_of
 
 FRAMES = "frame_ms"
 
@@ -73,6 +74,15 @@ class KeptFile:
 
 
 @dataclass(frozen=True)
+class Measured:
+    """The figures of a capture, its profile for the checks, and which side is over the budget how often."""
+
+    figures: Figures
+    profile: dict[str, Any]
+    corners: Corners | None = None
+
+
+@dataclass(frozen=True)
 class Crunched:
     """A file that was read: its arrays packed, a digest of its frames, and its figures."""
 
@@ -80,16 +90,7 @@ class Crunched:
     frames: int
     duration_s: float
     digest: str
-    figures: Figures
-    profile: dict[str, Any]
-
-
-@dataclass(frozen=True)
-class Measured:
-    """The figures of a capture, and its profile for the checks."""
-
-    figures: Figures
-    profile: dict[str, Any]
+    measured: Measured
 
 
 @dataclass(frozen=True)
@@ -187,8 +188,7 @@ def read(content: bytes, columns: dict[str, Any], settings: dict[str, Any]) -> C
         len(frames),
         frames.duration_s,
         digest_of(frames),
-        measured.figures,
-        measured.profile,
+        measured,
     )
 
 
@@ -197,7 +197,8 @@ def _measured(frames: core.Capture, settings: dict[str, Any]) -> Measured:
     figures = figures_of(frames, told)
     if not figures.frames:
         return Measured(figures, {})
-    return Measured(figures, profile_of(frames, told, figures=figures).as_json())
+    profile = profile_of(frames, told, figures=figures).as_json()
+    return Measured(figures, profile, corners_of(frames, told.target_hz))
 
 
 def digest_of(frames: core.Capture) -> str:

@@ -20,6 +20,7 @@ from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.errors import CaptureRefused
 from rennbahn.measures import LOW_SCHOOLS, Figures
 from rennbahn.measures.rates import LOWS
+from rennbahn.plain import plain
 from studies.models import Pass, Study
 
 from intake import crunching
@@ -139,6 +140,7 @@ def keep_figures(capture: Capture, found: Measured, made: dict[str, Any]) -> Cap
     )
     data = figures.as_json()
     data.pop("percentile_curve_ms", None)
+    data["corners"] = plain(found.corners)
     curve = pack(figures.percentile_curve_ms) if figures.percentile_curve_ms is not None else b""
     AllFigures.objects.create(row=row, made_by=made, figures=data, curve=curve)
     return row

@@ -27,7 +27,7 @@ from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
-from intake.crunching import Crunched, KeptFile, Measured
+from intake.crunching import Crunched, KeptFile
 from intake.measuring import keep_channels, measure, see_through, settings_for, settings_from
 from intake.models import (
     PACKING,
@@ -83,7 +83,7 @@ def preview(user: Caller, arrival_id: int, columns: ColumnMapIn) -> Preview:
     require(user, Role.TESTER)
     arrival = _arrival(arrival_id)
     found = bounded(crunching.read, _content(arrival), own_columns(arrival, columns), {})
-    figures = found.figures
+    figures = found.measured.figures
     if figures.rates is None or figures.lows is None:
         raise CaptureRefused("no_frames", "the file holds no frame")
     return Preview(
@@ -320,7 +320,7 @@ def record(
         PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
         keep_channels(capture, found.kept.arrays)
         now = settings_for(study, one)
-        measure(capture, now, Measured(found.figures, found.profile) if now == settings else None)
+        measure(capture, now, found.measured if now == settings else None)
         arrival.state, arrival.refusal = ArrivalState.TAKEN, None
         arrival.save(update_fields=["state", "refusal"])
         if alone:

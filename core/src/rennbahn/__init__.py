@@ -7,4 +7,4 @@ every figure means.
 """
 
 #: Version of the definitions. Figures are stored with it and made again when it changes.
-MEASURES_VERSION = 3
+MEASURES_VERSION = 4

@@ -2665,6 +2665,16 @@ export interface components {
             test: string | null;
         };
         /**
+         * AnswerHolding
+         * @description The most demanding conditions under which a lane holds the budget in every scene, None where it never does.
+         */
+        AnswerHolding: {
+            /** Conditions */
+            conditions: string | null;
+            /** Lane */
+            lane: string;
+        };
+        /**
          * AnswerInteraction
          * @description A ratio of ratios less 1: the effect of the first factor's `level` at `at`, a level of the second, over the same
          *     effect at the second's first level. The verdict is depends, does_not_depend or open; of a grid larger than two by
@@ -3450,6 +3460,8 @@ export interface components {
             hardest: components["schemas"]["AnswerHardest"][];
             /** Held */
             held: number;
+            /** Holding */
+            holding: components["schemas"]["AnswerHolding"][];
             sentence: components["schemas"]["SentenceOut"];
         };
         /**

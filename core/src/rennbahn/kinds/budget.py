@@ -53,13 +53,25 @@ class Hardest:
 
 
 @dataclass(frozen=True)
+class Holding:
+    """The most demanding conditions under which a lane holds the budget in every scene, None where it never does."""
+
+    lane: str
+    conditions: str | None
+
+
+@dataclass(frozen=True)
 class BudgetResult:
-    """All lanes and tests, test by test, against `budget_ms`; it is held from the share `held` of frames in time on."""
+    """All lanes and tests, test by test, against `budget_ms`; it is held from the share `held` of frames in time on.
+
+    `holding` is by lane, where scenes were run under several conditions; empty elsewhere.
+    """
 
     budget_ms: float
     held: float
     cells: tuple[BudgetCell, ...]
     hardest: tuple[Hardest, ...]
+    holding: tuple[Holding, ...]
 
 
 def budget_of(study: Study) -> BudgetResult:
@@ -76,7 +88,7 @@ def budget_of(study: Study) -> BudgetResult:
         for (lane, test, passes), between in zip(cells, ends, strict=True)
         if passes
     )
-    return BudgetResult(budget_ms, HELD, found, tuple(_hardest(study, found)))
+    return BudgetResult(budget_ms, HELD, found, tuple(_hardest(study, found)), tuple(_holding(study, found)))
 
 
 def _over(one: Pass) -> float | None:
@@ -130,10 +142,7 @@ def _intervals(over: Sequence[Sequence[float | None]], level: float) -> list[tup
 
 def _hardest(study: Study, cells: Sequence[BudgetCell]) -> list[Hardest]:
     """By lane and scene."""
-    rates: dict[tuple[str, str], list[float]] = {}
-    for one in study.passes:
-        if one.status == ACCEPTED and AVERAGE in one.figures:
-            rates.setdefault((one.lane, one.test), []).append(one.figures[AVERAGE])
+    rates = _rates(study)
     scene = {test.id: test.scene for test in study.tests}
     found = []
     for lane in study.lanes:
@@ -143,6 +152,37 @@ def _hardest(study: Study, cells: Sequence[BudgetCell]) -> list[Hardest]:
             hardest = min(held, key=lambda x: _average(rates[x.lane, x.test])) if held else None
             if own:
                 found.append(Hardest(lane.id, at, hardest.test if hardest else None))
+    return found
+
+
+def _rates(study: Study) -> dict[tuple[str, str], list[float]]:
+    """Average fps of the accepted passes of each lane and test."""
+    rates: dict[tuple[str, str], list[float]] = {}
+    for one in study.passes:
+        if one.status == ACCEPTED and AVERAGE in one.figures:
+            rates.setdefault((one.lane, one.test), []).append(one.figures[AVERAGE])
+    return rates
+
+
+def _holding(study: Study, cells: Sequence[BudgetCell]) -> list[Holding]:
+    """By lane, over the conditions that every scene was run under; the slowest of them asks the most."""
+    of_test = {test.id: test for test in study.tests}
+    scenes = {test.scene for test in study.tests}
+    everywhere = [
+        name
+        for name in dict.fromkeys(test.conditions for test in study.tests)
+        if {test.scene for test in study.tests if test.conditions == name} == scenes
+    ]
+    if len(everywhere) < 2:
+        return []
+    rates, found = _rates(study), []
+    for lane in study.lanes:
+        held = []
+        for name in everywhere:
+            own = [one for one in cells if one.lane == lane.id and of_test[one.test].conditions == name]
+            if len(own) == len(scenes) and all(one.holds and (one.lane, one.test) in rates for one in own):
+                held.append((math.fsum(math.log(_average(rates[one.lane, one.test])) for one in own), name))
+        found.append(Holding(lane.id, min(held)[1] if held else None))
     return found
 
 

@@ -235,10 +235,29 @@ def budget_sentence(result: BudgetResult, names: Names) -> Sentence:
         held, open_ones = sum(one.holds is True for one in own), sum(one.holds is None for one in own)
         edge = f", {open_ones} on the edge" if open_ones else ""
         told.append(f"{names[lane]} in {held} of {tests_words(len(own))}{edge}")
+    basis = f"{percent(HELD)}% of frames in time: {'; '.join(told)}"
+    if result.holding:
+        rate = fixed(1000.0 / result.budget_ms, 1).removesuffix(".0")
+        return _holding_sentence(result, names, f"{rate} fps", basis)
     whole = [lane for lane in lanes if all(one.holds for one in result.cells if one.lane == lane)]
     answer = f"{listed([names[lane] for lane in whole])}" if whole else "No lane"
     after = f" {'hold' if len(whole) > 1 else 'holds'} {budget} everywhere"
-    return Sentence("", answer, after, f"{percent(HELD)}% of frames in time: {'; '.join(told)}")
+    return Sentence("", answer, after, basis)
+
+
+def _holding_sentence(result: BudgetResult, names: Names, rate: str, basis: str) -> Sentence:
+    """Which conditions hold everywhere: one answer where all lanes agree, else lane by lane."""
+    found = {one.conditions for one in result.holding}
+    if found == {None}:
+        return Sentence("", "No preset", f" holds {rate} in every scene", basis)
+    if len(found) == 1:
+        whom = "" if len(result.holding) == 1 else " in every lane"
+        return Sentence("", f"{found.pop()}", f" is the most that holds {rate} in every scene{whom}", basis)
+    able = [one for one in result.holding if one.conditions]
+    told = [f"{one.conditions} with {names[one.lane]}" for one in able]
+    none = [names[one.lane] for one in result.holding if not one.conditions]
+    rest = f"; nothing does with {listed(none)}" if none else ""
+    return Sentence("", listed(told), f": the most that holds {rate} in every scene{rest}", basis)
 
 
 def several_sentence(block: SeveralBlock) -> Sentence:

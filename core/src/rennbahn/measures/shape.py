@@ -65,29 +65,47 @@ def shape_of(capture: Capture, target_hz: float) -> Shape:
     return Shape(share, quantiles(steps, CURVE) if len(steps) else np.empty(0), _cloud(capture, 1000.0 / target_hz))
 
 
-def _cloud(capture: Capture, budget_ms: float) -> Cloud | None:
+def corners_of(capture: Capture, target_hz: float) -> Corners | None:
+    """Which side is over the budget of one refresh, and how often; None without both busy times."""
+    sides = _sides(capture)
+    return None if sides is None else _corners(*sides, 1000.0 / target_hz)
+
+
+def _sides(capture: Capture) -> tuple[Floats, Floats] | None:
+    """Processor and card time of the frames that have both, ms."""
     sides = [capture.channels.get(name) for name in ("cpu_busy_ms", "gpu_busy_ms")]
     if sides[0] is None or sides[1] is None:
         return None
     there = np.isfinite(sides[0]) & np.isfinite(sides[1])
     if not there.any():
         return None
-    processor, card = sides[0][there], sides[1][there]
+    return sides[0][there], sides[1][there]
+
+
+def _corners(processor: Floats, card: Floats, budget_ms: float) -> Corners:
+    p_over, c_over = processor > OVER_BUDGET * budget_ms, card > OVER_BUDGET * budget_ms
+    return Corners(
+        float(np.mean(~p_over & ~c_over)),
+        float(np.mean(p_over & ~c_over)),
+        float(np.mean(~p_over & c_over)),
+        float(np.mean(p_over & c_over)),
+    )
+
+
+def _cloud(capture: Capture, budget_ms: float) -> Cloud | None:
+    sides = _sides(capture)
+    if sides is None:
+        return None
+    processor, card = sides
     square = SQUARE * budget_ms
     x, y = (np.clip((side / square).astype(np.intp), 0, SQUARES - 1) for side in (processor, card))
     counts = np.bincount(x * SQUARES + y, minlength=SQUARES * SQUARES)
     places = np.flatnonzero(counts)
-    p_over, c_over = processor > OVER_BUDGET * budget_ms, card > OVER_BUDGET * budget_ms
     return Cloud(
         budget_ms,
         square,
         tuple((places // SQUARES).tolist()),
         tuple((places % SQUARES).tolist()),
         tuple(counts[places].tolist()),
-        Corners(
-            float(np.mean(~p_over & ~c_over)),
-            float(np.mean(p_over & ~c_over)),
-            float(np.mean(~p_over & c_over)),
-            float(np.mean(p_over & c_over)),
-        ),
+        _corners(processor, card, budget_ms),
     )

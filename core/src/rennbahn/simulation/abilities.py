@@ -24,6 +24,8 @@ _MEMORY = (("mt_per_s", 5600.0, 0.2), ("channels", 2.0, 0.12), ("cl", 36.0, -0.0
 _QUIET = frozenset({"quiet", "silent", "leise", "still", "slow"})
 _PRESETS = {"low": 0.62, "medium": 0.8, "high": 1.0, "ultra": 1.3, "niedrig": 0.62, "mittel": 0.8, "hoch": 1.0}
 _USUAL_POWER_W = 180.0
+#: How unevenly two cards deliver their frames.
+_IN_TURNS = 0.28
 _USUAL_PIXELS = 2560.0 * 1440.0
 
 
@@ -56,7 +58,11 @@ def rig_of(setup: SetupDescription) -> Rig:
     cards = [part for part in setup.parts if part.kind == "card"]
     # What is written down of a card is what it draws; of several, all of it.
     draws = sum(_delivered(part) or _USUAL_POWER_W for part in cards) or _USUAL_POWER_W
-    rig = Rig(cpu_speed=processor, gpu_speed=card, heat_loss=0.004, power_w=draws)
+    sizes = [size for part in cards if isinstance(size := part.facts.get("memory_gb"), (int, float))]
+    rig = Rig(
+        cpu_speed=processor, gpu_speed=card, heat_loss=0.004, power_w=draws,
+        memory_gb=float(min(sizes)) if sizes else None, alternates=0.0 if len(cards) < 2 else _IN_TURNS,
+    )  # fmt: skip
     for name, value in setup.settings.items():
         rig = _told(rig, setup, name, value)
     return rig
@@ -132,8 +138,12 @@ def demand_of(test: SimulatedTest) -> Scene:
     for word in words_of(test.settings):
         gpu *= _PRESETS.get(word, 1.0)
         cpu *= math.sqrt(_PRESETS.get(word, 1.0))
+    # What textures take grows slower than the picture.
+    memory = 2.6 + 4.4 * chance("memory", test.game, test.scene) ** 2
+    memory *= (pixels / _USUAL_PIXELS) ** 0.4 if pixels else 1.0
     noise = {"benchmark": 0.0012, "replay": 0.0015, "scripted": 0.002, "route": 0.0025, "live": 0.005}
-    return Scene(cpu, gpu, test.length_s, between=noise.get(test.kind, 0.0025), cap_fps=test.engine_cap_fps)
+    return Scene(cpu, gpu, test.length_s, between=noise.get(test.kind, 0.0025), cap_fps=test.engine_cap_fps,
+                 memory_gb=memory)  # fmt: skip
 
 
 def _pixels(resolution: str) -> float | None:

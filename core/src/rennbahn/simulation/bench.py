@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -13,6 +14,10 @@ Floats = NDArray[np.float64]
 
 #: How strongly neighbouring frames resemble each other.
 _MEMORY = 0.92
+#: A card that runs short of memory waits for so much of its time for each share that is missing.
+_WAITS = 3.0
+#: Of a full memory so much is seen used.
+_FILLED = 0.985
 #: Time constant of a card's heating up, s.
 _HEAT_S = 25.0
 
@@ -22,7 +27,8 @@ class Scene:
     """A scene's demand: ms of work a frame for the processor and the card of a rig of speed 1.
 
     `noise` is the frame-to-frame scatter (standard deviation of ln ms), `swell` how much the demand rises and falls
-    along the route, `between` how much whole passes differ. `cap_fps` holds the rate from within the engine.
+    along the route, `between` how much whole passes differ. `cap_fps` holds the rate from within the engine;
+    `memory_gb` is what it asks of the card's memory.
     """
 
     cpu_ms: float
@@ -33,6 +39,7 @@ class Scene:
     between: float = 0.002
     cap_fps: float | None = None
     loading_hitches: float = 0.0
+    memory_gb: float | None = None
 
 
 @dataclass(frozen=True)
@@ -40,7 +47,8 @@ class Rig:
     """How fast a setup's two sides are, against a rig of speed 1.
 
     `heat_loss` is the share of card speed lost once hot; `hitch_rate` is stutters a minute from outside the game, of
-    `hitch_ms` each; `every_s` makes them keep time.
+    `hitch_ms` each; `every_s` makes them keep time. A scene that asks for more than `memory_gb` waits for what was
+    pushed out. Several cards deliver in turns, each second frame sooner by the share `alternates`.
     """
 
     cpu_speed: float = 1.0
@@ -51,6 +59,8 @@ class Rig:
     every_s: float | None = None
     power_w: float = 180.0
     clock_mhz: float = 2100.0
+    memory_gb: float | None = None
+    alternates: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -95,6 +105,7 @@ def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | No
     heat = 1.0 + rig.heat_loss * (1.0 - np.exp(-clock / _HEAT_S))
     card = scene.gpu_ms / rig.gpu_speed * level * route * heat * _scatter(rng, count, scene.noise)
     processor = scene.cpu_ms / rig.cpu_speed * level * np.sqrt(route) * _scatter(rng, count, scene.noise * 1.3)
+    card = card * (1.0 + _WAITS * _short(scene, rig))
     if upset.slower:
         card, processor = card / (1.0 - upset.slower), processor / (1.0 - upset.slower)
     throttled = np.zeros(count)
@@ -113,6 +124,9 @@ def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | No
         # A limiter wakes late by a little and makes up for it on the next frame.
         late = rng.normal(0.0, 0.012 * 1000.0 / scene.cap_fps, count)
         frame_ms = np.maximum(frame_ms, 1000.0 / scene.cap_fps + np.diff(late, prepend=0.0))
+    # Only frames that wait for the cards come in their turns; together they take as long.
+    turns = np.where(np.arange(count) % 2, rig.alternates, -rig.alternates)
+    frame_ms = frame_ms * (1.0 + np.where(card >= processor, turns, 0.0))
     frame_ms += _hitches(scene, rig, rng, clock)
     temperature = 44.0 + 31.0 * (1.0 - np.exp(-clock / _HEAT_S)) + rng.normal(0.0, 0.3, count) + 7.0 * throttled
     share = np.clip(card / frame_ms, 0.0, 1.0)
@@ -139,11 +153,27 @@ def run_pass(scene: Scene, rig: Rig, rng: np.random.Generator, upset: Upset | No
             "gpu_temp_c": np.round(temperature[:whole], 0),
             "gpu_power_w": np.round(power[:whole], 1),
             "gpu_clock_mhz": np.round(clocked[:whole], 0),
+            **_memory(scene, rig, whole),
         },
     )
     if not upset.loading_s and not upset.menu_s:
         return run
     return _between_screens(run, upset, rng)
+
+
+def _memory(scene: Scene, rig: Rig, frames: int) -> dict[str, Floats]:
+    """What is seen used of the card's memory, where the scene says what it asks for."""
+    if scene.memory_gb is None:
+        return {}
+    used = min(scene.memory_gb, _FILLED * (rig.memory_gb or math.inf)) * 1024.0
+    return {"vram_used_mib": np.full(frames, float(round(used)))}
+
+
+def _short(scene: Scene, rig: Rig) -> float:
+    """How much more memory a scene asks for than there is, as a share."""
+    if scene.memory_gb is None or rig.memory_gb is None:
+        return 0.0
+    return max(0.0, scene.memory_gb / rig.memory_gb - 1.0)
 
 
 def _between_screens(run: Capture, upset: Upset, rng: np.random.Generator) -> Capture:

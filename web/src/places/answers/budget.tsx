@@ -12,6 +12,18 @@ export function budget(asked: Asked): Shown | null {
   const held = (holds: boolean | null) => (holds == null ? "on the edge" : holds ? "holds" : "misses");
   const share = (value: number) => `${percent(value)}%`;
   const rate = (value: number | null) => (value == null ? "–" : `${fps(value)} fps`);
+  /** Which side is late, and in how many frames. */
+  const late = (one: Schemas["AnswerBudgetCell"]) =>
+    (
+      [
+        ["card", one.card_over],
+        ["processor", one.processor_over],
+        ["both", one.both_over],
+      ] as const
+    )
+      .filter(([, part]) => part != null && part >= 0.0005)
+      .map(([side, part]) => `${side} ${share(part ?? 0)}`)
+      .join(", ") || "–";
   const name = (one: Schemas["AnswerBudgetCell"]) =>
     `${names.tests.get(one.test) ?? ""}, ${names.lane(one.lane)}`;
   const tracks: Track[] = own.cells.map((one) => ({
@@ -50,6 +62,7 @@ export function budget(asked: Asked): Shown | null {
         "Longest spell",
         "Card alone",
         "Processor alone",
+        "Late by",
         "Budget",
       ],
       rows: own.cells.map((one) => ({
@@ -62,6 +75,7 @@ export function budget(asked: Asked): Shown | null {
           one.longest_spell_s == null ? "–" : `${fixed(one.longest_spell_s, 2)} s`,
           rate(one.card_limit_fps),
           rate(one.processor_limit_fps),
+          late(one),
           held(one.holds),
         ],
       })),

@@ -154,7 +154,7 @@ export function KindLanes({
         </legend>
         <SetupChoice
           label="Base setup"
-          none={kind !== "scaling"}
+          none={kind !== "scaling" && kind !== "several"}
           value={base.choice}
           change={(choice) => changeBase({ ...base, choice })}
         />
@@ -198,20 +198,25 @@ export function KindLanes({
                     onChange={(e) => changeFactor(1, { name: e.target.value })}
                   />
                 )}
+                {kind === "several" && (
+                  <p className="mb-2 text-[0.93rem] text-soft">
+                    How many of the setup’s graphics card each lane has.
+                  </p>
+                )}
                 {base.choice !== NO_BASE && (
                   <Levels
-                    label={factor.name || "Level"}
+                    label={kind === "several" ? "How many cards" : factor.name || "Level"}
                     values={factor.levels}
                     change={(levels) => changeFactor(index, { levels })}
                     suggestions={parts.filter((one) => one.kind === part).map((one) => one.name)}
-                    placeholder={part ? "name of the part" : "160 W"}
+                    placeholder={kind === "several" ? "2" : part ? "name of the part" : "160 W"}
                   />
                 )}
               </fieldset>
             );
           })
         )}
-        {kind !== "scaling" && (
+        {kind !== "scaling" && kind !== "several" && (
           <Others
             others={others}
             change={changeOthers}

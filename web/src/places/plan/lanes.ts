@@ -2,8 +2,16 @@
 import type { Schemas } from "../../api/client";
 import { draftOf, nextKey, type SetupDraft, setupOf, wholeParts } from "../bench/SetupEditor";
 
-/** Kinds of study that are planned here; the others are compared lane by lane until they have places of their own. */
-export type PlannedKind = "a_b" | "ladder" | "sweep" | "grid" | "scaling";
+/** Kinds of study that are planned here; latency and fit have places of their own. */
+export type PlannedKind =
+  | "a_b"
+  | "ladder"
+  | "sweep"
+  | "grid"
+  | "scaling"
+  | "budget"
+  | "several"
+  | "proxy_check";
 type Setup = Schemas["SetupOut"];
 
 /** A lane as it is typed: a setup from the bench by id, or one described here. */
@@ -35,6 +43,13 @@ export const KINDS: KindWords[] = [
     kind: "scaling",
     title: "Scaling",
     asks: "One setup, many presets or resolutions. What does a step cost?",
+  },
+  { kind: "budget", title: "Budget", asks: "A headset or a console-like target. Do frames come in time?" },
+  { kind: "several", title: "Several cards", asks: "One card, two cards. What does each further one add?" },
+  {
+    kind: "proxy_check",
+    title: "Proxy check",
+    asks: "A built-in benchmark beside play. Does it keep the ratios?",
   },
 ];
 
@@ -114,6 +129,43 @@ export function readyOthers(others: OtherLane[], factors: FactorDraft[], setups:
     };
   });
 }
+
+/** Lanes of a study of several cards: the base setup with its card as often as each lane says. */
+export function readyCards(
+  base: SetupDraft,
+  known: Setup | undefined,
+  factor: string,
+  counts: string[],
+): LaneReady[] {
+  const card = base.parts.find((part) => part.kind === "card" && part.name.trim());
+  if (!card) return [];
+  return counts
+    .map((text) => text.trim())
+    .filter((text) => /^[1-9]/.test(text))
+    .map((text) => {
+      const many = Math.min(Number.parseInt(text, 10), MOST_CARDS);
+      const others = base.parts.filter((part) => part.kind !== "card");
+      const first = nextKey(base.parts);
+      const cards = Array.from({ length: many }, (_, i) => ({
+        key: first + i,
+        kind: "card",
+        name: card.name,
+      }));
+      const name = `${many} ${many === 1 ? "card" : "cards"}`;
+      const named = {
+        ...base,
+        parts: [...others, ...cards],
+        name: `${known?.rig || base.name.trim()}, ${name} ${card.name}`,
+      };
+      return {
+        lane: { name, condition: "", levels: { [factor.trim()]: name }, setup: setupOf(named) },
+        draft: named,
+      };
+    });
+}
+
+/** No board holds more. */
+const MOST_CARDS = 8;
 
 /** Lanes of a scaling study: one setup under each condition. */
 export function readyConditions(

@@ -24,6 +24,7 @@ import {
   type LaneReady,
   type OtherLane,
   type PlannedKind,
+  readyCards,
   readyConditions,
   readyLevels,
   readyOthers,
@@ -43,8 +44,18 @@ const PLACEHOLDER: Record<PlannedKind, [question: string, factor: string]> = {
   sweep: ["How low can the power limit go?", "Power limit"],
   grid: ["Does the link matter more to a quick processor?", "Processor"],
   scaling: ["What does each preset cost?", "Preset"],
+  budget: ["Which preset holds a headset at 90?", "Graphics card"],
+  several: ["Is a second card worth it?", "Graphics card"],
+  proxy_check: ["Do the built-in benchmarks tell the truth?", "Graphics card"],
 };
 
+/** What the tests of a kind have to be, where that is not plain. */
+const HINT: Partial<Record<PlannedKind, string>> = {
+  budget:
+    "The budget is one refresh at the target rate of the method below. Run each scene under several presets: the findings say which one holds.",
+  proxy_check:
+    "Each game needs its built-in benchmark and a scene of play under the same condition: add both.",
+};
 const SKETCH_RESTS_MS = 250;
 /** Passes of a test in a lane, as the server takes them. */
 const MOST_PASSES = 50;
@@ -62,7 +73,7 @@ export default function NewStudy() {
 
 function KindChoice() {
   const go = useNavigate();
-  useHotkeys("1,2,3,4,5", (event) => {
+  useHotkeys(CHOICE_KEYS.map((one) => one.key).join(","), (event) => {
     const one = KINDS[Number(event.key) - 1];
     if (one) go(`/studies/new?kind=${one.kind}`);
   });
@@ -128,10 +139,31 @@ function KindPicture({ kind }: { kind: PlannedKind }) {
       [74, 8],
       [101, 8],
     ],
+    budget: [
+      [20, 30],
+      [47, 27],
+      [74, 29],
+      [101, 14],
+    ],
+    several: [
+      [40, 20],
+      [74, 20],
+      [86, 20],
+    ],
+    proxy_check: [
+      [30, 12],
+      [60, 12],
+      [90, 12],
+      [34, 30],
+      [64, 30],
+      [94, 30],
+    ],
   };
   const line = places[kind].map(([x, y], i) => `${i ? "L" : "M"}${x} ${y}`).join("");
   return (
     <svg width="120" height="42" viewBox="0 0 120 42" aria-hidden="true" className="justify-self-end">
+      {kind === "budget" && <path d="M10 21H111" stroke="var(--mute)" strokeDasharray="3 3" fill="none" />}
+      {kind === "proxy_check" && <path d="M30 12L34 30M60 12L64 30M90 12L94 30" stroke="var(--mute)" />}
       {kind === "scaling" && (
         <path d="M20 8H101M20 8V36M47 8V30M74 8V24M101 8V16" stroke="var(--mute)" fill="none" />
       )}
@@ -162,6 +194,8 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
     const known = setups.find((setup) => String(setup.id) === base.choice);
     const setup = known ? draftOf(known) : base.setup;
     if (kind === "scaling") return readyConditions(setup, known, conditions);
+    if (kind === "several")
+      return readyCards(setup, known, factors[0]?.name || PLACEHOLDER.several[1], factors[0]?.levels ?? []);
     const levels = base.choice === NO_BASE ? [] : readyLevels(setup, known, factors, kinds);
     return [...levels, ...readyOthers(others, factors, setups)];
   }, [kind, pair, base, factors, conditions, others, setups, kinds]);
@@ -311,6 +345,7 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
           </section>
           <section>
             <h2 className="mb-2 text-xl font-bold">Tests</h2>
+            {HINT[kind] && <p className="mb-2 text-soft">{HINT[kind]}</p>}
             <TestMatrix
               matrix={matrix}
               change={(next) => set({ matrix: M.plain(next) })}
@@ -371,14 +406,22 @@ interface Draft {
   method: MethodDraft;
 }
 
+/** What is varied where the kind of study says it. */
+const FACTOR: Partial<Record<PlannedKind, string>> = {
+  ladder: "Graphics card",
+  budget: "Graphics card",
+  proxy_check: "Graphics card",
+  several: "Graphics card",
+};
+
 function emptyDraft(kind: PlannedKind): Draft {
   return {
     question: "",
     pair: [newLane(), newLane()],
     base: { choice: "new", setup: emptySetup() },
-    factors: (kind === "grid" ? ["", ""] : [kind === "ladder" ? "Graphics card" : ""]).map((name) => ({
+    factors: (kind === "grid" ? ["", ""] : [FACTOR[kind] ?? ""]).map((name) => ({
       name,
-      levels: ["", ""],
+      levels: kind === "several" ? ["1", "2"] : ["", ""],
     })),
     conditions: ["", ""],
     others: [],
