@@ -116,7 +116,7 @@ CONDITIONS = (
 
 #: What is known of the games' engines.
 ENGINES = (
-    GameIn(name="Moss Republic", genre="city building", preset_needs_restart=True),
+    GameIn(name="Moss Republic", marks=["this year's"], genre="city building", preset_needs_restart=True),
     GameIn(name="Glass Caravan", genre="racing", has_replay=True),
     GameIn(name="Ninth Ferry", genre="mystery"),
     GameIn(name="Paper Comets", genre="arcade", engine_cap_fps=120.0),
@@ -124,9 +124,10 @@ ENGINES = (
     GameIn(name="Orchard of Kites", genre="gliding", has_replay=True),
     GameIn(name="Brass Meridian", genre="adventure", preset_needs_restart=True),
     GameIn(name="Velvet Quarry", genre="puzzle"),
-    GameIn(name="Snowline Courier", genre="driving"),
+    GameIn(name="Snowline Courier", marks=["this year's"], genre="driving"),
     GameIn(name="Lanternfish Bay", genre="diving", has_benchmark=True),
-    GameIn(name="The Unlit Tram", genre="horror", preset_needs_restart=True, notes="Still a beta build."),
+    GameIn(name="The Unlit Tram", marks=["this year's"], genre="horror", preset_needs_restart=True,
+           notes="Still a beta build."),
     GameIn(name="Gravel Minuet", genre="rally", has_replay=True),
     GameIn(name="Hush Parliament", genre="strategy, online", forbids_overlays=True,
            notes="Its guard against cheating stops overlays: log from outside."),

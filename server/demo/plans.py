@@ -18,7 +18,7 @@ from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import create_study
 
 from demo.hardware import CARDS, TURM, refs
-from demo.scenario import RECORDED
+from demo.scenario import GAMES, RECORDED
 
 LADDER = "Which card does a dorm room need?"
 READY = "Does a lower power limit show in the harbour?"
@@ -97,7 +97,9 @@ def tell_ladder(lead: User, rig_id: int) -> Study:
         )
         for card in CARDS
     ]
-    scenes = list(Scene.objects.select_related("game").order_by("pk"))
+    told = [(game.name, game.scene) for game in GAMES]
+    found = Scene.objects.select_related("game").order_by("pk")
+    scenes = [scene for scene in found if (scene.game.name, scene.name) in told]
     late = {"Hush Parliament", "Salt Almanac", "Paper Comets"}
     first = {"Moss Republic", "Glass Caravan", "The Unlit Tram", "Orchard of Kites"}
     tests = [

@@ -15,22 +15,25 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 
 from pydantic import create_model
 from quick import Out
+from rennbahn.kinds.against import Beside
 from rennbahn.kinds.budget import BudgetResult
 from rennbahn.kinds.expected import AloneRates, Expected, ExpectedMargin
 from rennbahn.kinds.grid import GridBlock
 from rennbahn.kinds.ladder import LadderBlock, Need
 from rennbahn.kinds.limits import Limits
 from rennbahn.kinds.memory import Short
+from rennbahn.kinds.parts import Change, PartSuite, Weighs
 from rennbahn.kinds.proxy import Gauge
 from rennbahn.kinds.readers import ForReader, LaneForReader, TestForReader
 from rennbahn.kinds.scaling import ScalingBlock, Step
 from rennbahn.kinds.several import SeveralBlock
 from rennbahn.kinds.sweep import EqualPower, SweepBlock
+from rennbahn.kinds.why import Derivation
 
-from findings.schemas import SentenceOut
+from findings.schemas import LaneRef, SentenceOut
 
 #: What is said in words beside numbers.
-_IN_WORDS = (Need, EqualPower, Step, Short, TestForReader, LaneForReader, ExpectedMargin)
+_IN_WORDS = (Need, EqualPower, Step, Short, PartSuite, Change, Beside, TestForReader, LaneForReader, ExpectedMargin)
 
 
 @cache
@@ -69,6 +72,15 @@ def _list(block: Any) -> Any:
     return list[block]
 
 
+class JoinedOut(Out):
+    """A lane of an older study, and in words its age, driver and scenes."""
+
+    lane_id: int
+    name: str
+    study_id: int
+    words: str
+
+
 AnswerOut: Any = create_model(
     "AnswerOut",
     __base__=Out,
@@ -86,6 +98,8 @@ AnswerOut: Any = create_model(
     proxy=(_list(_block("ProxyAnswer", Gauge)), ...),
     limits=(_out(Limits), ...),
     currency=(str, ...),
+    #: Lanes of an older study that stand in a ladder too.
+    joined=(_list(JoinedOut), ...),
 )
 
 
@@ -125,3 +139,36 @@ HeldOut: Any = create_model(
     #: What this group is run at, where its tests say.
     resolutions=(_list(str), ...),
 )
+
+
+class SetOfTestsOut(Out):
+    """A set of tests as a suite of its own."""
+
+    name: str
+    average: _out(PartSuite)  # type: ignore[valid-type]
+    low_1: _out(PartSuite)  # type: ignore[valid-type]
+
+
+PartsOut: Any = create_model(
+    "PartsOut",
+    __base__=Out,
+    __doc__="An answer in parts: named sets of games, what changes from group to group, what each test weighs.",
+    parts=(_list(SetOfTestsOut), ...),
+    changes=(_list(_out(Change)), ...),
+    influence=(_list(_out(Weighs)), ...),
+)
+
+
+AgainstOut: Any = create_model(
+    "AgainstOut",
+    __base__=Out,
+    __doc__="Another study of the question beside this one, over the tests that both ran, and what differs.",
+    study_id=(int, ...),
+    question=(str, ...),
+    baseline=(LaneRef, ...),
+    other=(LaneRef, ...),
+    lanes=(_list(LaneRef), ...),
+    figures=(_list(_out(Beside)), ...),
+    differences=(_list(str), ...),
+)
+WhyOut: Any = _out(Derivation)

@@ -17,6 +17,7 @@ from rennbahn.kinds.limits import Limits
 from rennbahn.plain import plain
 from studies.queries import groups_of, with_lanes_and_tests
 
+from findings.against import joined
 from findings.facts import KINDS, aims_of, lanes_told, passes_told, prices_of, tests_told
 from findings.queries import Answer, Asked
 
@@ -24,8 +25,9 @@ from findings.queries import Answer, Asked
 MOST_TARGETS = 8
 
 
-def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
-    """The answer of a study's own kind as plain data of the form of `AnswerOut`.
+def kind_answer(study_id: int, targets: Sequence[float] = (), older: int | None = None) -> dict[str, Any]:
+    """The answer of a study's own kind as plain data of the form of `AnswerOut`; a ladder with the lanes of an `older`
+    study, where one is named.
 
     Raises :class:`NotFound`, or :class:`Problem` where lanes lack what their kind needs.
     """
@@ -35,7 +37,11 @@ def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
     if len(targets) > MOST_TARGETS:
         raise Problem("too_many", f"At most {MOST_TARGETS} rates are asked about at once.", field="targets")
     try:
-        core = core_study(Answer(study, Asked()), targets)
+        laid = Answer(study, Asked())
+        core = core_study(laid, targets)
+        beside: list[dict[str, Any]] = []
+        if older is not None:
+            core, beside = joined(core, laid, older)
         found = answer_of(Sheet(core))
     except RennbahnError as error:
         raise Problem("no_answer", _said(error), field="lanes") from None
@@ -45,7 +51,7 @@ def kind_answer(study_id: int, targets: Sequence[float] = ()) -> dict[str, Any]:
     return {
         "kind": found.kind, "sentence": sentence_parts(found.sentence) if found.sentence else None,
         "interval_words": level_words(core.method), **blocks, "limits": plain(found.limits or Limits((), ())),
-        "currency": prices_of(list(study.lanes.all()))[1],
+        "currency": prices_of(list(study.lanes.all()))[1], "joined": beside,
     }  # fmt: skip
 
 

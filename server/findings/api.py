@@ -8,8 +8,8 @@ from problems import Problem
 from quick import json_answer
 from sheets import csv_answer
 
-from findings import answers, exports, holding, moving, queries, worth
-from findings.answer_schemas import AnswerOut, ForReaderOut, HeldOut
+from findings import against, answers, exports, holding, moving, parts, queries, why, worth
+from findings.answer_schemas import AgainstOut, AnswerOut, ForReaderOut, HeldOut, PartsOut, WhyOut
 from findings.queries import Asked
 from findings.schemas import BesideOut, FindingsOut, WhatIfIn, WhatIfOut
 
@@ -47,12 +47,13 @@ def findings(
 
 
 @router.get("/{int:study_id}/answer", response=AnswerOut)
-def answer(request: HttpRequest, study_id: int, targets: str = "") -> HttpResponse:
+def answer(request: HttpRequest, study_id: int, targets: str = "", joined: int | None = None) -> HttpResponse:
     """The answer of a study's own kind, as ranks of a ladder or the knee of a sweep, and what holds each lane.
 
-    `targets` are wanted rates in fps, with commas between them; the study's own without.
+    `targets` are wanted rates in fps, with commas between them; the study's own without. `joined` is an older study
+    whose lanes stand in a ladder too.
     """
-    return json_answer(answers.kind_answer(study_id, rates_in(targets)))
+    return json_answer(answers.kind_answer(study_id, rates_in(targets), joined))
 
 
 @router.get("/{int:study_id}/answer.csv")
@@ -85,6 +86,49 @@ def limits(
 ) -> HttpResponse:
     """What holds the rate in every test, what each side could do alone, and a margin at a resolution not run."""
     return json_answer(holding.held_by(study_id, Asked(baseline, other, group), resolution))
+
+
+@router.get("/{int:study_id}/findings/parts", response=PartsOut)
+def in_parts(
+    request: HttpRequest,
+    study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+) -> HttpResponse:
+    """The findings in parts: named sets of games, what changes from group to group, what each test weighs."""
+    return json_answer(parts.parts_of(study_id, Asked(baseline, other, group)))
+
+
+@router.get("/{int:study_id}/findings/against/{int:other_study_id}", response=AgainstOut)
+def against_another(
+    request: HttpRequest,
+    study_id: int,
+    other_study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+    their_baseline: int | None = None,
+    their_other: int | None = None,
+) -> HttpResponse:
+    """Another study beside this one: do their answers part, and what differs between them?"""
+    theirs = Asked(their_baseline, their_other)
+    return json_answer(against.against(study_id, other_study_id, Asked(baseline, other, group), theirs))
+
+
+@router.get("/{int:study_id}/why", response=WhyOut)
+def why_it_is(
+    request: HttpRequest,
+    study_id: int,
+    figure: str = "average",
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+    test: int | None = None,
+    lane: int | None = None,
+) -> HttpResponse:
+    """Why a number is what it is: of the suite, of one `test`, or the level of one `lane`."""
+    return json_answer(why.why(study_id, Asked(baseline, other, group), figure, test, lane))
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)

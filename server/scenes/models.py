@@ -14,6 +14,8 @@ class Game(models.Model):
 
     name = models.CharField(max_length=120)
     genre = models.CharField(max_length=60, blank=True)
+    #: Sets of games that the magazine names, which findings tell apart.
+    marks = models.JSONField(default=list, blank=True)
     engine_cap_fps = models.FloatField(null=True, blank=True)
     preset_needs_restart = models.BooleanField(default=False)
     forbids_overlays = models.BooleanField(default=False)

@@ -13,6 +13,7 @@ Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 Fps = Annotated[float, Field(gt=0, le=10_000)]
 
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), ONE_LINE]
+Mark = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), ONE_LINE]
 LeansOn = Literal["processor", "card", "memory", "link", "drive"]
 
 
@@ -21,6 +22,8 @@ class GameIn(In):
 
     name: Name
     genre: Word = ""
+    #: Sets of games that one names, as “this year's”; findings have a suite of each.
+    marks: list[Mark] = Field(default_factory=list, max_length=12)
     engine_cap_fps: Fps | None = None
     preset_needs_restart: bool = False
     forbids_overlays: bool = False

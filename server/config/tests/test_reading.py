@@ -72,6 +72,8 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "capture_id": first["capture_id"],
         "file_id": lead.get(f"/passes/{first['id']}")["files"][0]["id"],
         "version_id": study["lanes_full"][0]["setup"]["version_id"],
+        "reader_id": lead.get("/readers")[0]["id"],
+        "other_study_id": next(one["id"] for one in lead.get("/studies") if one["id"] != study["id"]),
         "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
     }
     found = []
@@ -95,6 +97,8 @@ def counted(lead: Caller, path: str) -> int:
 
 @pytest.mark.django_db
 def test_more_of_everything_takes_no_more_queries(lead: Caller, tester: Caller) -> None:
+    lead.post("/readers", {"name": "Someone", "display_hz": 60.0, "floor_fps": 40.0}, status=201)
+    lead.post("/studies", described(8, lanes=2, tests=2), status=201)
     small = lead.post("/studies", described(0, lanes=2, tests=2), status=201)
     run_some(lead, tester, small, cells=1)
     rig = lead.post("/rigs", {"name": "Rig", "parts": [{"kind": "card", "name": "C0"}]}, status=201)

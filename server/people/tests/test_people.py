@@ -76,6 +76,9 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("DELETE", "/readers/{reader_id}", None, "lead"),
     ("GET", "/studies/{study_id}/for-reader/{reader_id}", None, "viewer"),
     ("GET", "/studies/{study_id}/limits", None, "viewer"),
+    ("GET", "/studies/{study_id}/findings/parts", None, "viewer"),
+    ("GET", "/studies/{study_id}/findings/against/{other_study_id}", None, "viewer"),
+    ("GET", "/studies/{study_id}/why", None, "viewer"),
     ("GET", "/studies", None, "viewer"),
     ("POST", "/studies/{study_id}/archive", None, "lead"),
     ("POST", "/studies/{study_id}/restore", None, "lead"),
@@ -217,6 +220,7 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "pack_id",
             "decision_id",
             "reader_id",
+            "other_study_id",
             "position",
         ):
             address = address.replace(f"{{{name}}}", "0")

@@ -119,16 +119,19 @@ export const useFindings = (id: number, looking: Looking) =>
       ),
   });
 
-/** The answer of a study's own kind; `targets` are wanted rates, the study's own without. */
-export const useKindAnswer = (id: number, targets: string, asked: boolean) =>
+/** The answer of a study's own kind; `targets` are wanted rates, `joined` an older study whose lanes stand in it. */
+export const useKindAnswer = (id: number, targets: string, joined: string, asked: boolean) =>
   useQuery({
-    queryKey: ["study", id, "answer", targets],
+    queryKey: ["study", id, "answer", targets, joined],
     enabled: asked,
     placeholderData: (previous: Schemas["AnswerOut"] | undefined) => previous,
     queryFn: () =>
       data(
         client.GET("/api/studies/{study_id}/answer", {
-          params: { path: { study_id: id }, query: targets ? { targets } : {} },
+          params: {
+            path: { study_id: id },
+            query: { ...(targets ? { targets } : {}), ...(Number(joined) ? { joined: Number(joined) } : {}) },
+          },
         }),
       ),
   });
@@ -232,6 +235,19 @@ export const useLimits = (id: number, looking: Looking, resolution: string) =>
       data(
         client.GET("/api/studies/{study_id}/limits", {
           params: { path: { study_id: id }, query: { ...looking, ...(resolution ? { resolution } : {}) } },
+        }),
+      ),
+  });
+
+/** The findings in parts: sets of games, what changes from group to group, what each test weighs. */
+export const useFindingParts = (id: number, looking: Looking) =>
+  useQuery({
+    queryKey: ["study", id, "findings", "parts", looking],
+    placeholderData: (previous: Schemas["PartsOut"] | undefined) => previous,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/findings/parts", {
+          params: { path: { study_id: id }, query: { ...looking } },
         }),
       ),
   });

@@ -1291,7 +1291,8 @@ export interface paths {
          * Answer
          * @description The answer of a study's own kind, as ranks of a ladder or the knee of a sweep, and what holds each lane.
          *
-         *     `targets` are wanted rates in fps, with commas between them; the study's own without.
+         *     `targets` are wanted rates in fps, with commas between them; the study's own without. `joined` is an older study
+         *     whose lanes stand in a ladder too.
          */
         get: operations["findings_api_answer"];
         put?: never;
@@ -1566,6 +1567,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/findings/against/{other_study_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against Another
+         * @description Another study beside this one: do their answers part, and what differs between them?
+         */
+        get: operations["findings_api_against_another"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/findings/beside": {
         parameters: {
             query?: never;
@@ -1578,6 +1599,26 @@ export interface paths {
          * @description What stands beside the findings: what was rejected, what is odd but real, which session ran shifted.
          */
         get: operations["findings_api_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/findings/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * In Parts
+         * @description The findings in parts: named sets of games, what changes from group to group, what each test weighs.
+         */
+        get: operations["findings_api_in_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2178,6 +2219,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why It Is
+         * @description Why a number is what it is: of the suite, of one `test`, or the level of one `lane`.
+         */
+        get: operations["findings_api_why_it_is"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/words": {
         parameters: {
             query?: never;
@@ -2383,6 +2444,24 @@ export interface components {
             now: string;
         };
         /**
+         * AgainstOut
+         * @description Another study of the question beside this one, over the tests that both ran, and what differs.
+         */
+        AgainstOut: {
+            baseline: components["schemas"]["LaneRef"];
+            /** Differences */
+            differences: string[];
+            /** Figures */
+            figures: components["schemas"]["AnswerBeside"][];
+            /** Lanes */
+            lanes: components["schemas"]["LaneRef"][];
+            other: components["schemas"]["LaneRef"];
+            /** Question */
+            question: string;
+            /** Study Id */
+            study_id: number;
+        };
+        /**
          * AgreementOut
          * @description By how much a trace is moved to agree best with another, s, and how alike they are then, -1 to 1.
          */
@@ -2485,6 +2564,24 @@ export interface components {
             margins: components["schemas"]["AnswerAloneMargin"][];
         };
         /**
+         * AnswerBeside
+         * @description The margin of one study and of another over the `tests` that both have, as shares, and how far they part: the
+         *     other's ratio over this one's less 1. `said` is `agree`, `part` or `open`; nothing is told where no test is common.
+         */
+        AnswerBeside: {
+            apart: components["schemas"]["AnswerShare"] | null;
+            /** Figure */
+            figure: string;
+            here: components["schemas"]["AnswerShare"] | null;
+            /** Said */
+            said: string;
+            /** Tests */
+            tests: number;
+            there: components["schemas"]["AnswerShare"] | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * AnswerBestPerWatt
          * @description The step that gives most fps a watt; `shared` are steps whose fps a watt is not shown to be less.
          */
@@ -2553,6 +2650,53 @@ export interface components {
             processor_ceiling_fps: number;
             /** Scene */
             scene: string;
+        };
+        /**
+         * AnswerCellShown
+         * @description A lane in a test with all its passes.
+         */
+        AnswerCellShown: {
+            /** Lane */
+            lane: string;
+            /** Passes */
+            passes: components["schemas"]["AnswerPassShown"][];
+            /** Test */
+            test: string;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * AnswerChange
+         * @description How B over A changes from one group to the next, over the scenes of both: a ratio of ratios less 1.
+         */
+        AnswerChange: {
+            change: components["schemas"]["AnswerShare"] | null;
+            /** Figure */
+            figure: string;
+            /** From Group */
+            from_group: string;
+            /** Scenes */
+            scenes: number;
+            /** To Group */
+            to_group: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerDerivation
+         * @description How a number came to be. `value` is as it is shown; `left_out` are tests that took no part, with reasons.
+         */
+        AnswerDerivation: {
+            /** Cells */
+            cells: components["schemas"]["AnswerCellShown"][];
+            /** Left Out */
+            left_out: string[];
+            /** Lines */
+            lines: components["schemas"]["AnswerLine"][];
+            /** Of */
+            of: string;
+            /** Value */
+            value: string;
         };
         /**
          * AnswerEffect
@@ -2837,6 +2981,20 @@ export interface components {
             tests: components["schemas"]["AnswerLimit"][];
         };
         /**
+         * AnswerLine
+         * @description A step of a derivation: what it gives, by which formula, with the numbers in it, and what is to be said of it.
+         */
+        AnswerLine: {
+            /** Filled */
+            filled: string;
+            /** Formula */
+            formula: string;
+            /** Note */
+            note: string;
+            /** What */
+            what: string;
+        };
+        /**
          * AnswerNeed
          * @description Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals.
          */
@@ -2871,6 +3029,8 @@ export interface components {
             grid: components["schemas"]["GridAnswer"][];
             /** Interval Words */
             interval_words: string;
+            /** Joined */
+            joined: components["schemas"]["JoinedOut"][];
             /** Kind */
             kind: string;
             /** Ladder */
@@ -2885,6 +3045,44 @@ export interface components {
             several: components["schemas"]["SeveralAnswer"][];
             /** Sweep */
             sweep: components["schemas"]["SweepAnswer"][];
+        };
+        /**
+         * AnswerPartSuite
+         * @description B over A in a set of tests, as a share with its interval and verdict, and what it is there over the tests of the
+         *     group that are not in the set (`apart`, a ratio of ratios less 1).
+         */
+        AnswerPartSuite: {
+            apart: components["schemas"]["AnswerShare"] | null;
+            /** Figure */
+            figure: string;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Margin */
+            margin: number | null;
+            /** Name */
+            name: string;
+            /** Tests */
+            tests: number;
+            /** Verdict */
+            verdict: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerPassShown
+         * @description A pass of a cell: its value in the figure, None where it has none, and why it does not count.
+         */
+        AnswerPassShown: {
+            /** Counts */
+            counts: boolean;
+            /** Id */
+            id: string;
+            /** Reason */
+            reason: string;
+            /** Value */
+            value: number | null;
         };
         /**
          * AnswerPlace
@@ -3133,6 +3331,18 @@ export interface components {
             share_low: number | null;
             /** Test */
             test: string | null;
+        };
+        /**
+         * AnswerWeighs
+         * @description The suite margin without a test, and by how much the test moves it, as shares.
+         */
+        AnswerWeighs: {
+            /** Moves */
+            moves: number;
+            /** Test */
+            test: string;
+            /** Without */
+            without: number;
         };
         /**
          * AnswerWidest
@@ -4090,6 +4300,8 @@ export interface components {
             has_benchmark: boolean;
             /** Has Replay */
             has_replay: boolean;
+            /** Marks */
+            marks: string[];
             /** Name */
             name: string;
             /** Notes */
@@ -4126,6 +4338,8 @@ export interface components {
              * @default false
              */
             has_replay: boolean;
+            /** Marks */
+            marks?: string[];
             /** Name */
             name: string;
             /**
@@ -4168,6 +4382,8 @@ export interface components {
             has_replay: boolean;
             /** Id */
             id: number;
+            /** Marks */
+            marks?: string[];
             /** Name */
             name: string;
             /**
@@ -4275,6 +4491,20 @@ export interface components {
             changed: number;
             /** Unchanged */
             unchanged: number;
+        };
+        /**
+         * JoinedOut
+         * @description A lane of an older study, and in words its age, driver and scenes.
+         */
+        JoinedOut: {
+            /** Lane Id */
+            lane_id: number;
+            /** Name */
+            name: string;
+            /** Study Id */
+            study_id: number;
+            /** Words */
+            words: string;
         };
         /**
          * KindNoiseOut
@@ -5133,6 +5363,18 @@ export interface components {
             summary: string;
             /** Swapped */
             swapped: boolean;
+        };
+        /**
+         * PartsOut
+         * @description An answer in parts: named sets of games, what changes from group to group, what each test weighs.
+         */
+        PartsOut: {
+            /** Changes */
+            changes: components["schemas"]["AnswerChange"][];
+            /** Influence */
+            influence: components["schemas"]["AnswerWeighs"][];
+            /** Parts */
+            parts: components["schemas"]["SetOfTestsOut"][];
         };
         /**
          * PassChange
@@ -6306,6 +6548,16 @@ export interface components {
             starts: string;
             /** Used S */
             used_s: number;
+        };
+        /**
+         * SetOfTestsOut
+         * @description A set of tests as a suite of its own.
+         */
+        SetOfTestsOut: {
+            average: components["schemas"]["AnswerPartSuite"];
+            low_1: components["schemas"]["AnswerPartSuite"];
+            /** Name */
+            name: string;
         };
         /**
          * SettingIn
@@ -17562,6 +17814,7 @@ export interface operations {
         parameters: {
             query?: {
                 targets?: string;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -19541,6 +19794,143 @@ export interface operations {
             };
         };
     };
+    findings_api_against_another: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+                their_baseline?: number | null;
+                their_other?: number | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+                other_study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     findings_api_beside: {
         parameters: {
             query?: {
@@ -19563,6 +19953,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BesideOut"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_in_parts: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsOut"];
                 };
             };
             /** @description The request cannot be read */
@@ -23801,6 +24325,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestTraces"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The role does not reach, or the CSRF token is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description That method is not known here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description It does not fit what is already there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The input is refused, by field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something unexpected */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The database or the machine is busy */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    findings_api_why_it_is: {
+        parameters: {
+            query?: {
+                figure?: string;
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+                test?: number | null;
+                lane?: number | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerDerivation"];
                 };
             };
             /** @description The request cannot be read */

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -32,16 +33,22 @@ class Agreement:
 
 
 class Block:
-    """Pairs of lanes over the tests of one group, with the suites of all of them.
+    """Pairs of lanes over the tests of one group, or over tests by their numbers, with the suites of all of them.
 
     Arrays are computed once for all pairs; margins, suites and agreements as objects are made of the pair asked for.
     """
 
-    def __init__(self, sheet: Sheet, pairs: tuple[tuple[str, str], ...], group: str | None = None) -> None:
+    def __init__(
+        self,
+        sheet: Sheet,
+        pairs: tuple[tuple[str, str], ...],
+        group: str | None = None,
+        tests: Sequence[int] | None = None,
+    ) -> None:
         self.sheet, self.pairs, self.group = sheet, pairs, group
-        tests = sheet.study.tests
-        own = None if group is None else [at for at, test in enumerate(tests) if test.group == group]
-        self.pairing = Pairing(sheet, pairs, own)
+        if tests is None and group is not None:
+            tests = [at for at, test in enumerate(sheet.study.tests) if test.group == group]
+        self.pairing = Pairing(sheet, pairs, tests)
 
     @cached_property
     def suites(self) -> Suites:

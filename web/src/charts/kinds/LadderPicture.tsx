@@ -20,6 +20,7 @@ export function LadderPicture({
   names,
   targets,
   currency,
+  front,
   ...rest
 }: Drawn &
   Told & {
@@ -28,6 +29,8 @@ export function LadderPicture({
     names: ReadonlyMap<string, { name: string; position: number }>;
     targets: readonly number[];
     currency: string;
+    /** Lanes of interest: the others are drawn faintly; none where all are. */
+    front: ReadonlySet<string>;
   }) {
   const { theme } = rest;
   const { width, top, bottom, pad } = GROUND;
@@ -60,7 +63,11 @@ export function LadderPicture({
           one.outclassed_by && `outclassed by ${names.get(one.outclassed_by)?.name ?? ""}`,
         ].filter(Boolean);
         return (
-          <g key={one.lane} transform={`translate(0 ${top + i * row})`}>
+          <g
+            key={one.lane}
+            transform={`translate(0 ${top + i * row})`}
+            opacity={front.size && !front.has(one.lane) ? 0.45 : 1}
+          >
             <path
               d={`M${pad} 0H${width - pad}`}
               stroke={first ? theme.ink : theme.rule}

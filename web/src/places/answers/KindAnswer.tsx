@@ -6,6 +6,7 @@ import { MenuLink } from "../../controls/Menu";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import type { Study } from "../study/study";
+import { useFront } from "./Front";
 import type { Shown } from "./shown";
 import { shownOf } from "./views";
 
@@ -14,12 +15,13 @@ type Answer = Schemas["AnswerOut"];
 /** The answer of a study's own kind: the sentence, its picture, what it stands on in numbers, and what holds each lane. */
 export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) {
   const [search, set] = useAddress();
+  const { front } = useFront();
   const blocks = answer[answer.kind as "ladder"] as Schemas["LadderAnswer"][];
   const figures = [...new Set(blocks.map((one) => one.figure ?? "average_fps"))];
   const groups = [...new Map(blocks.map((one) => [one.group ?? "", one.group_words]))];
   const figure = figures.find((one) => one === search.get("figure")) ?? figures[0];
   const group = groups.find(([key]) => key === search.get("group"))?.[0] ?? groups[0]?.[0] ?? "";
-  const shown = shownOf(study, answer, { figure: figure ?? "average_fps", group });
+  const shown = shownOf(study, answer, { figure: figure ?? "average_fps", group }, front);
   if (!shown) return null;
   const { before, answer: said, after, basis } = shown.sentence;
   return (

@@ -11,6 +11,7 @@ import { useAddress } from "../../controls/useAddress";
 import { fps, interval, signedPercent } from "../../format";
 import type { Study } from "../study/study";
 import { ends } from "./asked";
+import { useFront } from "./Front";
 import { namesOf } from "./shown";
 
 type Limits = Schemas["HeldOut"];
@@ -48,6 +49,7 @@ export function LimitsSection({ study, looking }: { study: Study; looking: Looki
 }
 
 function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
+  const { shown } = useFront();
   const tests = study.tests_full;
   const found = new Map(limits.tests.map((one) => [`${one.test} ${one.lane}`, one]));
   const rows = [
@@ -57,7 +59,9 @@ function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
   ];
   const conditions = [...new Set(tests.map((one) => one.condition))];
   const columns: Column[] = conditions.flatMap((over) =>
-    study.lanes_full.map((lane) => ({ key: `${over}\n${lane.id}`, over, lane })),
+    study.lanes_full
+      .filter((lane) => shown(lane.id))
+      .map((lane) => ({ key: `${over}\n${lane.id}`, over, lane })),
   );
   const held = (row: string, column: string): Held | undefined => {
     const [over, lane] = column.split("\n");

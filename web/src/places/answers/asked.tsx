@@ -1,7 +1,9 @@
 import type { Schemas } from "../../api/client";
 import { words } from "../../api/words";
 import { LaneName } from "../../controls/LaneMark";
+import { fps } from "../../format";
 import type { Study } from "../study/study";
+import { Why } from "../study/Why";
 import { leftOutWords, type Names } from "./shown";
 
 type Answer = Schemas["AnswerOut"];
@@ -17,6 +19,8 @@ export interface Asked {
   answer: Answer;
   names: Names;
   wanted: Wanted;
+  /** Lanes of interest; none where all are. */
+  front: ReadonlySet<string>;
 }
 
 /** The block of the figure and group that are looked at. */
@@ -43,6 +47,26 @@ export const out = (asked: Asked, left: readonly Schemas["AnswerLeftOut"][]) =>
 export const Lane = ({ names, id }: { names: Names; id: string }) => {
   const lane = names.lanes.get(id);
   return lane ? <LaneName lane={lane.position} name={lane.name} /> : null;
+};
+
+/** A lane's level, and why it is what it is; of a lane of an older study that is told there. */
+export const LevelCell = ({ asked, lane, value }: { asked: Asked; lane: string; value: number }) => {
+  const { study, wanted, names } = asked;
+  const own = study.lanes_full.some((one) => String(one.id) === lane);
+  const figure = wanted.figure === "low_1" ? "low_1" : "average";
+  return (
+    <>
+      <span className="figure font-semibold">{fps(value)}</span>{" "}
+      {own && (
+        <Why
+          study={study}
+          looking={wanted.group ? { group: wanted.group } : {}}
+          asked={{ figure, lane: Number(lane) }}
+          of={`${fps(value)} fps of ${names.lane(lane)}`}
+        />
+      )}
+    </>
+  );
 };
 
 export const ends = (low: number | null, high: number | null, say: (value: number) => string) =>

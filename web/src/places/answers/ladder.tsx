@@ -1,7 +1,9 @@
 import { LadderPicture, rankWords } from "../../charts/kinds/LadderPicture";
 import { figure, fixed, fps } from "../../format";
 import { Against } from "./Against";
-import { type Asked, block, ends, Lane, out, told } from "./asked";
+import { type Asked, block, ends, Lane, LevelCell, out, told } from "./asked";
+import { InFront } from "./Front";
+import { JoinOlder } from "./JoinOlder";
 import type { Shown } from "./shown";
 import { Targets } from "./Targets";
 
@@ -24,10 +26,17 @@ export function ladder(asked: Asked): Shown | null {
     sentence: own.sentence,
     also: [
       ...own.needs.map((one) => one.words),
+      ...own.shorts.map((one) => one.words),
       ...(dearer.length ? [`Each frame more costs ${dearer.join(", ")}.`] : []),
       ...own.absent.map((id) => `${names.lane(id)}: no result in these tests.`),
+      ...answer.joined.map((one) => `${one.words}.`),
     ],
-    asks: <Targets own={own.needs.map((one) => one.target)} />,
+    asks: (
+      <>
+        <Targets own={own.needs.map((one) => one.target)} />
+        <JoinOlder study={asked.study} />
+      </>
+    ),
     picture: (how) => (
       <LadderPicture
         {...how}
@@ -39,11 +48,13 @@ export function ladder(asked: Asked): Shown | null {
         names={names.lanes}
         targets={own.needs.map((one) => one.target)}
         currency={currency}
+        front={asked.front}
       />
     ),
     table: {
       caption: "Lanes of the ladder from the fastest down",
       heads: [
+        "In front",
         "Lane",
         "Rank",
         "Tier",
@@ -57,12 +68,11 @@ export function ladder(asked: Asked): Shown | null {
       rows: own.lanes.map((one) => ({
         key: one.lane,
         cells: [
+          <InFront key="front" lane={one.lane} name={names.lane(one.lane)} />,
           <Lane key="lane" names={names} id={one.lane} />,
           rankWords(one.ranks),
           one.tier,
-          <span key="fps" className="figure font-semibold">
-            {fps(one.fps)}
-          </span>,
+          <LevelCell key="fps" asked={asked} lane={one.lane} value={one.fps} />,
           ends(one.low, one.high, fps),
           <Against key="against" own={own} lane={one.lane} names={names} />,
           one.per_price == null ? "–" : `${fixed(one.per_price, 3)} per ${currency}`,

@@ -1,6 +1,6 @@
 import { SweepPicture } from "../../charts/kinds/SweepPicture";
 import { fixed, fps } from "../../format";
-import { type Asked, block, ends, Lane, out, told } from "./asked";
+import { type Asked, block, ends, Lane, LevelCell, out, told } from "./asked";
 import type { Shown } from "./shown";
 
 /** A sweep: the curve, and where more stops paying. */
@@ -11,6 +11,8 @@ export function sweep(asked: Asked): Shown | null {
   const rival = own.equal_power ? names.lanes.get(own.equal_power.rival) : undefined;
   const foot = `brackets: ${answer.interval_words} · strip: where the bend may lie`;
   const unit = own.unit || "level";
+  const warm = own.points.some((one) => one.temperature_c != null);
+  const spun = own.points.some((one) => one.fan_rpm != null);
   const best = own.best_per_watt;
   return {
     sentence: own.sentence,
@@ -39,20 +41,22 @@ export function sweep(asked: Asked): Shown | null {
         "fps per W",
         `fps gained per ${unit}`,
         "fps gained per W",
+        ...(warm ? ["Card, °C"] : []),
+        ...(spun ? ["Fan, rpm"] : []),
       ],
       rows: own.points.map((one) => ({
         key: one.lane,
         strong: one.lane === own.knee?.lane,
         cells: [
           <Lane key="lane" names={names} id={one.lane} />,
-          <span key="fps" className="figure font-semibold">
-            {fps(one.value)}
-          </span>,
+          <LevelCell key="fps" asked={asked} lane={one.lane} value={one.value} />,
           ends(one.low, one.high, fps),
           one.watts == null ? "–" : fixed(one.watts, 0),
           one.per_watt == null ? "–" : fixed(one.per_watt, 3),
           one.gained == null ? "–" : fixed(one.gained, 3),
           one.gained_per_watt == null ? "–" : fixed(one.gained_per_watt, 3),
+          ...(warm ? [one.temperature_c == null ? "–" : fixed(one.temperature_c, 1)] : []),
+          ...(spun ? [one.fan_rpm == null ? "–" : fixed(one.fan_rpm, 0)] : []),
         ],
       })),
     },

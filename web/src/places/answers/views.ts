@@ -11,8 +11,13 @@ import { namesOf, type Shown } from "./shown";
 import { sweep } from "./sweep";
 
 /** What the answer of a study shows; null where it has none. */
-export function shownOf(study: Study, answer: Schemas["AnswerOut"], wanted: Wanted): Shown | null {
-  return VIEWS[answer.kind]?.({ study, answer, names: namesOf(study), wanted }) ?? null;
+export function shownOf(
+  study: Study,
+  answer: Schemas["AnswerOut"],
+  wanted: Wanted,
+  front: ReadonlySet<string>,
+): Shown | null {
+  return VIEWS[answer.kind]?.({ study, answer, names: namesOf(study, answer.joined), wanted, front }) ?? null;
 }
 
 const VIEWS: Record<string, (asked: Asked) => Shown | null> = {

@@ -23,6 +23,7 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
   const [draft, setDraft] = useState({
     name: game?.name ?? "",
     genre: game?.genre ?? "",
+    marks: (game?.marks ?? []).join(", "),
     cap: game?.engine_cap_fps ? String(game.engine_cap_fps) : "",
     notes: game?.notes ?? "",
     preset_needs_restart: game?.preset_needs_restart ?? false,
@@ -49,8 +50,13 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const { cap, ...rest } = draft;
-    save.mutate({ ...rest, engine_cap_fps: readNumber(cap) });
+    const { cap, marks, ...rest } = draft;
+    const named = marks.split(",").map((mark) => mark.trim());
+    save.mutate({
+      ...rest,
+      engine_cap_fps: readNumber(cap),
+      marks: [...new Set(named.filter(Boolean))],
+    });
   };
   return (
     <Dialog open onOpenChange={(now) => !now && close()} title={game ? game.name : "New game"}>
@@ -71,6 +77,13 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
             onChange={(e) => set({ genre: e.target.value })}
           />
         </div>
+        <Field
+          label="Sets it belongs to"
+          hint="With commas between them. Findings tell each set of games apart from the rest."
+          placeholder="this year’s, open worlds"
+          value={draft.marks}
+          onChange={(e) => set({ marks: e.target.value })}
+        />
         <NumberField
           label="Engine cap, fps"
           placeholder="none known"

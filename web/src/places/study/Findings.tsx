@@ -17,10 +17,13 @@ import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
 import { ForWhom } from "../answers/ForWhom";
+import { useFront } from "../answers/Front";
 import { KindAnswer } from "../answers/KindAnswer";
 import { LimitsSection } from "../answers/Limits";
+import { AgainstAnother } from "./Against";
 import { AllLanes, ByGroup } from "./BriefTables";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
+import { InParts } from "./InParts";
 import { MarginTable } from "./MarginTable";
 import { MethodDialog } from "./MethodDialog";
 import { SuitePanel } from "./SuitePanel";
@@ -33,8 +36,14 @@ export function Findings({ study }: { study: Study }) {
   const { data: findings, error } = useFindings(study.id, looking);
   const { data: beside } = useBeside(study.id, looking);
   const [search] = useSearchParams();
+  const { shown } = useFront();
   const own = study.kind !== "a_b";
-  const { data: answer, error: trouble } = useKindAnswer(study.id, search.get("targets") ?? "", own);
+  const { data: answer, error: trouble } = useKindAnswer(
+    study.id,
+    search.get("targets") ?? "",
+    search.get("joined") ?? "",
+    own,
+  );
   useTitle("Findings", study.question);
   if (error) return <ErrorNotice error={error} />;
   if (!findings || (own && !answer && !trouble)) return <Loading what="the findings" />;
@@ -81,19 +90,29 @@ export function Findings({ study }: { study: Study }) {
       <Shifts study={study} beside={beside} />
       <Caveats study={study} findings={findings} />
       <Bar {...choice} />
-      <MarginTable study={study} findings={findings} />
+      <MarginTable study={study} findings={findings} looking={looking} />
       <ForWhom study={study} looking={looking} />
       <ByGroup {...choice} />
+      <InParts study={study} findings={findings} looking={looking} />
       <LimitsSection study={study} looking={looking} />
       <AllLanes {...choice} />
       <div className="mt-10 grid gap-10 lg:grid-cols-2">
-        <SuitePanel findings={findings} suite={leading} title={averageLeads ? "Average fps" : "1% low"} />
-        <SuitePanel findings={findings} suite={second} title={averageLeads ? "1% low" : "Average fps"} />
+        {[averageLeads, !averageLeads].map((average) => (
+          <SuitePanel
+            key={String(average)}
+            study={study}
+            looking={looking}
+            findings={findings}
+            suite={average ? findings.average : findings.low_1}
+            title={average ? "Average fps" : "1% low"}
+          />
+        ))}
       </div>
       <section className="mt-10">
         <h2 className="mb-3 text-xl font-bold">Levels</h2>
-        <LevelChart findings={findings} lanes={study.lanes_full} />
+        <LevelChart findings={findings} lanes={study.lanes_full.filter((lane) => shown(lane.id))} />
       </section>
+      <AgainstAnother study={study} looking={looking} />
       <OddButReal study={study} beside={beside} />
       <NotCounted study={study} findings={findings} beside={beside} />
     </>

@@ -1,5 +1,7 @@
+import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import type { Looking } from "../../api/queries";
 import { MarginAxis, MarginTrack } from "../../charts/MarginTrack";
 import { describe, marginScale, shortVerdict } from "../../charts/margins";
 import { disc, laneColour, lozenge } from "../../charts/marks";
@@ -7,6 +9,7 @@ import { useWidth } from "../../charts/useWidth";
 import { Term } from "../../controls/Term";
 import { count, interval, percent, signedPercent } from "../../format";
 import type { Study } from "./study";
+import { Why } from "./Why";
 
 type FindingsOut = Schemas["FindingsOut"];
 type MarginOut = Schemas["MarginOut"];
@@ -14,7 +17,15 @@ type MarginOut = Schemas["MarginOut"];
 const ROW = 44;
 
 /** The margins of every test: a track from the finish line, both figures both ways round, verdicts in words. */
-export function MarginTable({ study, findings }: { study: Study; findings: FindingsOut }) {
+export function MarginTable({
+  study,
+  findings,
+  looking,
+}: {
+  study: Study;
+  findings: FindingsOut;
+  looking: Looking;
+}) {
   const [axis, width] = useWidth<HTMLTableCellElement>(430);
   const scale = marginScale(findings, Math.max(width, 160));
   const { baseline, other } = findings;
@@ -83,8 +94,16 @@ export function MarginTable({ study, findings }: { study: Study; findings: Findi
                   </svg>
                   <span className="sr-only">{describe(test)}</span>
                 </td>
-                <FigureCell margin={test.average} to={to} />
-                <FigureCell margin={test.low_1} to={to} />
+                {(["average", "low_1"] as const).map((key) => (
+                  <FigureCell key={key} margin={test[key]} to={to}>
+                    <Why
+                      study={study}
+                      looking={looking}
+                      asked={{ figure: key, test: test.test_id }}
+                      of={`${signedPercent(test[key].b_over_a ?? 0)}% in ${test.game}, ${key === "average" ? "average fps" : "1% low"}`}
+                    />
+                  </FigureCell>
+                ))}
                 <td className="max-w-[15.5rem] pl-5 align-middle text-[0.88rem] leading-tight">
                   <Verdict margin={test.average} name="average" />
                   <Verdict margin={test.low_1} name="1% low" />
@@ -144,7 +163,7 @@ function FigureHead({
 /** Does what was taken off for drift show once it is rounded? */
 const drifted = (margin: MarginOut) => margin.drift_share != null && Math.abs(margin.drift_share) >= 0.0005;
 
-function FigureCell({ margin, to }: { margin: MarginOut; to: string }) {
+function FigureCell({ margin, to, children }: { margin: MarginOut; to: string; children: ReactNode }) {
   if (margin.left_out || margin.b_over_a == null || margin.a_over_b == null) {
     return <td className="pl-4 align-middle text-[0.9rem] text-mute">left out</td>;
   }
@@ -158,6 +177,7 @@ function FigureCell({ margin, to }: { margin: MarginOut; to: string }) {
           {drifted(margin) && ` · raw ${signedPercent(margin.raw_b_over_a ?? 0)}%`}
         </span>
       </Link>
+      {children}
     </td>
   );
 }

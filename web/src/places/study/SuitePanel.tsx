@@ -1,19 +1,26 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import type { Looking } from "../../api/queries";
 import { words } from "../../api/words";
 import { testWords } from "../../charts/margins";
 import { count, interval, signedPercent } from "../../format";
 import { Spread } from "./Spread";
+import type { Study } from "./study";
+import { Why } from "./Why";
 
 type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];
 
 /** What the answer of one figure rests on: intervals, spread, influence, and every other way of computing it. */
 export function SuitePanel({
+  study,
+  looking,
   findings,
   suite,
   title,
 }: {
+  study: Study;
+  looking: Looking;
   findings: FindingsOut;
   suite: SuiteOut;
   title: string;
@@ -31,7 +38,13 @@ export function SuitePanel({
         <dt className="label pt-0.5">These tests</dt>
         <dd>
           <span className="figure font-semibold">{signedPercent(suite.margin)}%</span>{" "}
-          <span className="figure text-[0.86rem] text-soft">({interval(suite.low, suite.high)})</span>
+          <span className="figure text-[0.86rem] text-soft">({interval(suite.low, suite.high)})</span>{" "}
+          <Why
+            study={study}
+            looking={looking}
+            asked={{ figure: suite.figure === "average_fps" ? "average" : "low_1" }}
+            of={`${signedPercent(suite.margin)}% over ${count(suite.tests, "test")}`}
+          />
           <span className="block text-[0.88rem] text-mute">
             from pass noise{findings.bench_drift.percent_per_hour != null && " and drift"} alone
             {suite.drift && `; ${signedPercent(suite.drift.raw)}% as measured`}

@@ -1,0 +1,132 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useSearchParams } from "react-router";
+import { client, data } from "../../api/client";
+import { type Looking, useStudies } from "../../api/queries";
+import { ErrorNotice } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
+import { useAddress } from "../../controls/useAddress";
+import { interval, signedPercent } from "../../format";
+import type { Study } from "./study";
+
+const FIGURES: Record<string, string> = {
+  average_fps: "Average fps",
+  low_1: "1% low",
+  "low_0.1": "0.1% low",
+};
+
+/** Another study of the same question beside this one: do they part, and what differs between them? */
+export function AgainstAnother({ study, looking }: { study: Study; looking: Looking }) {
+  const [search] = useSearchParams();
+  const [, set] = useAddress();
+  const { data: pages } = useStudies("");
+  const others = (pages?.pages.flat() ?? []).filter((one) => one.id !== study.id && one.counts.accepted > 0);
+  const number = (name: string) => Number(search.get(name)) || undefined;
+  const chosen = number("against");
+  const theirs = { their_baseline: number("their_baseline"), their_other: number("their_other") };
+  const { data: found, error } = useQuery({
+    queryKey: ["study", study.id, "against", chosen, looking, theirs],
+    enabled: chosen !== undefined,
+    retry: false,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/findings/against/{other_study_id}", {
+          params: {
+            path: { study_id: study.id, other_study_id: chosen ?? 0 },
+            query: {
+              ...looking,
+              ...(theirs.their_baseline ? { their_baseline: theirs.their_baseline } : {}),
+              ...(theirs.their_other ? { their_other: theirs.their_other } : {}),
+            },
+          },
+        }),
+      ),
+  });
+  if (!others.length && !chosen) return null;
+  const lanes = (found?.lanes ?? []).map((one) => ({ value: String(one.id), label: one.name }));
+  return (
+    <section className="mt-10" aria-label="Beside another study">
+      <div className="mb-2 flex flex-wrap items-center gap-3">
+        <h2 className="text-xl font-bold">Beside another study</h2>
+        <Select
+          label="Another study"
+          className="w-96! max-w-full"
+          value={chosen ? String(chosen) : ""}
+          placeholder="choose a study of the same question"
+          onChange={(id) => set({ against: id, their_baseline: "", their_other: "" })}
+          options={others.map((one) => ({ value: String(one.id), label: one.question }))}
+        />
+        {found && (
+          <>
+            <Select
+              label="Their lane"
+              className="w-44!"
+              value={String(found.other.id)}
+              onChange={(id) => set({ their_baseline: String(found.baseline.id), their_other: id })}
+              options={lanes.filter((one) => one.value !== String(found.baseline.id))}
+            />
+            <span className="label">over</span>
+            <Select
+              label="Their baseline"
+              className="w-44!"
+              value={String(found.baseline.id)}
+              onChange={(id) => set({ their_baseline: id, their_other: "" })}
+              options={lanes}
+            />
+          </>
+        )}
+      </div>
+      <ErrorNotice error={error} />
+      {found && chosen && (
+        <>
+          {found.figures[0] && <p className="max-w-5xl text-[1.1rem]">{found.figures[0].words}</p>}
+          <table className="mt-3 border-collapse">
+            <caption className="sr-only">Margins of both studies over the tests that both ran</caption>
+            <thead>
+              <tr className="label">
+                <th scope="col" className="pb-1 pr-5">
+                  Figure
+                </th>
+                <th scope="col" className="pb-1 pr-5">
+                  Here
+                </th>
+                <th scope="col" className="pb-1 pr-5 normal-case!">
+                  <Link to={`/studies/${found.study_id}/findings`}>There</Link>
+                </th>
+                <th scope="col" className="pb-1">
+                  They part by
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {found.figures
+                .filter((one) => one.here)
+                .map((one) => (
+                  <tr key={one.figure} className="border-rule border-t">
+                    <th scope="row" className="py-1 pr-5 text-left">
+                      {FIGURES[one.figure] ?? one.figure}
+                    </th>
+                    {[one.here, one.there, one.apart].map((share, at) => (
+                      <td key={["here", "there", "apart"][at]} className="figure py-1 pr-5">
+                        {share ? `${signedPercent(share.margin)}%` : "–"}{" "}
+                        {share && (
+                          <span className="text-[0.82rem] text-mute">
+                            ({interval(share.low, share.high)})
+                          </span>
+                        )}
+                      </td>
+                    ))}
+                  </tr>
+                ))}
+            </tbody>
+          </table>
+          <h3 className="mt-4 font-bold">What differs between them</h3>
+          <ul className="text-soft">
+            {found.differences.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+        </>
+      )}
+    </section>
+  );
+}
