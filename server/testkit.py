@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import uuid
 from dataclasses import dataclass, field
@@ -14,6 +15,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from people.models import Person
+from PIL import Image
 from planning.schemas import PlanEdit, SequenceIn
 from procrastinate.contrib.django import app
 from procrastinate.testing import InMemoryConnector
@@ -38,6 +40,16 @@ def edit_body(kind: type[Edit], /, **given: Any) -> dict[str, Any]:
         if not field.is_required()
     }
     return {**json.loads(json.dumps(defaults, default=str)), "seen": "", **given}
+
+
+def picture(form: str = "PNG", size: tuple[int, int] = (16, 9)) -> bytes:
+    """A small picture."""
+    out = io.BytesIO()
+    Image.new("RGB", size, (30, 90, 110)).save(out, form)
+    return out.getvalue()
+
+
+PICTURE = picture()
 
 
 @dataclass
@@ -103,6 +115,10 @@ class Caller:
             body["written_at"] = written_at.isoformat()
         response = self.client.post(f"/api/studies/{study}/files", body)
         return self._read(response, status)
+
+    def hand_picture(self, path: str, content: bytes, status: int = 200, name: str = "square.png") -> Any:
+        """Hand in a picture."""
+        return self._read(self.client.post(f"/api{path}", {"file": SimpleUploadedFile(name, content)}), status)
 
     def send_piece(self, pack: int, position: int, content: bytes, status: int = 200) -> Any:
         """Send one piece of a zip of many files."""

@@ -43,6 +43,8 @@ def kind_answer(study_id: int, targets: Sequence[float] = (), older: int | None 
         if older is not None:
             core, beside = joined(core, laid, older)
         found = answer_of(Sheet(core))
+    except Problem:
+        raise
     except RennbahnError as error:
         raise Problem("no_answer", _said(error), field="lanes") from None
     groups = {group.key: group.words for group in groups_of(study)}

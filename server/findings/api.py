@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import HttpRequest, HttpResponse
-from ninja import Router
+from ninja import File, Router, UploadedFile
+from opendocument import ods_answer
+from people.access import user_of
 from problems import Problem
 from quick import json_answer
 from sheets import csv_answer
 
-from findings import against, answers, exports, holding, moving, parts, queries, why, worth
+from findings import against, answers, exports, eye, holding, moving, parts, queries, why, worth
 from findings.answer_schemas import AgainstOut, AnswerOut, ForReaderOut, HeldOut, PartsOut, WhyOut
 from findings.queries import Asked
-from findings.schemas import BesideOut, FindingsOut, WhatIfIn, WhatIfOut
+from findings.schemas import BesideOut, EyeNoteIn, EyeNoteOut, FindingsOut, WhatIfIn, WhatIfOut
 
 router = Router(tags=["findings"])
+FILE: Any = File(None)  # type: ignore[type-arg]
 
 #: No wanted rate is above this, fps.
 _MOST_FPS = 10_000.0
@@ -131,6 +136,57 @@ def why_it_is(
     return json_answer(why.why(study_id, Asked(baseline, other, group), figure, test, lane))
 
 
+@router.get("/{int:study_id}/answer.ods")
+def answer_sheet(request: HttpRequest, study_id: int) -> HttpResponse:
+    """The numbers of that answer as an OpenDocument sheet."""
+    return ods_answer(exports.answer_csv(study_id), f"answer-{study_id}.ods")
+
+
+@router.get("/{int:study_id}/eye-notes", response=list[EyeNoteOut])
+def eye_notes(request: HttpRequest, study_id: int) -> HttpResponse:
+    """What the eye gets from lane to lane, as reviewers wrote it, with what pictures there are."""
+    return json_answer(eye.eye_notes(study_id))
+
+
+@router.put("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}", response=list[EyeNoteOut])
+def keep_eye_note(
+    request: HttpRequest, study_id: int, from_lane_id: int, to_lane_id: int, payload: EyeNoteIn
+) -> HttpResponse:
+    """Write down what the eye gets from one lane to another."""
+    return json_answer(eye.keep_note(user_of(request), study_id, from_lane_id, to_lane_id, payload))
+
+
+@router.post("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}/{side}", response=list[EyeNoteOut])
+def keep_eye_picture(
+    request: HttpRequest,
+    study_id: int,
+    from_lane_id: int,
+    to_lane_id: int,
+    side: str,
+    file: UploadedFile | None = FILE,
+) -> HttpResponse:
+    """Keep a picture of the lane it comes `from` or goes `to`, in place of one that is there."""
+    return json_answer(eye.keep_picture(user_of(request), study_id, from_lane_id, to_lane_id, side, file))
+
+
+@router.get("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}/{side}")
+def eye_picture(request: HttpRequest, study_id: int, from_lane_id: int, to_lane_id: int, side: str) -> HttpResponse:
+    """A picture as it was handed in."""
+    return eye.picture(study_id, from_lane_id, to_lane_id, side)
+
+
+@router.get("/{int:study_id}/findings.ods")
+def findings_sheet(
+    request: HttpRequest,
+    study_id: int,
+    baseline: int | None = None,
+    other: int | None = None,
+    group: str | None = None,
+) -> HttpResponse:
+    """The margins of every test of a group as an OpenDocument sheet."""
+    return ods_answer(exports.findings_csv(study_id, Asked(baseline, other, group)), f"findings-{study_id}.ods")
+
+
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)
 def beside(
     request: HttpRequest,
@@ -158,7 +214,4 @@ def findings_csv(
     group: str | None = None,
 ) -> HttpResponse:
     """The margins of every test of a group as CSV."""
-    content = exports.findings_csv(study_id, Asked(baseline, other, group))
-    response = HttpResponse(content, content_type="text/csv; charset=utf-8")
-    response.headers["Content-Disposition"] = f'attachment; filename="findings-{study_id}.csv"'
-    return response
+    return csv_answer(exports.findings_csv(study_id, Asked(baseline, other, group)), f"findings-{study_id}.csv")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import operator
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -13,7 +14,9 @@ from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, PassFacts, TestFacts
 from rennbahn.comparing.model import AVERAGE
+from rennbahn.planning.settings import is_off
 from rennbahn.worth import together_dba
+from scenes.models import Condition
 from studies.models import COUNTING, Lane, Pass, PassState, Study, StudyKind, Test
 from studies.queries import group_key
 
@@ -75,10 +78,45 @@ def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Par
     if study.kind == StudyKind.SWEEP:
         return replace(facts, rival=facts.level is None)
     if study.kind == StudyKind.SCALING:
-        return replace(facts, step=float(lane.position))
+        native = _native_of(lane, list(study.lanes.all()))
+        return replace(facts, step=float(lane.position), upscaled_from=None if native is None else str(native.pk))
     if study.kind == StudyKind.SEVERAL:
         return replace(facts, cards=sum(part.kind == "card" for part in _parts(lane)))
     return facts
+
+
+def _native_of(lane: Lane, lanes: Sequence[Lane]) -> Lane | None:
+    """The lane that draws natively what an upscaled one draws inside, all else told alike; None of a native one."""
+    told = lane.condition
+    inside = None if told is None else _inside_pixels(told)
+    if told is None or inside is None:
+        return None
+    for other in lanes:
+        own = other.condition
+        if own is None or other.pk == lane.pk or _inside_pixels(own) is not None:
+            continue
+        pixels = pixels_of(own.resolution)
+        alike = all(getattr(own, name) == getattr(told, name) for name in ("preset", "ray_tracing", "api"))
+        if alike and pixels is not None and abs(pixels[0] * pixels[1] / inside - 1.0) <= _SAME_PIXELS:
+            return other
+    return None
+
+
+#: Sizes inside upscaling are rounded to whole pixels and multiples of eight.
+_SAME_PIXELS = 0.02
+
+
+def _inside_pixels(condition: Condition) -> float | None:
+    """How many pixels an upscaled picture is drawn with: by a size, or by a share of each side; None without either."""
+    if not condition.upscaling or is_off(condition.upscaling):
+        return None
+    size, outside = pixels_of(condition.upscaling), pixels_of(condition.resolution)
+    if size is not None:
+        return float(size[0] * size[1])
+    share = re.search(r"(\d+(?:[.,]\d+)?)\s*%", condition.upscaling)
+    if share is None or outside is None:
+        return None
+    return outside[0] * outside[1] * (float(share.group(1).replace(",", ".")) / 100.0) ** 2
 
 
 def _card_memory(lane: Lane) -> float | None:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from planning.schemas import CaveatOut
-from pydantic import Field
+from pydantic import Field, StringConstraints
 from quick import Out
 from strict import In
 from studies.schemas import GroupOut, Method
@@ -330,3 +330,31 @@ class FindingsOut(Out):
     bench_drift: BenchDrift
     #: Captures whose figures are being made anew.
     stale: int
+
+
+class EyeNoteIn(In):
+    """What the eye gets, in the reviewer's words; `seen` is the mark of the note that was read, empty of none."""
+
+    words: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2000)]
+    seen: str = Field(default="", max_length=64)
+
+
+class EyePictureOut(Out):
+    """A picture of one side: its name, its size in pixels, and a mark of its content."""
+
+    side: str
+    name: str
+    width: int
+    height: int
+    sha256: str
+
+
+class EyeNoteOut(Out):
+    """What the eye gets from one lane to another."""
+
+    from_lane: int
+    to_lane: int
+    words: str
+    by: str
+    pictures: list[EyePictureOut]
+    seen: str

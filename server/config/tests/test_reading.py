@@ -10,7 +10,7 @@ import pytest
 from config.api import api
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
-from testkit import Bench, Caller, accepting, study_body
+from testkit import PICTURE, Bench, Caller, accepting, study_body
 
 PLAN = {"starts_on": "2026-01-05", "deadline": "2026-03-01T00:00"}
 
@@ -65,6 +65,8 @@ def run_some(lead: Caller, tester: Caller, study: dict[str, Any], cells: int) ->
 def paths(study: dict[str, Any], lead: Caller) -> list[str]:
     """Every address that only reads, with ids of things that are there."""
     first = next(one for one in lead.get(f"/studies/{study['id']}/passes") if one["capture_id"])
+    step = "/".join(str(lane["id"]) for lane in study["lanes_full"][:2])
+    lead.hand_picture(f"/studies/{study['id']}/eye-notes/{step}/from", PICTURE)
     ids = {
         "study_id": study["id"],
         "test_id": first["test_id"],
@@ -74,6 +76,9 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "version_id": study["lanes_full"][0]["setup"]["version_id"],
         "reader_id": lead.get("/readers")[0]["id"],
         "other_study_id": next(one["id"] for one in lead.get("/studies") if one["id"] != study["id"]),
+        "from_lane_id": study["lanes_full"][0]["id"],
+        "to_lane_id": study["lanes_full"][1]["id"],
+        "side": "from",
         "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
     }
     found = []

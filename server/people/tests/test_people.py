@@ -79,6 +79,12 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/findings/parts", None, "viewer"),
     ("GET", "/studies/{study_id}/findings/against/{other_study_id}", None, "viewer"),
     ("GET", "/studies/{study_id}/why", None, "viewer"),
+    ("GET", "/studies/{study_id}/answer.ods", None, "viewer"),
+    ("GET", "/studies/{study_id}/findings.ods", None, "viewer"),
+    ("GET", "/studies/{study_id}/eye-notes", None, "viewer"),
+    ("PUT", "/studies/{study_id}/eye-notes/{from_lane_id}/{to_lane_id}", {"words": "grain"}, "tester"),
+    ("POST", "/studies/{study_id}/eye-notes/{from_lane_id}/{to_lane_id}/{side}", "a file", "tester"),
+    ("GET", "/studies/{study_id}/eye-notes/{from_lane_id}/{to_lane_id}/{side}", None, "viewer"),
     ("GET", "/studies", None, "viewer"),
     ("POST", "/studies/{study_id}/archive", None, "lead"),
     ("POST", "/studies/{study_id}/restore", None, "lead"),
@@ -221,6 +227,9 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             "decision_id",
             "reader_id",
             "other_study_id",
+            "from_lane_id",
+            "to_lane_id",
+            "side",
             "position",
         ):
             address = address.replace(f"{{{name}}}", "0")

@@ -1,4 +1,5 @@
 import { useStudies } from "../../api/queries";
+import { Button } from "../../controls/Button";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import type { Study } from "../study/study";
@@ -28,5 +29,15 @@ export function JoinOlder({ study }: { study: Study }) {
         ]}
       />
     </div>
+  );
+}
+
+/** The way back where an older study cannot be joined. */
+export function LeaveOlderOut() {
+  const [, set] = useAddress();
+  return (
+    <Button className="my-2" onClick={() => set({ joined: "" })}>
+      Leave the older results out
+    </Button>
   );
 }

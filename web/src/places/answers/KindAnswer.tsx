@@ -62,6 +62,7 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
         {shown.asks}
         <ExportMenu label="Export the answer" name={study.question} draw={(how) => shown.picture(how)}>
           <MenuLink href={`/api/studies/${study.id}/answer.csv`}>Table as CSV</MenuLink>
+          <MenuLink href={`/api/studies/${study.id}/answer.ods`}>Table as OpenDocument</MenuLink>
         </ExportMenu>
       </div>
       <div className="overflow-x-auto">
@@ -70,6 +71,7 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
       <div className="mt-6 overflow-x-auto">
         <Table shown={shown} />
       </div>
+      {shown.below}
       {shown.leftOut.length > 0 && (
         <>
           <h2 className="mt-6 mb-1 text-lg font-bold">Left out here</h2>

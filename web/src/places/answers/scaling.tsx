@@ -2,6 +2,7 @@ import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { ms } from "../../format";
 import { type Asked, block, ends, out, told } from "./asked";
+import { EyeNotes } from "./EyeNotes";
 import { type Shown, signed } from "./shown";
 
 /** Scaling: what each step costs, both ways round. */
@@ -56,5 +57,6 @@ export function scaling(asked: Asked): Shown | null {
       })),
     },
     leftOut: out(asked, own.left_out),
+    below: <EyeNotes study={asked.study} names={names} steps={own.suite} />,
   };
 }

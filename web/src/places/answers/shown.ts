@@ -18,6 +18,8 @@ export interface Shown {
     rows: { key: string; cells: ReactNode[]; strong?: boolean }[];
   };
   leftOut: string[];
+  /** What stands beneath the table. */
+  below?: ReactNode;
 }
 
 /** Names and places of a study's lanes and tests, by the ids that answers have them under. */

@@ -18,6 +18,7 @@ import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
 import { ForWhom } from "../answers/ForWhom";
 import { useFront } from "../answers/Front";
+import { LeaveOlderOut } from "../answers/JoinOlder";
 import { KindAnswer } from "../answers/KindAnswer";
 import { LimitsSection } from "../answers/Limits";
 import { AgainstAnother } from "./Against";
@@ -74,6 +75,7 @@ export function Findings({ study }: { study: Study }) {
   return (
     <>
       <ErrorNotice error={trouble} />
+      {trouble && search.get("joined") && <LeaveOlderOut />}
       {first && <KindAnswer study={study} answer={first} />}
       <section aria-label={first ? "One lane over another" : "Answer"} className="mb-5">
         <Heading
@@ -209,6 +211,7 @@ function Bar({ study, findings, look }: Choosing) {
       setError(problem);
     }
   };
+  const looked = `baseline=${findings.baseline.id}&other=${findings.other.id}&group=${encodeURIComponent(findings.group)}`;
   const flips = [findings.average, findings.low_1].filter((suite) => suite.depends_on_method);
   return (
     <div className="mb-4">
@@ -242,10 +245,9 @@ function Bar({ study, findings, look }: Choosing) {
             <MenuAction onSelect={() => exportAs(1, LIGHT_PICTURE)}>Chart as PNG, 1920 × 1080</MenuAction>
             <MenuAction onSelect={() => exportAs(2, LIGHT_PICTURE)}>Chart as PNG, 3840 × 2160</MenuAction>
             <MenuAction onSelect={() => exportAs(1, DARK_PICTURE)}>Chart as PNG, dark</MenuAction>
-            <MenuLink
-              href={`/api/studies/${study.id}/findings.csv?baseline=${findings.baseline.id}&other=${findings.other.id}&group=${encodeURIComponent(findings.group)}`}
-            >
-              Table as CSV
+            <MenuLink href={`/api/studies/${study.id}/findings.csv?${looked}`}>Table as CSV</MenuLink>
+            <MenuLink href={`/api/studies/${study.id}/findings.ods?${looked}`}>
+              Table as OpenDocument
             </MenuLink>
           </Menu>
           {lead && (

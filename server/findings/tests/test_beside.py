@@ -1,0 +1,235 @@
+"""What stands beside the findings: parts, limits, derivations, other studies, notes on what the eye gets, sheets."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from findings.answer_schemas import AgainstOut, AnswerOut, HeldOut, PartsOut, WhyOut
+from rennbahn.simulation import Rig, Scene
+from rennbahn.simulation.sitting import LOGGER
+from scenes.schemas import GameEdit
+from testkit import PICTURE, Bench, Caller, edit_body, picture, study_body
+
+DEMAND = Scene(4.0, 9.0, seconds=8.0)
+TESTS = study_body()["tests"][:3]
+
+
+def lane(name: str, **more: Any) -> dict[str, Any]:
+    parts = [{"kind": "card", "name": name}, {"kind": "driver", "name": f"{name} driver"}]
+    return {"name": name, "setup": {"name": f"Box, {name}", "parts": parts, "settings": []}} | more
+
+
+@pytest.fixture
+def run(lead: Caller, tester: Caller) -> Callable[..., Bench]:
+    """A study of two lanes or more, run at their speeds; a study `after` another uses the same setups."""
+
+    def make(speeds: dict[str, float], *, seed: int = 0, tests: Any = TESTS, **more: Any) -> Bench:
+        lanes = [lane(name) for name in speeds]
+        study = lead.post("/studies", study_body(lanes=lanes, tests=tests, **more), status=201)
+        bench = Bench(lead, tester, study, DEMAND, LOGGER)
+        for test in range(len(tests)):
+            for position, speed in enumerate(speeds.values()):
+                for number in range(3):
+                    one = seed + 1000 * test + 10 * position + number
+                    bench.accept(bench.record(position, test, seed=one, rig=Rig(gpu_speed=speed)))
+        return bench
+
+    return make
+
+
+def test_sets_of_games_are_suites_of_their_own(lead: Caller, run: Callable[..., Bench]) -> None:
+    bench = run({"old": 1.0, "new": 1.1})
+    game = next(one for one in lead.get("/games") if one["name"] == TESTS[0]["game"])
+    body = edit_body(GameEdit, name=game["name"], marks=["open worlds"], genre="mystery") | {"seen": game["seen"]}
+    assert lead.put(f"/games/{game['id']}", body)["marks"] == ["open worlds"]
+    found = lead.get(f"/studies/{bench.id}/findings/parts")
+    PartsOut.model_validate(found)
+    own = {one["name"]: one for one in found["parts"]}
+    assert {"open worlds", "genre: mystery"} <= set(own)
+    assert own["open worlds"]["average"]["tests"] == 1
+    whole = lead.get(f"/studies/{bench.id}/findings")
+    test = next(one for one in whole["tests"] if one["game"] == game["name"])
+    assert own["open worlds"]["average"]["margin"] == pytest.approx(test["average"]["b_over_a"])
+    assert len(found["influence"]) == 3
+    moves = {one["test"]: one["without"] for one in found["influence"]}
+    mover = whole["average"]["mover"]
+    assert moves[str(mover["test_id"])] == pytest.approx(mover["without"])
+
+
+def test_games_newer_than_the_driver_are_told_by_their_dates(lead: Caller, run: Callable[..., Bench]) -> None:
+    game = TESTS[1]["game"]
+    facts = {"version": "1", "date": "2026-06-01"}
+    for name in ("old", "new"):
+        lead.post("/parts", {"kind": "driver", "name": f"{name} driver", "facts": facts}, status=201)
+    build = {"kind": "build", "name": "B2", "facts": {"game": game, "version": "2", "date": "2026-08-01"}}
+    lead.post("/parts", build, status=201)
+    lanes = [lane("old"), lane("new")]
+    for one in lanes:
+        one["setup"]["parts"].append({"kind": "build", "name": "B2"})
+    study = lead.post("/studies", study_body(lanes=lanes, tests=TESTS), status=201)
+    found = lead.get(f"/studies/{study['id']}/findings/parts")
+    assert [one["name"] for one in found["parts"] if "driver" in one["name"]] == ["newer than the driver"]
+
+
+def test_limits_say_what_each_side_could_do_alone(lead: Caller, run: Callable[..., Bench]) -> None:
+    bench = run({"old": 1.0, "new": 1.2})
+    found = lead.get(f"/studies/{bench.id}/limits")
+    HeldOut.model_validate(found)
+    assert {one["held_by"] for one in found["tests"]} == {"card"}
+    assert found["sentence"]["text"].startswith("What holds the rate: all the card")
+    cards = [one for one in found["alone"]["margins"] if one["side"] == "card"]
+    assert len(cards) == 3
+    assert all(one["verdict"] == "ahead" and 0.1 < one["margin"] < 0.3 for one in cards)
+    assert found["expected"] is None
+    asked = lead.get(f"/studies/{bench.id}/limits?resolution=3440 x 1440")
+    assert asked["expected"]["sentence"]["answer"] == "no estimate"
+    refused = lead.get(f"/studies/{bench.id}/limits?resolution=huge", status=422)
+    assert (refused["code"], refused["field"]) == ("bad_resolution", "resolution")
+
+
+def test_a_resolution_that_was_not_run_is_estimated_apart(lead: Caller, run: Callable[..., Bench]) -> None:
+    for name, size in (("small", "1920 × 1080"), ("large", "3840 × 2160")):
+        lead.post("/conditions", {"name": name, "resolution": size, "preset": "high"}, status=201)
+    tests = [TESTS[0] | {"condition": name} for name in ("small", "large")]
+    bench = run({"old": 1.0, "new": 1.1}, tests=tests)
+    found = lead.get(f"/studies/{bench.id}/limits?resolution=2560 × 1440")
+    assert found["resolutions"] == ["1920 × 1080", "3840 × 2160"]
+    (scene,) = found["expected"]["scenes"]
+    assert scene["words"] == "between 1920 × 1080 and 3840 × 2160"
+    assert scene["low"] < scene["margin"] < scene["high"]
+    assert "an estimate from 1 scene" in found["expected"]["sentence"]["text"]
+
+
+def test_every_number_opens_its_derivation(lead: Caller, run: Callable[..., Bench]) -> None:
+    bench = run({"old": 1.0, "new": 1.1}, kind="ladder", factor="Graphics card")
+    findings = lead.get(f"/studies/{bench.id}/findings")
+    test = findings["tests"][0]
+    one = lead.get(f"/studies/{bench.id}/why?test={test['test_id']}")
+    WhyOut.model_validate(one)
+    assert one["value"] == f"+{100 * test['average']['b_over_a']:.1f}%"
+    ids = {p["id"] for p in lead.get(f"/studies/{bench.id}/passes")}
+    assert {int(p["id"]) for cell in one["cells"] for p in cell["passes"]} <= ids
+    suite = lead.get(f"/studies/{bench.id}/why")
+    assert suite["value"] == f"+{100 * findings['average']['margin']:.1f}%"
+    level = lead.get(f"/studies/{bench.id}/why?lane={bench.lane(1)}")
+    rungs = lead.get(f"/studies/{bench.id}/answer")["ladder"][0]["lanes"]
+    assert level["value"] == f"{next(r['fps'] for r in rungs if r['lane'] == str(bench.lane(1))):.0f} fps"
+    for query in ("test=0", "lane=0", "figure=median"):
+        assert lead.get(f"/studies/{bench.id}/why?{query}", status=404)["code"] == "not_found"
+
+
+def test_two_studies_of_a_question_stand_beside_each_other(lead: Caller, run: Callable[..., Bench]) -> None:
+    first = run({"old": 1.0, "new": 1.1})
+    again = run({"old": 1.0, "new": 1.3}, seed=500, question="Again?", method={"equal_band": 0.02})
+    found = lead.get(f"/studies/{first.id}/findings/against/{again.id}")
+    AgainstOut.model_validate(found)
+    average = found["figures"][0]
+    assert (average["tests"], average["said"]) == (3, "part")
+    assert "They part by +" in average["words"]
+    assert "equal band: 0.01 here, 0.02 there" in found["differences"]
+    turned = lead.get(f"/studies/{first.id}/findings/against/{again.id}?their_baseline={again.lane(1)}")
+    assert turned["other"]["id"] == again.lane(0)
+    assert turned["figures"][0]["there"]["margin"] < 0
+    assert lead.get(f"/studies/{first.id}/findings/against/{first.id}", status=422)["code"] == "same_study"
+
+
+def test_older_results_join_a_ladder_where_the_method_agrees(lead: Caller, run: Callable[..., Bench]) -> None:
+    ladder = {"kind": "ladder", "factor": "Graphics card"}
+    old = run({"first": 0.8, "second": 0.9}, question="Last year?", **ladder)
+    new = run({"third": 1.0, "fourth": 1.1}, seed=500, **ladder)
+    found = lead.get(f"/studies/{new.id}/answer?joined={old.id}")
+    AnswerOut.model_validate(found)
+    assert len(found["ladder"][0]["lanes"]) == 4
+    assert found["ladder"][0]["lanes"][-1]["lane"] == str(old.lane(0))
+    assert found["joined"][0]["words"] == (
+        "first, from “Last year?”: of the same day, driver first driver, same scenes in 3 of its tests"
+    )
+    other = run({"fifth": 1.0, "sixth": 1.1}, question="Otherwise?", method={"low_school": "slowest_frames"}, **ladder)
+    refused = lead.get(f"/studies/{new.id}/answer?joined={other.id}", status=422)
+    assert (refused["code"], refused["field"]) == ("method_differs", "joined")
+    assert lead.get(f"/studies/{new.id}/answer?joined={new.id}", status=422)["code"] == "same_study"
+
+
+@pytest.fixture
+def presets(lead: Caller) -> dict[str, Any]:
+    """A scaling study of native and upscaled."""
+    for name, size, upscaling in (("native", "1920 × 1080", "off"), ("upscaled", "3840 × 2160", "50%")):
+        body = {"name": name, "resolution": size, "preset": "high", "upscaling": upscaling}
+        lead.post("/conditions", body, status=201)
+    setup = lead.post("/setups", {"name": "Box"}, status=201)
+    lanes = [{"name": name, "condition": name, "setup_id": setup["id"]} for name in ("native", "upscaled")]
+    found: dict[str, Any] = lead.post(
+        "/studies", study_body(lanes=lanes, kind="scaling", factor="Upscaling", tests=TESTS[:1]), status=201
+    )
+    return found
+
+
+def test_what_the_eye_gets_is_kept_with_pictures(
+    lead: Caller, tester: Caller, viewer: Caller, presets: dict[str, Any]
+) -> None:
+    first, second = (one["id"] for one in presets["lanes_full"])
+    address = f"/studies/{presets['id']}/eye-notes"
+    (note,) = tester.put(f"{address}/{first}/{second}", {"words": "Softer leaves."})
+    assert (note["words"], note["by"], note["pictures"]) == ("Softer leaves.", "a-tester", [])
+    stale = tester.put(f"{address}/{first}/{second}", {"words": "Other."}, status=409)
+    assert stale["code"] == "changed_meanwhile"
+    tester.put(f"{address}/{first}/{second}", {"words": "Softer leaves, no shimmer.", "seen": note["seen"]})
+    tester.hand_picture(f"{address}/{first}/{second}/from", PICTURE)
+    (note,) = tester.hand_picture(f"{address}/{first}/{second}/to", picture("JPEG"), name="up.jpg")
+    assert [(one["side"], one["width"], one["height"]) for one in note["pictures"]] == [("from", 16, 9), ("to", 16, 9)]
+    shown = viewer.client.get(f"/api{address}/{first}/{second}/to")
+    assert (shown.status_code, shown.headers["Content-Type"]) == (200, "image/jpeg")
+    assert shown.headers["X-Content-Type-Options"] == "nosniff"
+    assert viewer.client.get(f"/api{address}/{first}/{second}/from").content == PICTURE
+    assert any("what the eye gets" in line["what"] for line in lead.get(f"/studies/{presets['id']}/audit"))
+    assert viewer.get(address)[0]["words"] == "Softer leaves, no shimmer."
+
+
+@pytest.mark.parametrize(
+    ("content", "code"),
+    [
+        (b"<svg xmlns='http://www.w3.org/2000/svg'><script>alert(1)</script></svg>", "no_picture"),
+        (b"<html>", "no_picture"),
+        (PICTURE[:40], "no_picture"),
+        (picture("GIF"), "no_picture"),
+        (picture("PNG", (9000, 8000)), "too_large"),
+    ],
+)  # fmt: skip
+def test_what_is_no_picture_is_refused(tester: Caller, presets: dict[str, Any], content: bytes, code: str) -> None:
+    first, second = (one["id"] for one in presets["lanes_full"])
+    address = f"/studies/{presets['id']}/eye-notes"
+    refused = tester.hand_picture(f"{address}/{first}/{second}/from", content, status=422)
+    assert refused["code"] == code
+    assert tester.get(address) == []
+    assert tester.hand_picture(f"{address}/{first}/{first}/from", PICTURE, status=404)["code"] == "not_found"
+    assert tester.hand_picture(f"{address}/{first}/{second}/aside", PICTURE, status=404)["code"] == "not_found"
+
+
+def test_upscaled_lanes_are_held_against_what_they_draw_inside(
+    lead: Caller, tester: Caller, presets: dict[str, Any]
+) -> None:
+    bench = Bench(lead, tester, presets, DEMAND, LOGGER)
+    for position, speed in enumerate((1.0, 0.8)):
+        for number in range(3):
+            bench.accept(bench.record(position, 0, seed=10 * position + number, rig=Rig(gpu_speed=speed)))
+    found = lead.get(f"/studies/{presets['id']}/answer")["scaling"][0]
+    (one,) = found["upscaling"]
+    assert (one["lane"], one["native"]) == (str(bench.lane(1)), str(bench.lane(0)))
+    assert one["cost_ms"] > 0
+    assert one["share_kept"] == pytest.approx(0.8, abs=0.05)
+
+
+def test_tables_come_as_sheets_too(lead: Caller, run: Callable[..., Bench]) -> None:
+    bench = run({"old": 1.0, "=new": 1.1}, kind="ladder", factor="Graphics card")
+    for path in ("findings.ods", "answer.ods"):
+        response = lead.client.get(f"/api/studies/{bench.id}/{path}")
+        assert response.headers["Content-Type"] == "application/vnd.oasis.opendocument.spreadsheet"
+        content = zipfile.ZipFile(io.BytesIO(response.content)).read("content.xml").decode()
+        assert 'office:value-type="float"' in content
+        assert "table:formula" not in content
+        # A name that looks like a formula is a word.
+        assert 'office:string-value="=new' in content
