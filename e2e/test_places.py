@@ -31,6 +31,12 @@ PLACES = {
     "a sweep's answer": (["Where does more power stop paying?", "Findings"], "Most for its power"),
     "a grid's answer": (["Does a second stick matter more with more power?", "Findings"], "What holds the rate"),
     "a scaling's answer": (["What does each preset cost a living-room computer?", "Findings"], "back again gains"),
+    "a budget's answer": (["Which preset holds a headset at 90?", "Findings"], "What holds the rate"),
+    "several cards' answer": (["Is a second card worth its slot?", "Findings"], "What holds the rate"),
+    "a proxy check's answer": (["Do the built-in benchmarks keep the ratios of play?", "Findings"], "For whom?"),
+    "for a reader": ([FANS, "A family on the couch"], "A family on the couch: it does not matter"),
+    "readers": (["Readers"], "Quick hands"),
+    "new study of several cards": (["New study", "Several cards"], "How many of the setup"),
     "record": ([FANS, "Record"], "Setups as used"),
     "bench": (["Bench"], "Copy, one thing changed"),
     "setup sheet": (["Bench", "Sheet"], "read each back from a second place".upper()),
@@ -82,7 +88,23 @@ def test_axe_finds_nothing(page: Page, scheme: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("width", "places"), [(1280, list(PLACES)), (390, ["desk", "people", "findings", "passes of a test", "scene card"])]
+    ("width", "places"),
+    [
+        (1280, list(PLACES)),
+        (
+            390,
+            [
+                "desk",
+                "people",
+                "findings",
+                "for a reader",
+                "a ladder's answer",
+                "readers",
+                "passes of a test",
+                "scene card",
+            ],
+        ),
+    ],
 )
 def test_nothing_needs_sideways_scrolling(page: Page, width: int, places: list[str]) -> None:
     page.sign_in("mara", PASSWORD)

@@ -6,7 +6,10 @@ import numpy as np
 import pytest
 from rennbahn.errors import RennbahnError
 from rennbahn.measures import Figures, figures_of
+from rennbahn.planning.fairness import SetupDescription
+from rennbahn.planning.weighing import PartDescription
 from rennbahn.simulation import Dialect, Rig, Scene, Upset, run_pass, write_log
+from rennbahn.simulation.abilities import rig_of
 
 
 def figures(scene: Scene, rig: Rig | None = None, upset: Upset | None = None, seed: int = 7) -> Figures:
@@ -46,3 +49,30 @@ def test_the_logger_writes_only_what_there_is() -> None:
     capture = run_pass(Scene(5, 9, seconds=2), Rig(), np.random.default_rng(1))
     with pytest.raises(RennbahnError, match="no channel fan_rpm"):
         write_log(capture, Dialect(names={"frame_time": "ms", "fan_rpm": "fan"}))
+
+
+def test_a_card_short_of_memory_waits_and_several_cards_deliver_in_turns() -> None:
+    scene = Scene(cpu_ms=4.0, gpu_ms=10.0, seconds=10.0, memory_gb=9.0)
+    roomy, short = (run_pass(scene, Rig(memory_gb=size), np.random.default_rng(3)) for size in (12.0, 8.0))
+    assert roomy.channels["vram_used_mib"][0] == 9 * 1024
+    assert short.channels["vram_used_mib"][0] < 8 * 1024
+    assert len(short) < 0.8 * len(roomy)
+    bare = run_pass(Scene(4.0, 10.0, seconds=10.0), Rig(), np.random.default_rng(3))
+    assert "vram_used_mib" not in bare.channels
+    turns = run_pass(scene, Rig(memory_gb=12.0, alternates=0.3), np.random.default_rng(3))
+    apart = np.abs(np.diff(turns.frame_ms))
+    assert np.median(apart) > 3.0 * np.median(np.abs(np.diff(roomy.frame_ms)))
+    assert abs(turns.duration_s / len(turns) - roomy.duration_s / len(roomy)) < 2e-4
+
+
+def test_cards_draw_what_is_written_down_of_them() -> None:
+    def setup(*watts: float) -> SetupDescription:
+        facts = [{"power_limit_w": each, "memory_gb": 8} for each in watts]
+        parts = tuple(PartDescription("card", f"Card {at}", told) for at, told in enumerate(facts))
+        return SetupDescription(parts=parts, settings={})
+
+    one, two = rig_of(setup(150.0)), rig_of(setup(150.0, 150.0))
+    assert (one.power_w, two.power_w) == (150.0, 300.0)
+    assert one.alternates == 0.0
+    assert two.alternates > 0.2
+    assert (one.memory_gb, two.memory_gb) == (8.0, 8.0), "each card holds what it draws"

@@ -15,6 +15,8 @@ from bench.queries import description_of
 from bench.schemas import SettingIn, SetupIn
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from findings.eye import keep_note, keep_picture
+from findings.schemas import EyeNoteIn
 from intake.queries import arrival_out
 from intake.schemas import Assignment, TakeIn
 from intake.services import receive, take
@@ -30,6 +32,7 @@ from studies.services import create_study, finish_study
 
 from demo import plans
 from demo.hardware import CARDS, refs
+from demo.looks import hills
 from demo.scenario import RECORDED, SEED
 
 _PASSES = 3
@@ -180,8 +183,20 @@ def tell(script: Script, lead: User, tester: User, rigs: Mapping[str, int]) -> S
     save_plan(lead, study.pk, plans.plan(deadline=plans.FRIDAY))
     call_ready(lead, study.pk)
     _run(study, tester)
+    if script is PRESETS:
+        _look(study, tester)
     finish_study(lead, study.pk)
     return study
+
+
+def _look(study: Study, tester: User) -> None:
+    """What the eye gets from low to medium, with a picture of either."""
+    low, medium = list(study.lanes.all())[:2]
+    words = "Ridges lose their corners and most trees come back. From the couch this is the step one sees."
+    keep_note(tester, study.pk, low.pk, medium.pk, EyeNoteIn(words=words))
+    for side, detail in (("from", 1), ("to", 6)):
+        picture = SimpleUploadedFile(f"glass-caravan-{side}.png", hills(detail))
+        keep_picture(tester, study.pk, low.pk, medium.pk, side, picture)
 
 
 def _asked(script: Script, rig: int) -> StudyIn:

@@ -28,7 +28,7 @@ def parts_of(study_id: int, asked: Asked) -> dict[str, Any]:
     turns = [changes(laid.sheet, laid.pair, figure) for figure in figures if figure in laid.sheet.figure_at]
     return {
         "parts": [
-            {"name": both[0].name, **{key: plain(one) | {"words": part_words(one, a, b)}
+            {"name": both[0].name, **{key: plain(one) | {"words": part_words(one)}
                                       for key, one in zip(_FIGURES, both, strict=True)}}
             for both in zip(*suites, strict=True)
         ],
@@ -46,19 +46,25 @@ def _sets(laid: Answer) -> dict[str, list[str]]:
     for test in laid.all_tests:
         for name in _names_of(test, newer):
             sets.setdefault(name, []).append(str(test.pk))
-    return sets
+    named = {mark for test in laid.all_tests for mark in test.scene.game.marks}
+    # What the magazine names is told first, however few; a set that only falls out of facts needs two tests.
+    return {name: sets[name] for name in sorted(sets, key=lambda one: one not in named) if _tells(name, sets, named)}
+
+
+def _tells(name: str, sets: dict[str, list[str]], named: set[str]) -> bool:
+    return name in named or len(sets[name]) > 1
 
 
 def _names_of(test: Test, newer: set[str]) -> Iterable[str]:
     game = test.scene.game
     yield from game.marks
+    if game.name.lower() in newer:
+        yield "newer than the driver"
+    yield from (f"leans on the {side}" for side in test.scene.leans_on)
     if game.genre:
         yield f"genre: {game.genre}"
     if test.condition.api:
         yield f"API: {test.condition.api}"
-    yield from (f"leans on the {side}" for side in test.scene.leans_on)
-    if game.name.lower() in newer:
-        yield "newer than the driver"
 
 
 def _newer_than_driver(lanes: list[Lane]) -> set[str]:

@@ -6,7 +6,7 @@ import { changed, thingsOf } from "../src/places/bench/CopyDialog";
 import { factValue } from "../src/places/bench/PartDialog";
 import { emptySetup, type SetupDraft } from "../src/places/bench/SetupEditor";
 import { moved } from "../src/places/plan/changes";
-import { readyConditions, readyLevels, readyPair, sketchOf } from "../src/places/plan/lanes";
+import { readyCards, readyConditions, readyLevels, readyPair, sketchOf } from "../src/places/plan/lanes";
 import * as M from "../src/places/plan/matrix";
 
 const fact = (more: Partial<Schemas["FactOut"]>): Schemas["FactOut"] => ({
@@ -202,4 +202,23 @@ test("times at the bench have no zone", () => {
   assert.equal(benchMoment("2027-01-11T23:59:00"), "Mon 11 Jan, 23:59");
   assert.deepEqual([hours(90), hours(3600), hours(3660 * 2)], ["2 min", "1 h", "2 h 2 min"]);
   assert.deepEqual([figure(100), figure(12.857), figure(0.5), figure(96)], ["100", "12.86", "0.5", "96"]);
+});
+
+test("several cards repeat the setup's card as often as each lane says", () => {
+  const lanes = readyCards(base, known(), "Graphics card", ["1", " 2 ", "", "none", "99"]);
+  assert.deepEqual(
+    lanes.map(({ lane }) => [lane.name, lane.setup?.parts?.filter((part) => part.kind === "card").length]),
+    [
+      ["1 card", 1],
+      ["2 cards", 2],
+      ["8 cards", 8],
+    ],
+  );
+  assert.deepEqual(lanes[1]?.lane.levels, { "Graphics card": "2 cards" });
+  assert.equal(lanes[1]?.lane.setup?.parts?.filter((part) => part.kind === "driver").length, 1);
+  assert.deepEqual(
+    readyCards({ ...base, parts: [] }, undefined, "Graphics card", ["1", "2"]),
+    [],
+    "without a card there is nothing to repeat",
+  );
 });

@@ -1512,7 +1512,7 @@ export interface paths {
         };
         /**
          * Eye Picture
-         * @description A picture as it was handed in.
+         * @description A picture as it was handed in; a `mark` of its content makes an address that never means another one.
          */
         get: operations["findings_api_eye_picture"];
         put?: never;
@@ -19402,7 +19402,9 @@ export interface operations {
     };
     findings_api_eye_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                mark?: string;
+            };
             header?: never;
             path: {
                 study_id: number;

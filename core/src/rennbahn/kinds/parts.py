@@ -11,7 +11,7 @@ import numpy as np
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Floats, Sheet
 from rennbahn.comparing.words import figure_words, interval_words
-from rennbahn.display import signed_percent
+from rennbahn.display import percent, signed_percent
 from rennbahn.kinds.fit import Fit, Share, of_figure
 
 
@@ -143,13 +143,13 @@ def change_words(change: Change, groups: Mapping[str, str], a: str, b: str) -> s
     return f"{between}, {told[share.verdict]} ({scenes}{ends})."
 
 
-def part_words(part: PartSuite, a: str, b: str) -> str:
+def part_words(part: PartSuite) -> str:
     """How a set of tests parts from the others of its group."""
     if part.apart is None:
         return "nothing to hold it against"
     share = part.apart
     return {
         "even": "as in the others", "open": "not told apart from the others",
-        "ahead": f"{signed_percent(share.margin)}% more for {b} than in the others",
-        "behind": f"{signed_percent(-share.margin)}% more for {a} than in the others",
+        "ahead": f"{percent(share.margin)}% more than in the others",
+        "behind": f"{percent(-share.margin)}% less than in the others",
     }[share.verdict]  # fmt: skip

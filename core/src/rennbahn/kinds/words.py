@@ -252,12 +252,12 @@ def _holding_sentence(result: BudgetResult, names: Names, rate: str, basis: str)
         return Sentence("", "No preset", f" holds {rate} in every scene", basis)
     if len(found) == 1:
         whom = "" if len(result.holding) == 1 else " in every lane"
-        return Sentence("", f"{found.pop()}", f" is the most that holds {rate} in every scene{whom}", basis)
+        return Sentence("", raised(str(found.pop())), f" is the most that holds {rate} in every scene{whom}", basis)
     able = [one for one in result.holding if one.conditions]
     told = [f"{one.conditions} with {names[one.lane]}" for one in able]
     none = [names[one.lane] for one in result.holding if not one.conditions]
     rest = f"; nothing does with {listed(none)}" if none else ""
-    return Sentence("", listed(told), f": the most that holds {rate} in every scene{rest}", basis)
+    return Sentence("", raised(listed(told)), f": the most that holds {rate} in every scene{rest}", basis)
 
 
 def several_sentence(block: SeveralBlock) -> Sentence:

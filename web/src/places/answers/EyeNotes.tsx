@@ -36,7 +36,7 @@ export function EyeNotes({
   return (
     <section className="mt-10" aria-label="What the eye gets">
       <h2 className="mb-2 text-xl font-bold">What the eye gets</h2>
-      <div className="grid gap-6">
+      <div className="grid gap-3">
         {noted.map(({ step, note }) => (
           <Step key={`${step.from} ${step.to}`} study={study} names={names} step={step} note={note} />
         ))}
@@ -79,7 +79,7 @@ function Step({
     },
   });
   const picture = (side: Side) => note?.pictures.find((one) => one.side === side);
-  const source = (side: Side) => `${address}/${side}?${picture(side)?.sha256.slice(0, 12)}`;
+  const source = (side: Side) => `${address}/${side}?mark=${picture(side)?.sha256.slice(0, 12)}`;
   const take = async (side: Side, file: File) => {
     setError(null);
     try {
@@ -90,8 +90,8 @@ function Step({
   };
   const both = picture("from") && picture("to");
   return (
-    <article className="sheet p-4">
-      <h3 className="text-lg font-bold">{place}</h3>
+    <article className="border-rule border-t pt-2">
+      <h3 className="font-bold">{place}</h3>
       {typed === null ? (
         <p className="whitespace-pre-line">
           {note?.words || <span className="text-mute">Nothing noted yet.</span>}{" "}
@@ -143,9 +143,9 @@ function Step({
             ),
         )}
       {tester && (
-        <div className="no-print mt-3 flex flex-wrap gap-2">
+        <div className="no-print mt-1 flex flex-wrap gap-2">
           {typed === null && (
-            <Button onClick={() => setTyped(note?.words ?? "")}>
+            <Button kind="quiet" onClick={() => setTyped(note?.words ?? "")}>
               {note?.words ? "Change the note" : "Note what you see"}
             </Button>
           )}
@@ -185,6 +185,9 @@ function PictureIn({ label, take }: { label: string; take: (file: File) => void 
   );
 }
 
+/** A picture is shown no higher than this. */
+const HIGHEST_REM = 32;
+
 interface Half {
   src: string;
   name: string;
@@ -194,11 +197,8 @@ interface Half {
 function Divider({ from, to, width, height }: { from: Half; to: Half; width: number; height: number }) {
   const [at, setAt] = useState(50);
   return (
-    <figure className="mt-3">
-      <div
-        className="relative max-h-[34rem] max-w-full overflow-hidden"
-        style={{ aspectRatio: `${width} / ${height}` }}
-      >
+    <figure className="mt-3" style={{ maxWidth: `calc(${HIGHEST_REM}rem * ${width / height})` }}>
+      <div className="relative w-full overflow-hidden" style={{ aspectRatio: `${width} / ${height}` }}>
         <img src={to.src} alt={`${to.name}, as it looks`} className="absolute inset-0 size-full" />
         <img
           src={from.src}

@@ -112,7 +112,7 @@ function Told({ study, found }: { study: Study; found: Found }) {
       </p>
       {found.cheapest_words && <p className="mt-2 font-semibold">{found.cheapest_words}</p>}
       {found.money_words && <p className="mt-2 text-soft">{found.money_words}</p>}
-      <div className="my-4 overflow-x-auto">
+      <div className="relative my-4 overflow-x-auto">
         <div className="min-w-[44rem]">
           <ReaderPicture
             theme={SCREEN}
@@ -154,7 +154,7 @@ function Lanes({ study, found }: { study: Study; found: Found }) {
   ];
   const known = parts.filter(([name]) => found.lanes.some((one) => one[name] != null));
   return (
-    <div className="overflow-x-auto">
+    <div className="relative overflow-x-auto">
       <table className="w-full border-collapse">
         <caption className="sr-only">Every lane for this reader</caption>
         <thead>

@@ -68,7 +68,7 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
       <div className="overflow-x-auto">
         <div className="min-w-[44rem]">{shown.picture({ theme: SCREEN, bare: true })}</div>
       </div>
-      <div className="mt-6 overflow-x-auto">
+      <div className="relative mt-6 overflow-x-auto">
         <Table shown={shown} />
       </div>
       {shown.below}

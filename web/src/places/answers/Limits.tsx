@@ -94,7 +94,7 @@ function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
         <span className="text-soft">{limits.sentence.after.replace(/^, /, "")}</span>
         <ExportMenu label="Export the limits" name={`${study.question} limits`} draw={draw} />
       </div>
-      <div className="overflow-x-auto">
+      <div className="relative overflow-x-auto">
         <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
       </div>
       <p className="mt-1 text-[0.88rem] text-mute">
@@ -149,7 +149,7 @@ function Alone({ study, limits, looking }: { study: Study; limits: Limits; looki
       <summary className="cursor-pointer font-semibold">
         Were the limit away: what each side could do alone, by busy times
       </summary>
-      <div className="mt-2 overflow-x-auto">
+      <div className="relative mt-2 overflow-x-auto">
         <table className="border-collapse">
           <caption className="sr-only">Rates that card and processor could reach alone</caption>
           <thead>
@@ -280,7 +280,7 @@ function Expected({ study, expected }: { study: Study; expected: NonNullable<Lim
         </p>
         <ExportMenu label="Export the estimate" name={`${study.question} estimate`} draw={draw} />
       </div>
-      <div className="mt-2 overflow-x-auto">
+      <div className="relative mt-2 overflow-x-auto">
         <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
       </div>
     </>

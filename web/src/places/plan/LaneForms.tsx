@@ -181,9 +181,11 @@ export function KindLanes({
               // biome-ignore lint/suspicious/noArrayIndexKey: one factor or two, and they do not move
               <fieldset key={index} className="sheet min-w-0 p-4">
                 <legend className="px-1 font-bold">
-                  {factor.name
-                    ? `But with ${part ? "another" : "another value of"} ${factor.name.toLowerCase()} each`
-                    : "Varied"}
+                  {kind === "several"
+                    ? "But with more of its card each"
+                    : factor.name
+                      ? `But with ${part ? "another" : "another value of"} ${factor.name.toLowerCase()} each`
+                      : "Varied"}
                 </legend>
                 {index === 1 && (
                   <Field
@@ -208,7 +210,11 @@ export function KindLanes({
                     label={kind === "several" ? "How many cards" : factor.name || "Level"}
                     values={factor.levels}
                     change={(levels) => changeFactor(index, { levels })}
-                    suggestions={parts.filter((one) => one.kind === part).map((one) => one.name)}
+                    suggestions={
+                      kind === "several"
+                        ? []
+                        : parts.filter((one) => one.kind === part).map((one) => one.name)
+                    }
                     placeholder={kind === "several" ? "2" : part ? "name of the part" : "160 W"}
                   />
                 )}

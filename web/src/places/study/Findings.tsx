@@ -319,7 +319,7 @@ function ChosenPair({ study, findings, look }: Choosing) {
     );
   }
   return (
-    <div className="flex items-center gap-2">
+    <div className="flex flex-wrap items-center gap-2">
       <Select
         label="Lane"
         className="w-48!"

@@ -172,12 +172,12 @@ function FigureCell({ margin, to, children }: { margin: MarginOut; to: string; c
       <Link to={to} className="plain hover:underline" title={`${margin.n_a} and ${margin.n_b} passes`}>
         <span className="text-[1.02rem] font-semibold">{signedPercent(margin.b_over_a)}%</span>
         <span className="ml-2 text-[0.8rem] text-mute">{signedPercent(margin.a_over_b)}%</span>
-        <span className="block text-[0.74rem] text-mute">
-          {interval(margin.low, margin.high)}
-          {drifted(margin) && ` · raw ${signedPercent(margin.raw_b_over_a ?? 0)}%`}
-        </span>
       </Link>
-      {children}
+      <span className="ml-2 font-sans">{children}</span>
+      <span className="block text-[0.74rem] text-mute">
+        {interval(margin.low, margin.high)}
+        {drifted(margin) && ` · raw ${signedPercent(margin.raw_b_over_a ?? 0)}%`}
+      </span>
     </td>
   );
 }
