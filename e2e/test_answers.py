@@ -59,7 +59,7 @@ def test_any_two_lanes_of_a_ladder_are_held_against_each_other(desk: Page) -> No
     rows = desk.driver.find_elements("css selector", "table tbody tr")[:5]
     there = re.search(r"−(\d+\.\d)%", rows[4].text)
     assert there, "the last is behind the first"
-    rows[4].find_element("css selector", "button").click()
+    rows[4].find_element("css selector", "button[title^='Hold all']").click()
     desk.wait(lambda: "held against" in desk.driver.find_elements("css selector", "table tbody tr")[4].text, "the last")
     back = re.search(r"\+(\d+\.\d)%", desk.driver.find_elements("css selector", "table tbody tr")[0].text)
     assert back

@@ -205,7 +205,7 @@ test("times at the bench have no zone", () => {
 });
 
 test("several cards repeat the setup's card as often as each lane says", () => {
-  const lanes = readyCards(base, known(), "Graphics card", ["1", " 2 ", "", "none", "99"]);
+  const lanes = readyCards(base, known(), [], "Graphics card", ["1", " 2 ", "", "none", "99"]);
   assert.deepEqual(
     lanes.map(({ lane }) => [lane.name, lane.setup?.parts?.filter((part) => part.kind === "card").length]),
     [
@@ -217,7 +217,7 @@ test("several cards repeat the setup's card as often as each lane says", () => {
   assert.deepEqual(lanes[1]?.lane.levels, { "Graphics card": "2 cards" });
   assert.equal(lanes[1]?.lane.setup?.parts?.filter((part) => part.kind === "driver").length, 1);
   assert.deepEqual(
-    readyCards({ ...base, parts: [] }, undefined, "Graphics card", ["1", "2"]),
+    readyCards({ ...base, parts: [] }, undefined, [], "Graphics card", ["1", "2"]),
     [],
     "without a card there is nothing to repeat",
   );

@@ -54,7 +54,6 @@ export function ladder(asked: Asked): Shown | null {
     table: {
       caption: "Lanes of the ladder from the fastest down",
       heads: [
-        "In front",
         "Lane",
         "Rank",
         "Tier",
@@ -64,11 +63,11 @@ export function ladder(asked: Asked): Shown | null {
         "fps per price",
         "fps per W",
         "Price",
+        "In front",
       ],
       rows: own.lanes.map((one) => ({
         key: one.lane,
         cells: [
-          <InFront key="front" lane={one.lane} name={names.lane(one.lane)} />,
           <Lane key="lane" names={names} id={one.lane} />,
           rankWords(one.ranks),
           one.tier,
@@ -83,6 +82,7 @@ export function ladder(asked: Asked): Shown | null {
           ]
             .filter(Boolean)
             .join(", "),
+          <InFront key="front" lane={one.lane} name={names.lane(one.lane)} />,
         ],
       })),
     },

@@ -134,10 +134,12 @@ export function readyOthers(others: OtherLane[], factors: FactorDraft[], setups:
 export function readyCards(
   base: SetupDraft,
   known: Setup | undefined,
+  rigs: Schemas["RigOut"][],
   factor: string,
   counts: string[],
 ): LaneReady[] {
-  const card = base.parts.find((part) => part.kind === "card" && part.name.trim());
+  // On a rig the card is the rig's, unless the setup swaps it.
+  const card = wholeParts(base, rigs).find((part) => part.kind === "card" && part.name.trim());
   if (!card) return [];
   return counts
     .map((text) => text.trim())

@@ -91,7 +91,7 @@ function Sheet({ reader, edit }: { reader: Reader; edit: (() => void) | null }) 
             <Button
               kind="quiet"
               disabled={remove.isPending}
-              aria-label={sure ? `Take ${reader.name} away for good` : `Take ${reader.name} away`}
+              aria-label={sure ? `For good? Take ${reader.name} away` : `Take away ${reader.name}`}
               onClick={() => (sure ? remove.mutate() : setSure(true))}
               onBlur={() => setSure(false)}
             >

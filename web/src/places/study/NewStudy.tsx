@@ -91,10 +91,16 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
     const setup = known ? draftOf(known) : base.setup;
     if (kind === "scaling") return readyConditions(setup, known, conditions);
     if (kind === "several")
-      return readyCards(setup, known, factors[0]?.name || PLACEHOLDER.several[1], factors[0]?.levels ?? []);
+      return readyCards(
+        setup,
+        known,
+        rigs,
+        factors[0]?.name || PLACEHOLDER.several[1],
+        factors[0]?.levels ?? [],
+      );
     const levels = base.choice === NO_BASE ? [] : readyLevels(setup, known, factors, kinds);
     return [...levels, ...readyOthers(others, factors, setups)];
-  }, [kind, pair, base, factors, conditions, others, setups, kinds]);
+  }, [kind, pair, base, factors, conditions, others, setups, kinds, rigs]);
   const told =
     kind === "scaling" ? { ...matrix, columns: [conditions.find((one) => one.trim()) ?? ""] } : matrix;
   const tests = M.testsOf(kind === "scaling" ? recolumned(matrix, told.columns[0] ?? "") : matrix);
