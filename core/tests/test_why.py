@@ -12,7 +12,7 @@ from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
 from rennbahn.kinds.parts import change_words, changes, influences, part_suites, part_words
-from rennbahn.kinds.why import Derivation, why_level, why_margin, why_suite
+from rennbahn.kinds.why import Derivation, why_contrast, why_level, why_margin, why_suite
 from scipy import stats
 
 LOW = "low_1.percentile"
@@ -171,3 +171,33 @@ def test_every_test_says_what_the_answer_would_be_without_it() -> None:
     assert found[0].moves > 0.05
     assert {one.test for one in found[1:]} == {"t0", "t1"}
     assert influences(Sheet(made([0.02, 0.02])), ("a", "b"), AVERAGE, None) == ()
+
+
+def test_lanes_over_lanes_follow_from_their_means() -> None:
+    sheet = Sheet(made([0.1, 0.05, 0.02]))
+    found = why_contrast(sheet, AVERAGE, ["b"], ["a"], ["t0", "t1", "t2"])
+    first, second = (numbers(line(found, name))[0] for name in ("New", "Old"))
+    assert numbers(line(found, "Ratio"))[-1] == pytest.approx(100 * math.expm1(first - second), abs=0.06)
+    by_hand = [one.log_ratio for one in Block(sheet, (("a", "b"),)).margins(AVERAGE)]
+    assert first - second == pytest.approx(np.mean(by_hand), abs=2e-5)
+    middle, t, error, low, high = numbers(line(found, "Interval"))
+    assert 100 * math.expm1(middle - t * error) == pytest.approx(low, abs=0.06)
+    assert 100 * math.expm1(middle + t * error) == pytest.approx(high, abs=0.06)
+    assert len(found.cells) == 6
+    one = why_contrast(sheet, AVERAGE, ["b"], ["a"], ["t0"])
+    assert one.value == why_margin(sheet, ("a", "b"), AVERAGE, "t0").value
+    # Twice the pair by two is the pair; four lanes by one are a ratio of ratios.
+    assert why_contrast(sheet, AVERAGE, ["b", "b"], ["a", "a"], ["t0"], per=2).value == one.value
+    assert why_contrast(sheet, AVERAGE, ["b", "a"], ["a", "b"], ["t0"]).value == "0.0%"
+    assert why_contrast(sheet, "low_0.1.percentile", ["b"], ["a"], ["t0"]).value == "no number"
+
+
+def test_passes_without_scatter_are_no_trouble() -> None:
+    sheet = Sheet(made([0.1, 0.05, 0.02], noise=0.0))
+    for found in (
+        why_margin(sheet, ("a", "b"), AVERAGE, "t0"),
+        why_suite(sheet, ("a", "b"), AVERAGE, None),
+        why_level(sheet, AVERAGE, "b", ["a", "b"], None),
+        why_contrast(sheet, AVERAGE, ["b"], ["a"], ["t0", "t1"]),
+    ):
+        assert line(found, "Interval")

@@ -131,9 +131,25 @@ def why_it_is(
     group: str | None = None,
     test: int | None = None,
     lane: int | None = None,
+    plus: str = "",
+    minus: str = "",
+    per: int = 1,
 ) -> HttpResponse:
-    """Why a number is what it is: of the suite, of one `test`, or the level of one `lane`."""
-    return json_answer(why.why(study_id, Asked(baseline, other, group), figure, test, lane))
+    """Why a number is what it is: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
+
+    `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
+    `per`.
+    """
+    number = why.Number(figure, test, lane, _ids(plus, "plus"), _ids(minus, "minus"), per)
+    return json_answer(why.why(study_id, Asked(baseline, other, group), number))
+
+
+def _ids(told: str, field: str) -> tuple[int, ...]:
+    """Ids out of `12,13`. Raises :class:`Problem` naming what is none."""
+    parts = [part.strip() for part in told.split(",") if part.strip()]
+    if not all(part.isascii() and part.isdigit() and len(part) < 12 for part in parts):
+        raise Problem("bad_ids", "Write ids of lanes with commas between them.", field=field)
+    return tuple(map(int, parts))
 
 
 @router.get("/{int:study_id}/answer.ods")

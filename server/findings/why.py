@@ -2,27 +2,45 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
-from problems import NotFound
+from problems import NotFound, Problem
 from rennbahn.comparing.cells import Sheet
-from rennbahn.kinds.why import why_level, why_margin, why_suite
+from rennbahn.kinds.why import why_contrast, why_level, why_margin, why_suite
 from rennbahn.plain import plain
 from studies.models import StudyKind
 
 from findings.answers import core_study
-from findings.queries import KINDS, Asked, answer_for
+from findings.queries import KINDS, Answer, Asked, answer_for
 
 
-def why(study_id: int, asked: Asked, figure: str, test: int | None, lane: int | None) -> dict[str, Any]:
-    """The derivation of a margin in a test, of the suite of a group, or of a lane's level, as `WhyOut` has it.
+@dataclass(frozen=True)
+class Number:
+    """Which number is asked about: of the suite, of a `test`, of a `lane`, or of lanes `plus` over lanes `minus`."""
+
+    figure: str
+    test: int | None = None
+    lane: int | None = None
+    plus: tuple[int, ...] = ()
+    minus: tuple[int, ...] = ()
+    per: int = 1
+
+
+def why(study_id: int, asked: Asked, number: Number) -> dict[str, Any]:
+    """The derivation of a number, as `WhyOut` has it.
 
     Raises :class:`NotFound` of a test or a lane that is none of the study's.
     """
     laid = answer_for(study_id, asked)
-    if figure not in KINDS:
+    test, lane = number.test, number.lane
+    if number.figure not in KINDS:
         raise NotFound("figure")
-    name = laid.figures[figure]
+    name = laid.figures[number.figure]
+    if test is not None and test not in {one.pk for one in laid.all_tests}:
+        raise NotFound("test in this study")
+    if number.plus or number.minus:
+        return _contrast(laid, name, number)
     if lane is not None:
         lanes = [str(one.pk) for one in laid.lanes]
         if str(lane) not in lanes:
@@ -37,7 +55,18 @@ def why(study_id: int, asked: Asked, figure: str, test: int | None, lane: int | 
         lanes = [one for one in lanes if one in ran or one == str(lane)]
         return plain(why_level(sheet, name, str(lane), lanes, laid.group))  # type: ignore[no-any-return]
     if test is not None:
-        if test not in {one.pk for one in laid.all_tests}:
-            raise NotFound("test in this study")
         return plain(why_margin(laid.sheet, laid.pair, name, str(test)))  # type: ignore[no-any-return]
     return plain(why_suite(laid.sheet, laid.pair, name, laid.group))  # type: ignore[no-any-return]
+
+
+def _contrast(laid: Answer, figure: str, number: Number) -> dict[str, Any]:
+    """Lanes over lanes, over the tests of the group, or one of them."""
+    known = {lane.pk for lane in laid.lanes}
+    if not number.plus or not number.minus or not {*number.plus, *number.minus} <= known:
+        raise NotFound("lane in this study")
+    if not 1 <= number.per <= len(known):
+        raise Problem("bad_number", "A contrast is by one pair of lanes or more.", field="per")
+    tests = [str(number.test)] if number.test is not None else [str(test.pk) for test in laid.tests]
+    plus, minus = ([str(lane) for lane in side] for side in (number.plus, number.minus))
+    found: dict[str, Any] = plain(why_contrast(Sheet(core_study(laid)), figure, plus, minus, tests, number.per))
+    return found

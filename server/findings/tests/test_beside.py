@@ -121,7 +121,10 @@ def test_every_number_opens_its_derivation(lead: Caller, run: Callable[..., Benc
     level = lead.get(f"/studies/{bench.id}/why?lane={bench.lane(1)}")
     rungs = lead.get(f"/studies/{bench.id}/answer")["ladder"][0]["lanes"]
     assert level["value"] == f"{next(r['fps'] for r in rungs if r['lane'] == str(bench.lane(1))):.0f} fps"
-    for query in ("test=0", "lane=0", "figure=median"):
+    over = lead.get(f"/studies/{bench.id}/why?plus={bench.lane(1)}&minus={bench.lane(0)}")
+    assert over["value"] == suite["value"]
+    assert lead.get(f"/studies/{bench.id}/why?plus=one&minus=2", status=422)["field"] == "plus"
+    for query in ("test=0", "lane=0", "figure=median", "plus=0&minus=0", f"plus={bench.lane(1)}"):
         assert lead.get(f"/studies/{bench.id}/why?{query}", status=404)["code"] == "not_found"
 
 

@@ -2332,7 +2332,10 @@ export interface paths {
         };
         /**
          * Why It Is
-         * @description Why a number is what it is: of the suite, of one `test`, or the level of one `lane`.
+         * @description Why a number is what it is: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
+         *
+         *     `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
+         *     `per`.
          */
         get: operations["findings_api_why_it_is"];
         put?: never;
@@ -25396,6 +25399,9 @@ export interface operations {
                 group?: string | null;
                 test?: number | null;
                 lane?: number | null;
+                plus?: string;
+                minus?: string;
+                per?: number;
             };
             header?: never;
             path: {

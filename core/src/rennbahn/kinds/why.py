@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -73,6 +73,14 @@ def _share(value: float) -> str:
     return f"{_typed(signed_percent(value))}%"
 
 
+def _degrees(df: float) -> str:
+    return f"{fixed(df, 1)} degrees of freedom" if math.isfinite(df) else "known for good"
+
+
+def _freedom(df: float) -> str:
+    return f"t of {_degrees(df)}" if math.isfinite(df) else "without scatter"
+
+
 def _log(value: float) -> str:
     return _typed(fixed(value, 5))
 
@@ -139,14 +147,14 @@ def _spread_lines(sheet: Sheet, block: Block, margin: Margin, figure: str) -> li
     low, high = margin.interval
     quantile = reach / error if error else 0.0
     return [
-        Line("Noise of a pass", "standard deviation of ln fps", f"{fixed(noise.s, 5)}, {_typed(fixed(noise.df, 1))} "
-             "degrees of freedom", _POOLS.get(noise.pool, noise.pool)),
+        Line("Noise of a pass", "standard deviation of ln fps", f"{fixed(noise.s, 5)}, {_degrees(noise.df)}",
+             _POOLS.get(noise.pool, noise.pool)),
         Line("Error of ln(B / A)", "√(s² · (1 / passes of A + 1 / passes of B) + drift)",
              f"√({fixed(noise.s, 5)}² · ({parts})"
              f"{drifted}) = {fixed(error, 5)}", unlike),
         Line("Interval", "e^(ln(B / A) ± t · error) − 1",
              f"{_log(math.log1p(margin.b_over_a))} ± {fixed(quantile, 3)} · {fixed(error, 5)}: "
-             f"{interval_words((low, high))}", f"{level_words(method)}, t of {fixed(df, 1)} degrees of freedom"),
+             f"{interval_words((low, high))}", f"{level_words(method)}, {_freedom(df)}"),
         Line("Verdict", f"even within {percent(method.equal_band)}% either way",
              f"{margin.verdict}{f', {margin.within} by less than the band' if margin.within else ''}",
              "could be chance among so many tests" if margin.could_be_chance else ""),
@@ -192,7 +200,7 @@ def why_suite(sheet: Sheet, pair: tuple[str, str], figure: str, group: str | Non
         low, high = (math.log1p(end) for end in measured.interval)
         reach = (high - low) / 2.0
         t = float(stdtrit(measured.df, 1.0 - method.level / 2.0)) if measured.df else 0.0
-        df = "" if measured.df is None else f", t of {fixed(measured.df, 1)} degrees of freedom"
+        df = "" if measured.df is None else f", {_freedom(measured.df)}"
         lines.append(
             Line("Interval", "e^(ln(1 + margin) ± t · error) − 1",
                  f"{_log(math.log1p(whole))} ± {fixed(t, 3)} · {fixed(reach / t if t else 0.0, 5)}: "
@@ -245,9 +253,62 @@ def why_level(sheet: Sheet, figure: str, lane: str, lanes: Sequence[str], group:
             Line("Interval", "e^(mean ± t · error)",
                  f"{_log(middle)} ± {fixed(quantile, 3)} · {fixed(error, 5)}: "
                  f"{fps(low or 0.0)} to {fps(high or 0.0)} fps",
-                 f"{level_words(fit.method)}, t of {fixed(df, 1)} degrees of freedom, noise from all lanes together")
+                 f"{level_words(fit.method)}, {_freedom(df)}, noise from all lanes together")
         )  # fmt: skip
     return Derivation(what, f"{fps(value)} fps", tuple(lines), cells, out)
+
+
+def why_contrast(
+    sheet: Sheet, figure: str, plus: Sequence[str], minus: Sequence[str], tests: Sequence[str], per: int = 1
+) -> Derivation:
+    """Lanes over lanes, over the tests that all of them have: the mean ln of the one less that of the other.
+
+    It is the sum of the first less that of the second by `per`: a margin of one lane over another, an effect over `per`
+    pairs, a ratio of ratios of four lanes.
+    """
+    names = {one.id: one.name for one in sheet.study.lanes}
+    what = f"{_listed(plus, names)} over {_listed(minus, names)}, {figure_words(of_figure(figure))}"
+    lanes = [*plus, *minus]
+    fit = Fit(sheet, figure, range(len(sheet.study.lanes)), [sheet.test_at[test] for test in tests])
+    own = Fit(sheet, figure, [sheet.lane_at[lane] for lane in lanes], [sheet.test_at[test] for test in tests])
+    common, scenes = own.common(), {scene.id: f"{scene.game}, {scene.name}" for scene in sheet.study.scenes}
+    of_test = {test.id: scenes[test.scene] for test in sheet.study.tests}
+    out = tuple(f"{of_test[one.test]}: {names.get(one.lane or '', '')} {reason_words(one.reason)}".replace(":  ", ": ")
+                for one in own.left_out())  # fmt: skip
+    if not common.any():
+        return Derivation(what, "no number", (), (), out)
+    weights = fit.lane_weights(common)
+    rows = [sheet.lane_at[lane] for lane in lanes]
+    levels = fit.weighed(weights[rows]).middle.tolist()
+    signs = [1.0] * len(plus) + [-1.0] * len(minus)
+    mixed = sum((sign * weights[row] for sign, row in zip(signs, rows, strict=True)), np.zeros(weights.shape[1:]))
+    found = fit.weighed(mixed[None] / per)
+    middle, error, df = (float(x[0]) for x in (found.middle, found.error, found.df))
+    over = tests_words(int(common.sum()))
+    lines = [
+        Line(names[lane], "mean of ln fps over the tests", f"{_log(level)}, {fps(math.exp(level))} fps", over)
+        for lane, level in zip(lanes, levels, strict=True)
+    ]
+    parts = "".join(f" {'+' if sign > 0 else '−'} {_log(level)}" for sign, level in zip(signs, levels, strict=True))
+    by = f" / {per}" if per > 1 else ""
+    told = parts.removeprefix(" + ")
+    whole = f"({told}){by}" if by else told
+    lines.append(Line("Ratio", f"e^(sum{by}) − 1", f"e^({whole}) − 1 = {_share(math.expm1(middle))}"))
+    if not math.isnan(error):
+        low, high = found.one(fit.level).share()[1:]
+        t = float(found.reach(fit.level)[0]) / error if error else 0.0
+        lines.append(
+            Line("Interval", "e^(ln of the ratio ± t · error) − 1",
+                 f"{_log(middle)} ± {fixed(t, 3)} · {fixed(error, 5)}: {interval_words((low or 0.0, high or 0.0))}",
+                 f"{level_words(fit.method)}, {_freedom(df)}, noise from all lanes together")
+        )  # fmt: skip
+    at = [own.study.tests[own.tests[t]].id for t in np.flatnonzero(common).tolist()]
+    cells = tuple(_cell(sheet, lane, test, figure) for test in at for lane in lanes)
+    return Derivation(what, _share(math.expm1(middle)), tuple(lines), cells, out)
+
+
+def _listed(lanes: Sequence[str], names: Mapping[str, str]) -> str:
+    return " and ".join(names[lane] for lane in lanes)
 
 
 #: Less than this in ln is not told.

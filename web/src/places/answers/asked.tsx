@@ -69,5 +69,35 @@ export const LevelCell = ({ asked, lane, value }: { asked: Asked; lane: string; 
   );
 };
 
+/** Why lanes lie over lanes as they do, in a test or over all. */
+export const WhyOver = ({
+  asked,
+  plus,
+  minus,
+  test,
+  per = 1,
+  of,
+}: {
+  asked: Asked;
+  plus: readonly string[];
+  minus: readonly string[];
+  test?: string | null;
+  per?: number;
+  of: string;
+}) => (
+  <Why
+    study={asked.study}
+    looking={asked.wanted.group ? { group: asked.wanted.group } : {}}
+    asked={{
+      figure: asked.wanted.figure === "low_1" ? "low_1" : "average",
+      plus: plus.join(","),
+      minus: minus.join(","),
+      per,
+      ...(test ? { test: Number(test) } : {}),
+    }}
+    of={of}
+  />
+);
+
 export const ends = (low: number | null, high: number | null, say: (value: number) => string) =>
   low == null || high == null ? "no interval yet" : `${say(low)} to ${say(high)}`;

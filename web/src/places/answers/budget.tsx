@@ -12,6 +12,11 @@ export function budget(asked: Asked): Shown | null {
   const held = (holds: boolean | null) => (holds == null ? "on the edge" : holds ? "holds" : "misses");
   const share = (value: number) => `${percent(value)}%`;
   const rate = (value: number | null) => (value == null ? "–" : `${fps(value)} fps`);
+  /** What a side could do alone, and what it leaves of the budget. */
+  const spare = (fps_: number | null, headroom: number | null) =>
+    headroom == null
+      ? rate(fps_)
+      : `${rate(fps_)}, ${share(Math.abs(headroom))} ${headroom < 0 ? "over" : "to spare"}`;
   /** Which side is late, and in how many frames. */
   const late = (one: Schemas["AnswerBudgetCell"]) =>
     (
@@ -73,8 +78,8 @@ export function budget(asked: Asked): Shown | null {
           one.inside == null ? "–" : share(one.inside),
           ends(one.low, one.high, share),
           one.longest_spell_s == null ? "–" : `${fixed(one.longest_spell_s, 2)} s`,
-          rate(one.card_limit_fps),
-          rate(one.processor_limit_fps),
+          spare(one.card_limit_fps, one.card_headroom),
+          spare(one.processor_limit_fps, one.processor_headroom),
           late(one),
           held(one.holds),
         ],

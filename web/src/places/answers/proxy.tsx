@@ -1,5 +1,5 @@
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
-import { fixed, percent } from "../../format";
+import { fixed, interval, percent } from "../../format";
 import { type Asked, ends, told } from "./asked";
 import { type Shown, signed } from "./shown";
 
@@ -48,7 +48,7 @@ export function proxy(asked: Asked): Shown | null {
             ? `${fixed(one.level.value, 3)} (${ends(one.level.low, one.level.high, (x) => fixed(x, 3))})`
             : "–",
           one.widest
-            ? `${names.lane(one.widest.b)} over ${names.lane(one.widest.a)}: ${signed(one.widest.off)}`
+            ? `${names.lane(one.widest.b)} over ${names.lane(one.widest.a)}: ${signed(one.widest.off)} (${interval(one.widest.off_low, one.widest.off_high)})`
             : "–",
         ],
       })),

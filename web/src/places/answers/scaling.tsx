@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { ms } from "../../format";
-import { type Asked, block, ends, out, told } from "./asked";
+import { type Asked, block, ends, out, told, WhyOver } from "./asked";
 import { EyeNotes } from "./EyeNotes";
 import { type Shown, signed } from "./shown";
 
@@ -50,7 +50,16 @@ export function scaling(asked: Asked): Shown | null {
             {costs(one.cost_ms)}
           </span>,
           ends(one.low, one.high, costs),
-          signed(one.margin_down),
+          <span key="there">
+            {signed(one.margin_down)}{" "}
+            <WhyOver
+              asked={asked}
+              plus={[one.to]}
+              minus={[one.from]}
+              test={one.test}
+              of={`${signed(one.margin_down)} from ${names.lane(one.from)} to ${names.lane(one.to)}, ${place(one)}`}
+            />
+          </span>,
           signed(one.margin_up),
           one.verdict,
         ],

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { fixed, percent } from "../../format";
-import { type Asked, block, Lane, out, told } from "./asked";
+import { type Asked, block, Lane, out, told, WhyOver } from "./asked";
 import { marginCell, type Shown, signed } from "./shown";
 
 /** Several cards: what each further one adds, and what is lost. */
@@ -45,7 +45,16 @@ export function several(asked: Asked): Shown | null {
         cells: [
           place(one),
           <Lane key="lane" names={names} id={one.lane} />,
-          marginCell(one),
+          <span key="added">
+            {marginCell(one)}{" "}
+            <WhyOver
+              asked={asked}
+              plus={[one.lane]}
+              minus={[one.over]}
+              test={one.test}
+              of={`${signed(one.margin)} with ${names.lane(one.lane)}, ${place(one)}`}
+            />
+          </span>,
           lost(one),
           one.alternating == null ? "–" : `${percent(one.alternating)}% of passes`,
           one.watts == null ? "–" : fixed(one.watts, 0).replace("-", "−"),

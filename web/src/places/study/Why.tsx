@@ -14,6 +14,10 @@ export interface Asked {
   figure: "average" | "low_1" | "low_01";
   test?: number;
   lane?: number;
+  /** Lanes over lanes, by ids with commas between them; by `per` pairs. */
+  plus?: string;
+  minus?: string;
+  per?: number;
 }
 
 /** Opens the derivation of a number; nothing is asked before. `of` says in words which number it is. */
