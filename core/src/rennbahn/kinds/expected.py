@@ -178,13 +178,13 @@ def alone_of(sheet: Sheet, pair: tuple[str, str], group: str | None = None) -> A
     numbers = group_tests(sheet, group)
     card = _side(sheet, lambda one: one.facts.gpu_busy_ms, numbers)
     processor = _side(sheet, lambda one: one.facts.cpu_busy_ms, numbers)
+    rates = [None if fit is None else fit.cells() for fit in (card, processor)]
     cells = []
     for t, number in enumerate(numbers):
         for i, lane in enumerate(sheet.study.lanes):
-            own = _rate(card, i, t)
+            own, other = (None if found is None or (one := found[i][t]) is None else one.rate() for found in rates)
             if own is not None:
-                other = _rate(processor, i, t) or (None, None, None)
-                cells.append(Alone(lane.id, sheet.study.tests[number].id, *own, *other))
+                cells.append(Alone(lane.id, sheet.study.tests[number].id, *own, *(other or (None, None, None))))
     a, b = (sheet.lane_at[lane] for lane in pair)
     margins = []
     for t, number in enumerate(numbers):
@@ -213,11 +213,3 @@ def _side(sheet: Sheet, busy_ms: _Busy, numbers: Sequence[int]) -> Fit | None:
     if not told:
         return None
     return Fit(Sheet(replace(study, passes=tuple(told))), AVERAGE, range(len(study.lanes)), list(numbers))
-
-
-def _rate(fit: Fit | None, lane: int, test: int) -> tuple[float, float | None, float | None] | None:
-    if fit is None or not fit.there[lane, test]:
-        return None
-    weights = np.zeros((1, *fit.there.shape))
-    weights[0, lane, test] = 1.0
-    return fit.weighed(weights).one(fit.level).rate()

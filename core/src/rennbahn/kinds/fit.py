@@ -246,6 +246,23 @@ class Fit:
         df = np.where(unknown, math.nan, found_df)
         return Estimates(middle, error, df, np.maximum(df / (2.0 - of_one), np.minimum(df, 1.0)))
 
+    def cells(self) -> list[list[Interval | None]]:
+        """Each lane's ln of the rate in each test with its interval; None where it does not stand."""
+        shape = self.there.shape
+        if self.at is None or not self.there.any():
+            return [[None] * shape[1] for _ in range(shape[0])]
+        each, levels = np.arange(shape[1]), []
+        # A lane at a time: of all cells at once the weights would grow with their square.
+        for lane in range(shape[0]):
+            weights = np.zeros((shape[1], *shape))
+            weights[each, lane, each] = self.there[lane]
+            found = self.weighed(weights)
+            own = zip(
+                found.middle.tolist(), found.reach(self.level).tolist(), self.there[lane].tolist(), strict=True
+            )  # fmt: skip
+            levels.append([Interval.of(middle, reach) if there else None for middle, reach, there in own])
+        return levels
+
     def lane_weights(self, tests: Bools) -> Floats:
         """Weights of each lane's mean over some tests, shape (L, L, T)."""
         count = max(int(tests.sum()), 1)

@@ -145,7 +145,7 @@ def for_reader(
     figure = AVERAGE if reader.floor_on == AVERAGE else f"low_1.{study.method.low_school}"
     floors = Fit(sheet, figure, range(len(study.lanes)), numbers)
     averages = floors if figure == AVERAGE else Fit(sheet, AVERAGE, range(len(study.lanes)), numbers)
-    levels, rates = _levels(floors), _levels(averages)
+    levels, rates = floors.cells(), averages.cells()
     at = {lane.id: i for i, lane in enumerate(study.lanes)}
     a, b = (at[lane] for lane in pair)
     margins: Sequence[Margin | None] = [None] * len(numbers)
@@ -158,21 +158,6 @@ def for_reader(
     lanes = _lanes(reader, floors, levels, rates, averages, a, priced=priced)
     counts = {word: sum(one.matters == word for one in tests) for word in MATTERS}
     return ForReader(reader, *pair, group, reader.floor_on, lanes, tests, counts, _cheapest(lanes))
-
-
-def _levels(fit: Fit) -> list[list[Interval | None]]:
-    """Each cell's rate in ln with its interval; None where there is none."""
-    shape = fit.there.shape
-    if fit.at is None or not fit.there.any():
-        return [[None] * shape[1] for _ in range(shape[0])]
-    each, levels = np.arange(shape[1]), []
-    for lane in range(shape[0]):
-        weights = np.zeros((shape[1], *shape))
-        weights[each, lane, each] = fit.there[lane]
-        found = fit.weighed(weights)
-        own = zip(found.middle.tolist(), found.reach(fit.level).tolist(), fit.there[lane].tolist(), strict=True)
-        levels.append([Interval.of(middle, reach) if there else None for middle, reach, there in own])
-    return levels
 
 
 def _side(level: Interval | None, floor: float) -> str | None:
