@@ -190,6 +190,13 @@ export function Timeline({ study, plan, move }: Props) {
   );
 }
 
+/** As many whole words as there is room for: what is read out must hold what is seen, and half a word is none. */
+function fitting(text: string, letters: number): string {
+  if (text.length <= letters) return text;
+  const words = text.slice(0, letters).split(" ").slice(0, -1).join(" ");
+  return words.length > 3 ? `${words}…` : "";
+}
+
 function BlockMark({
   id,
   one,
@@ -209,7 +216,7 @@ function BlockMark({
 }) {
   const top = place.top + (ROW - BAR) / 2;
   const wide = place.right - place.begin;
-  const letters = Math.floor((wide - 20) / 6.6);
+  const said = fitting(one.game, Math.floor((wide - 20) / 6.6));
   return (
     <g
       id={id}
@@ -247,7 +254,7 @@ function BlockMark({
           fill={laneColour(lane)}
         />
       )}
-      {letters > 3 && (
+      {said && (
         <text
           x={place.begin + 18}
           y={top + BAR / 2 + 4.5}
@@ -255,7 +262,7 @@ function BlockMark({
           fill="var(--ink)"
           pointerEvents="none"
         >
-          {one.game.length > letters ? `${one.game.slice(0, letters - 1)}…` : one.game}
+          {said}
         </text>
       )}
       {chosen && (
