@@ -12,7 +12,7 @@ from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
 from rennbahn.kinds.parts import change_words, changes, influences, part_suites, part_words
-from rennbahn.kinds.why import Derivation, why_contrast, why_level, why_margin, why_suite
+from rennbahn.kinds.why import Contrast, Derivation, why_contrast, why_level, why_margin, why_suite
 from scipy import stats
 
 LOW = "low_1.percentile"
@@ -90,7 +90,7 @@ def test_drift_and_what_is_left_out_stand_in_the_derivation() -> None:
     assert held.value == "left out"
     assert held.left_out[0].startswith("Old: ")
     suite = why_suite(Sheet(study), ("a", "b"), AVERAGE, None)
-    assert suite.left_out[0].startswith("Game 1, yard: Old ")
+    assert suite.left_out[0].startswith("Game 1, yard: Old: ")
     nothing = why_margin(Sheet(study), ("a", "b"), "low_0.1.percentile", "t0")
     assert (nothing.value, nothing.left_out) == ("no number", ("no accepted pass reports this figure",))
 
@@ -175,7 +175,7 @@ def test_every_test_says_what_the_answer_would_be_without_it() -> None:
 
 def test_lanes_over_lanes_follow_from_their_means() -> None:
     sheet = Sheet(made([0.1, 0.05, 0.02]))
-    found = why_contrast(sheet, AVERAGE, ["b"], ["a"], ["t0", "t1", "t2"])
+    found = why_contrast(sheet, AVERAGE, Contrast(["b"], ["a"]), ["t0", "t1", "t2"], [])
     first, second = (numbers(line(found, name))[0] for name in ("New", "Old"))
     assert numbers(line(found, "Ratio"))[-1] == pytest.approx(100 * math.expm1(first - second), abs=0.06)
     by_hand = [one.log_ratio for one in Block(sheet, (("a", "b"),)).margins(AVERAGE)]
@@ -184,12 +184,12 @@ def test_lanes_over_lanes_follow_from_their_means() -> None:
     assert 100 * math.expm1(middle - t * error) == pytest.approx(low, abs=0.06)
     assert 100 * math.expm1(middle + t * error) == pytest.approx(high, abs=0.06)
     assert len(found.cells) == 6
-    one = why_contrast(sheet, AVERAGE, ["b"], ["a"], ["t0"])
+    one = why_contrast(sheet, AVERAGE, Contrast(["b"], ["a"]), ["t0"], [])
     assert one.value == why_margin(sheet, ("a", "b"), AVERAGE, "t0").value
     # Twice the pair by two is the pair; four lanes by one are a ratio of ratios.
-    assert why_contrast(sheet, AVERAGE, ["b", "b"], ["a", "a"], ["t0"], per=2).value == one.value
-    assert why_contrast(sheet, AVERAGE, ["b", "a"], ["a", "b"], ["t0"]).value == "0.0%"
-    assert why_contrast(sheet, "low_0.1.percentile", ["b"], ["a"], ["t0"]).value == "no number"
+    assert why_contrast(sheet, AVERAGE, Contrast(["b", "b"], ["a", "a"], per=2), ["t0"], []).value == one.value
+    assert why_contrast(sheet, AVERAGE, Contrast(["b", "a"], ["a", "b"]), ["t0"], []).value == "0.0%"
+    assert why_contrast(sheet, "low_0.1.percentile", Contrast(["b"], ["a"]), ["t0"], []).value == "no number"
 
 
 def test_passes_without_scatter_are_no_trouble() -> None:
@@ -198,6 +198,26 @@ def test_passes_without_scatter_are_no_trouble() -> None:
         why_margin(sheet, ("a", "b"), AVERAGE, "t0"),
         why_suite(sheet, ("a", "b"), AVERAGE, None),
         why_level(sheet, AVERAGE, "b", ["a", "b"], None),
-        why_contrast(sheet, AVERAGE, ["b"], ["a"], ["t0", "t1"]),
+        why_contrast(sheet, AVERAGE, Contrast(["b"], ["a"]), ["t0", "t1"], []),
     ):
         assert line(found, "Interval")
+
+
+def test_a_contrast_stands_on_the_tests_that_its_answer_stands_on() -> None:
+    """An effect of a grid is told over the tests that all of its lanes have, and so is its derivation."""
+    whole = made([0.1, 0.05, 0.02])
+    third = [Pass(f"c{t}", "c", f"t{t}", "accepted", figures={AVERAGE: 70.0, LOW: 50.0}) for t in (0, 1)]
+    study = Study(**{**whole.__dict__, "lanes": (*whole.lanes, Lane("c", "Third")), "passes": (*whole.passes, *third)})
+    alone, among = (why_contrast(Sheet(study), AVERAGE, Contrast(["b"], ["a"]), ["t0", "t1", "t2"], lanes)
+                    for lanes in ([], ["a", "b", "c"]))  # fmt: skip
+    assert [len(found.cells) for found in (alone, among)] == [6, 4]
+    assert among.left_out == ("Game 2, yard: Third: not tested",)
+    # Of several at once each interval is wider.
+    at_once = why_contrast(Sheet(study), AVERAGE, Contrast(["b"], ["a"], at_once=4), ["t0", "t1", "t2"], [])
+    one, four = (numbers(line(found, "Interval"))[1] for found in (alone, at_once))
+    assert four > one
+    # A lane without any result stands aside, and has no number itself.
+    level = why_level(Sheet(whole), AVERAGE, "b", ["a", "b"], None)
+    bare = Study(**{**whole.__dict__, "lanes": (*whole.lanes, Lane("c", "Third"))})
+    assert why_level(Sheet(bare), AVERAGE, "b", ["a", "b", "c"], None).value == level.value
+    assert why_level(Sheet(bare), AVERAGE, "c", ["a", "b", "c"], None).value == "no number"

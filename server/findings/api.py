@@ -134,13 +134,14 @@ def why_it_is(
     plus: str = "",
     minus: str = "",
     per: int = 1,
+    at_once: int = 1,
 ) -> HttpResponse:
     """Why a number is what it is: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
 
     `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
-    `per`.
+    `per`, of `at_once` that are held together.
     """
-    number = why.Number(figure, test, lane, _ids(plus, "plus"), _ids(minus, "minus"), per)
+    number = why.Number(figure, test, lane, _ids(plus, "plus"), _ids(minus, "minus"), per, at_once)
     return json_answer(why.why(study_id, Asked(baseline, other, group), number))
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from problems import NotFound, Problem
 from rennbahn.comparing.cells import Sheet
-from rennbahn.kinds.why import why_contrast, why_level, why_margin, why_suite
+from rennbahn.kinds.why import Contrast, why_contrast, why_level, why_margin, why_suite
 from rennbahn.plain import plain
 from studies.models import StudyKind
 
@@ -25,6 +25,7 @@ class Number:
     plus: tuple[int, ...] = ()
     minus: tuple[int, ...] = ()
     per: int = 1
+    at_once: int = 1
 
 
 def why(study_id: int, asked: Asked, number: Number) -> dict[str, Any]:
@@ -48,12 +49,7 @@ def why(study_id: int, asked: Asked, number: Number) -> dict[str, Any]:
         core = core_study(laid)
         if laid.study.kind == StudyKind.SWEEP:
             lanes = [one.id for one in core.lanes if not one.facts.rival or one.id == str(lane)]
-        sheet = Sheet(core)
-        # A lane without any result here stands aside, as it does in the answer.
-        own = {test.pk for test in laid.tests}
-        ran = {one.lane for one in core.passes if one.status == "accepted" and int(one.test) in own}
-        lanes = [one for one in lanes if one in ran or one == str(lane)]
-        return plain(why_level(sheet, name, str(lane), lanes, laid.group))  # type: ignore[no-any-return]
+        return plain(why_level(Sheet(core), name, str(lane), lanes, laid.group))  # type: ignore[no-any-return]
     if test is not None:
         return plain(why_margin(laid.sheet, laid.pair, name, str(test)))  # type: ignore[no-any-return]
     return plain(why_suite(laid.sheet, laid.pair, name, laid.group))  # type: ignore[no-any-return]
@@ -64,9 +60,14 @@ def _contrast(laid: Answer, figure: str, number: Number) -> dict[str, Any]:
     known = {lane.pk for lane in laid.lanes}
     if not number.plus or not number.minus or not {*number.plus, *number.minus} <= known:
         raise NotFound("lane in this study")
-    if not 1 <= number.per <= len(known):
-        raise Problem("bad_number", "A contrast is by one pair of lanes or more.", field="per")
-    tests = [str(number.test)] if number.test is not None else [str(test.pk) for test in laid.tests]
+    for field in ("per", "at_once"):
+        if not 1 <= getattr(number, field) <= len(known) ** 2:
+            raise Problem("bad_number", "Write a whole number from 1 on.", field=field)
     plus, minus = ([str(lane) for lane in side] for side in (number.plus, number.minus))
-    found: dict[str, Any] = plain(why_contrast(Sheet(core_study(laid)), figure, plus, minus, tests, number.per))
+    of = Contrast(plus, minus, number.per, number.at_once)
+    # Over all tests an answer stands on those that all of its lanes have.
+    tests, among = [str(test.pk) for test in laid.tests], [str(lane.pk) for lane in laid.lanes]
+    if number.test is not None:
+        tests, among = [str(number.test)], []
+    found: dict[str, Any] = plain(why_contrast(Sheet(core_study(laid)), figure, of, tests, among))
     return found

@@ -197,8 +197,9 @@ class UnderWayOut(Out):
 
 
 class MismatchOut(Out):
-    """A setting that read back otherwise, and what a run now would be worth."""
+    """A setting that read back otherwise, and what a run now would be worth; `act` is the reading that said so."""
 
+    act: int
     step: str
     pass_id: int
     setting: str

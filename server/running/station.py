@@ -333,7 +333,7 @@ class _Station:
         if question is None:
             return None
         return MismatchOut(
-            step=last.step, pass_id=last.pass_id, setting=setting, wanted=question.wanted, seen=seen,
+            act=last.pk, step=last.step, pass_id=last.pass_id, setting=setting, wanted=question.wanted, seen=seen,
             worth=worth_of_mismatch(question, seen, lane.name),
         )  # fmt: skip
 

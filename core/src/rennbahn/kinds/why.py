@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +15,8 @@ from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import ACCEPTED, CELL_SCHOOLS, Method
 from rennbahn.comparing.words import SCHOOL_WORDS, figure_words, interval_words, level_words, reason_words, tests_words
 from rennbahn.display import fixed, fps, percent, signed_percent
-from rennbahn.kinds.fit import Fit, of_figure
+from rennbahn.kinds.fit import Fit, group_tests, of_figure
+from rennbahn.kinds.words import listed
 
 _POOLS = {
     "own": "this scene’s passes alone",
@@ -85,22 +86,67 @@ def _log(value: float) -> str:
     return _typed(fixed(value, 5))
 
 
+class _Names:
+    """Lanes and tests of a study by their names, and its passes by cell."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        study = sheet.study
+        scenes = {scene.id: f"{scene.game}, {scene.name}" for scene in study.scenes}
+        self.sheet = sheet
+        self.lane = {lane.id: lane.name for lane in study.lanes}
+        self.test = {test.id: scenes[test.scene] for test in study.tests}
+
+    def out(self, lane: str | None, reason: str, test: str | None = None) -> str:
+        """Why a test takes no part, and to which lane that is due."""
+        parts = [self.test[test] if test else "", self.lane.get(lane or "", "")]
+        return ": ".join([*filter(None, parts), reason_words(reason)])
+
+    def cells(self, wanted: Sequence[tuple[str, str]], figure: str) -> tuple[CellShown, ...]:
+        """Cells by lane and test, each with every pass of it in the order they were run."""
+        passes: dict[tuple[str, str], list[PassShown]] = {cell: [] for cell in wanted}
+        for one in self.sheet.study.passes:
+            if (one.lane, one.test) in passes:
+                counts = one.status == ACCEPTED
+                why = "" if counts else reason_words(one.status)
+                passes[one.lane, one.test].append(PassShown(one.id, one.figures.get(figure), counts, why))
+        return tuple(CellShown(*cell, self._value(*cell, figure), tuple(passes[cell])) for cell in wanted)
+
+    def _value(self, lane: str, test: str, figure: str) -> float | None:
+        where = self.sheet.figure_at.get(figure)
+        if where is None:
+            return None
+        values = self.sheet.values(self.sheet.study.method.cell_school)[where]
+        value = float(values[self.sheet.lane_at[lane], self.sheet.test_at[test]])
+        return None if math.isnan(value) else value
+
+
+def _no_figure(what: str, cells: tuple[CellShown, ...] = ()) -> Derivation:
+    return Derivation(what, "no number", (), cells, ("no accepted pass reports this figure",))
+
+
+def _interval_line(of: str, middle: float, t: float, error: float, ends: str, note: str) -> Line:
+    """An interval in ln around a middle, with what its ends come to."""
+    filled = f"{_log(middle)} ± {fixed(t, 3)} · {fixed(error, 5)}: {ends}"
+    return Line("Interval", of, filled, note)
+
+
+def _of_all(method: Method, df: float) -> str:
+    return f"{level_words(method)}, {_freedom(df)}, noise from all lanes together"
+
+
 def why_margin(sheet: Sheet, pair: tuple[str, str], figure: str, test: str) -> Derivation:
     """B over A in one test."""
-    names = {lane.id: lane.name for lane in sheet.study.lanes}
-    a, b = (names[lane] for lane in pair)
-    at = sheet.test_at[test]
-    block = Block(sheet, (pair,), tests=[at])
+    names = _Names(sheet)
+    a, b = (names.lane[lane] for lane in pair)
+    block = Block(sheet, (pair,), tests=[sheet.test_at[test]])
     what = f"{b} over {a}, {figure_words(of_figure(figure))}"
-    cells = tuple(_cell(sheet, lane, test, figure) for lane in pair)
+    cells = names.cells([(lane, test) for lane in pair], figure)
     if figure not in sheet.figure_at:
-        return Derivation(what, "no number", (), cells, ("no accepted pass reports this figure",))
+        return _no_figure(what, cells)
     margin = block.margins(figure)[0]
     if margin.left_out is not None:
-        lane = names.get(margin.left_out.lane or "", "")
-        why = reason_words(margin.left_out.reason)
-        return Derivation(what, "left out", (), cells, (f"{lane}: {why}" if lane else why,))
-    lines = [_cell_line(sheet.study.method, cell, names[cell.lane]) for cell in cells]
+        return Derivation(what, "left out", (), cells, (names.out(margin.left_out.lane, margin.left_out.reason),))
+    lines = [_cell_line(sheet.study.method, cell, names.lane[cell.lane]) for cell in cells]
     lines.append(
         Line("As measured", "B / A − 1", f"{fps(margin.b)} / {fps(margin.a)} − 1 = {_share(margin.raw_b_over_a)}")
     )
@@ -144,7 +190,6 @@ def _spread_lines(sheet: Sheet, block: Block, margin: Margin, figure: str) -> li
     unlike = "the lanes scatter unlike: each has its share" if (lanes.a, lanes.b) != (1.0, 1.0) else ""
     drift = float(block.pairing.drift_var[where, 0, 0])
     drifted = f" + {fixed(drift, 8)}" if drift > 0.0 else ""
-    low, high = margin.interval
     quantile = reach / error if error else 0.0
     return [
         Line("Noise of a pass", "standard deviation of ln fps", f"{fixed(noise.s, 5)}, {_degrees(noise.df)}",
@@ -152,9 +197,8 @@ def _spread_lines(sheet: Sheet, block: Block, margin: Margin, figure: str) -> li
         Line("Error of ln(B / A)", "√(s² · (1 / passes of A + 1 / passes of B) + drift)",
              f"√({fixed(noise.s, 5)}² · ({parts})"
              f"{drifted}) = {fixed(error, 5)}", unlike),
-        Line("Interval", "e^(ln(B / A) ± t · error) − 1",
-             f"{_log(math.log1p(margin.b_over_a))} ± {fixed(quantile, 3)} · {fixed(error, 5)}: "
-             f"{interval_words((low, high))}", f"{level_words(method)}, {_freedom(df)}"),
+        _interval_line("e^(ln(B / A) ± t · error) − 1", margin.log_ratio, quantile, error,
+                       interval_words(margin.interval), f"{level_words(method)}, {_freedom(df)}"),
         Line("Verdict", f"even within {percent(method.equal_band)}% either way",
              f"{margin.verdict}{f', {margin.within} by less than the band' if margin.within else ''}",
              "could be chance among so many tests" if margin.could_be_chance else ""),
@@ -163,49 +207,35 @@ def _spread_lines(sheet: Sheet, block: Block, margin: Margin, figure: str) -> li
 
 def why_suite(sheet: Sheet, pair: tuple[str, str], figure: str, group: str | None) -> Derivation:
     """B over A over the tests of a group."""
-    names = {lane.id: lane.name for lane in sheet.study.lanes}
-    tests = {test.id: test for test in sheet.study.tests}
-    scenes = {scene.id: f"{scene.game}, {scene.name}" for scene in sheet.study.scenes}
-    a, b = (names[lane] for lane in pair)
+    names = _Names(sheet)
+    a, b = (names.lane[lane] for lane in pair)
     what = f"{b} over {a}, {figure_words(of_figure(figure))}"
     if figure not in sheet.figure_at:
-        return Derivation(what, "no number", (), (), ("no accepted pass reports this figure",))
+        return _no_figure(what)
     block = Block(sheet, (pair,), group)
     suite, margins, method = block.suite(figure), block.margins(figure), sheet.study.method
-    out = tuple(
-        f"{scenes[tests[one.test].scene]}: {names.get(one.left_out.lane or '', '')} "
-        f"{reason_words(one.left_out.reason)}".replace(":  ", ": ")
-        for one in margins
-        if one.left_out is not None
-    )
+    out = tuple(names.out(x.left_out.lane, x.left_out.reason, x.test) for x in margins if x.left_out is not None)
     if suite.margins is None or suite.measured is None:
         return Derivation(what, "no number", (), (), out)
     own = [one for one in margins if one.left_out is None]
     lines = [
-        Line(f"{scenes[tests[one.test].scene]}", "ln(B / A)", f"ln(1 {_typed(signed_percent(one.b_over_a))}%) = "
-             f"{_log(one.log_ratio)}")
-        for one in own
-    ]  # fmt: skip
+        Line(names.test[one.test], "ln(B / A)", f"ln(1 {_added(one.b_over_a)}) = {_log(one.log_ratio)}") for one in own
+    ]
     whole, school = suite.margins[method.suite_school], method.suite_school
+    formula, filled = "over the tests above", _share(whole)
     if school == "geometric":
         total = math.fsum(one.log_ratio for one in own)
-        lines.append(
-            Line(SCHOOL_WORDS[school].capitalize(), "e^(sum / tests) − 1",
-                 f"e^({_log(total)} / {len(own)}) − 1 = {_share(whole)}")
-        )  # fmt: skip
-    else:
-        lines.append(Line(SCHOOL_WORDS[school].capitalize(), "over the tests above", _share(whole)))
+        formula, filled = "e^(sum / tests) − 1", f"e^({_log(total)} / {len(own)}) − 1 = {filled}"
+    lines.append(Line(SCHOOL_WORDS[school].capitalize(), formula, filled))
     measured = suite.measured[school]
     if measured.interval is not None:
         low, high = (math.log1p(end) for end in measured.interval)
-        reach = (high - low) / 2.0
-        t = float(stdtrit(measured.df, 1.0 - method.level / 2.0)) if measured.df else 0.0
-        df = "" if measured.df is None else f", {_freedom(measured.df)}"
+        df = measured.df if measured.df is not None else math.inf
+        t = float(stdtrit(df, 1.0 - method.level / 2.0)) if high > low else 0.0
+        note = f"{level_words(method)}, {_freedom(df)}; from the noise of the passes and what is left of the drift"
         lines.append(
-            Line("Interval", "e^(ln(1 + margin) ± t · error) − 1",
-                 f"{_log(math.log1p(whole))} ± {fixed(t, 3)} · {fixed(reach / t if t else 0.0, 5)}: "
-                 f"{interval_words(measured.interval)}",
-                 f"{level_words(method)}{df}; from the noise of the passes and what is left of the drift")
+            _interval_line("e^(ln(1 + margin) ± t · error) − 1", math.log1p(whole), t,
+                           (high - low) / 2.0 / t if t else 0.0, interval_words(measured.interval), note)
         )  # fmt: skip
     others = ", ".join(f"{SCHOOL_WORDS[name]} {_share(value)}" for name, value in suite.margins.items())
     lines.append(Line("Schools", "every kind of mean", others, f"declared: {SCHOOL_WORDS[school]}"))
@@ -214,119 +244,101 @@ def why_suite(sheet: Sheet, pair: tuple[str, str], figure: str, group: str | Non
 
 
 def why_level(sheet: Sheet, figure: str, lane: str, lanes: Sequence[str], group: str | None) -> Derivation:
-    """A lane's mean over the tests that all of some lanes have, in fps: a rung, a step, a place."""
-    names = {one.id: one.name for one in sheet.study.lanes}
-    what = f"{names[lane]}, {figure_words(of_figure(figure))}"
-    tests = [at for at, test in enumerate(sheet.study.tests) if group is None or test.group == group]
-    fit = Fit(sheet, figure, [sheet.lane_at[one] for one in lanes], tests)
-    common, row = fit.common(), list(lanes).index(lane)
-    scenes = {scene.id: f"{scene.game}, {scene.name}" for scene in sheet.study.scenes}
-    of_test = {test.id: scenes[test.scene] for test in sheet.study.tests}
-    out = tuple(
-        f"{of_test[one.test]}: {names.get(one.lane or '', '')} {reason_words(one.reason)}".replace(":  ", ": ")
-        for one in fit.left_out()
-    )
-    if not common.any():
+    """A lane's mean over the tests that all of some lanes have, in fps: a rung, a step, a place.
+
+    Of those lanes some may have no result here: they stand aside, as they do in an answer.
+    """
+    names, tests = _Names(sheet), group_tests(sheet, group)
+    what = f"{names.lane[lane]}, {figure_words(of_figure(figure))}"
+    asked = [sheet.lane_at[one] for one in lanes]
+    some = np.flatnonzero(Fit(sheet, figure, asked, tests).there.any(axis=1)).tolist()
+    fit = Fit(sheet, figure, [asked[at] for at in some], tests)
+    common, out = fit.common(), tuple(names.out(one.lane, one.reason, one.test) for one in fit.left_out())
+    if not common.any() or sheet.lane_at[lane] not in fit.lanes:
         return Derivation(what, "no number", (), (), out)
-    weights = fit.lane_weights(common)[row][None]
-    found = fit.weighed(weights)
+    row = fit.lanes.tolist().index(sheet.lane_at[lane])
+    found = fit.weighed(fit.lane_weights(common)[row][None])
     at = np.flatnonzero(common).tolist()
-    cells = tuple(_cell(sheet, lane, sheet.study.tests[fit.tests[t]].id, figure) for t in at)
+    cells = names.cells([(lane, _test_id(fit, t)) for t in at], figure)
     lines = []
     for cell, t in zip(cells, at, strict=True):
-        off = float(fit.log[row, t]) - math.log(float(fit.value[row, t]))
+        log = float(fit.log[row, t])
+        off = log - math.log(float(fit.value[row, t]))
         note = f"set right for drift by {_share(math.expm1(off))}" if abs(off) >= _SHOWS else ""
-        told = _cell_line(sheet.study.method, cell, of_test[cell.test])
-        lines.append(Line(told.what, told.formula, f"{told.filled}, ln {_log(float(fit.log[row, t]))}", note))
+        told = _cell_line(sheet.study.method, cell, names.test[cell.test])
+        lines.append(Line(told.what, told.formula, f"{told.filled}, ln {_log(log)}", note))
     middle, error, df = (float(x[0]) for x in (found.middle, found.error, found.df))
-    total = middle * len(at)
-    value = math.exp(middle)
+    value, low, high = found.one(fit.level).rate()
     lines.append(
-        Line("Geometric mean", "e^(sum of ln / tests)", f"e^({_log(total)} / {len(at)}) = {fps(value)} fps",
+        Line("Geometric mean", "e^(sum of ln / tests)", f"e^({_log(middle * len(at))} / {len(at)}) = {fps(value)} fps",
              f"over the {tests_words(len(at))} that all {len(fit.lanes)} lanes have")
     )  # fmt: skip
-    if not math.isnan(error):
-        low, high = found.one(fit.level).rate()[1:]
-        reach = float(found.reach(fit.level)[0])
-        quantile = reach / error if error else 0.0
-        lines.append(
-            Line("Interval", "e^(mean ± t · error)",
-                 f"{_log(middle)} ± {fixed(quantile, 3)} · {fixed(error, 5)}: "
-                 f"{fps(low or 0.0)} to {fps(high or 0.0)} fps",
-                 f"{level_words(fit.method)}, {_freedom(df)}, noise from all lanes together")
-        )  # fmt: skip
+    if low is not None and high is not None:
+        quantile = float(found.reach(fit.level)[0]) / error if error else 0.0
+        ends = f"{fps(low)} to {fps(high)} fps"
+        lines.append(_interval_line("e^(mean ± t · error)", middle, quantile, error, ends, _of_all(fit.method, df)))
     return Derivation(what, f"{fps(value)} fps", tuple(lines), cells, out)
 
 
-def why_contrast(
-    sheet: Sheet, figure: str, plus: Sequence[str], minus: Sequence[str], tests: Sequence[str], per: int = 1
-) -> Derivation:
-    """Lanes over lanes, over the tests that all of them have: the mean ln of the one less that of the other.
+@dataclass(frozen=True)
+class Contrast:
+    """Lanes `plus` over lanes `minus`: the sum of the mean ln of the one less that of the other, by `per`.
 
-    It is the sum of the first less that of the second by `per`: a margin of one lane over another, an effect over `per`
-    pairs, a ratio of ratios of four lanes.
+    A margin of one lane over another, an effect over `per` pairs, or a ratio of ratios of four lanes. Of `at_once` of
+    them the interval is held by each (Bonferroni).
     """
-    names = {one.id: one.name for one in sheet.study.lanes}
-    what = f"{_listed(plus, names)} over {_listed(minus, names)}, {figure_words(of_figure(figure))}"
-    lanes = [*plus, *minus]
-    fit = Fit(sheet, figure, range(len(sheet.study.lanes)), [sheet.test_at[test] for test in tests])
-    own = Fit(sheet, figure, [sheet.lane_at[lane] for lane in lanes], [sheet.test_at[test] for test in tests])
-    common, scenes = own.common(), {scene.id: f"{scene.game}, {scene.name}" for scene in sheet.study.scenes}
-    of_test = {test.id: scenes[test.scene] for test in sheet.study.tests}
-    out = tuple(f"{of_test[one.test]}: {names.get(one.lane or '', '')} {reason_words(one.reason)}".replace(":  ", ": ")
-                for one in own.left_out())  # fmt: skip
+
+    plus: Sequence[str]
+    minus: Sequence[str]
+    per: int = 1
+    at_once: int = 1
+
+
+def why_contrast(sheet: Sheet, figure: str, of: Contrast, tests: Sequence[str], among: Sequence[str]) -> Derivation:
+    """Lanes over lanes, over those of some tests that all the lanes `among` have."""
+    names, lanes = _Names(sheet), [*of.plus, *of.minus]
+    over = " over ".join(listed([names.lane[lane] for lane in side]) for side in (of.plus, of.minus))
+    what = f"{over}, {figure_words(of_figure(figure))}"
+    numbers = [sheet.test_at[test] for test in tests]
+    own = Fit(sheet, figure, [sheet.lane_at[lane] for lane in dict.fromkeys([*lanes, *among])], numbers)
+    common, out = own.common(), tuple(names.out(one.lane, one.reason, one.test) for one in own.left_out())
     if not common.any():
         return Derivation(what, "no number", (), (), out)
-    weights = fit.lane_weights(common)
-    rows = [sheet.lane_at[lane] for lane in lanes]
-    levels = fit.weighed(weights[rows]).middle.tolist()
-    signs = [1.0] * len(plus) + [-1.0] * len(minus)
-    mixed = sum((sign * weights[row] for sign, row in zip(signs, rows, strict=True)), np.zeros(weights.shape[1:]))
-    found = fit.weighed(mixed[None] / per)
+    fit = Fit(sheet, figure, range(len(sheet.study.lanes)), numbers)
+    weights = fit.lane_weights(common)[[sheet.lane_at[lane] for lane in lanes]]
+    levels = fit.weighed(weights).middle.tolist()
+    signs = np.array([1.0] * len(of.plus) + [-1.0] * len(of.minus))
+    found = fit.weighed(np.einsum("n,nlt->lt", signs, weights)[None] / of.per)
     middle, error, df = (float(x[0]) for x in (found.middle, found.error, found.df))
-    over = tests_words(int(common.sum()))
+    where = tests_words(int(common.sum()))
     lines = [
-        Line(names[lane], "mean of ln fps over the tests", f"{_log(level)}, {fps(math.exp(level))} fps", over)
+        Line(names.lane[lane], "mean of ln fps over the tests", f"{_log(level)}, {fps(math.exp(level))} fps", where)
         for lane, level in zip(lanes, levels, strict=True)
     ]
-    parts = "".join(f" {'+' if sign > 0 else '−'} {_log(level)}" for sign, level in zip(signs, levels, strict=True))
-    by = f" / {per}" if per > 1 else ""
-    told = parts.removeprefix(" + ")
-    whole = f"({told}){by}" if by else told
-    lines.append(Line("Ratio", f"e^(sum{by}) − 1", f"e^({whole}) − 1 = {_share(math.expm1(middle))}"))
-    if not math.isnan(error):
-        low, high = found.one(fit.level).share()[1:]
-        t = float(found.reach(fit.level)[0]) / error if error else 0.0
-        lines.append(
-            Line("Interval", "e^(ln of the ratio ± t · error) − 1",
-                 f"{_log(middle)} ± {fixed(t, 3)} · {fixed(error, 5)}: {interval_words((low or 0.0, high or 0.0))}",
-                 f"{level_words(fit.method)}, {_freedom(df)}, noise from all lanes together")
-        )  # fmt: skip
-    at = [own.study.tests[own.tests[t]].id for t in np.flatnonzero(common).tolist()]
-    cells = tuple(_cell(sheet, lane, test, figure) for test in at for lane in lanes)
+    added = "".join(f" {'+' if sign > 0 else '−'} {_log(x)}" for sign, x in zip(signs, levels, strict=True))
+    by = f" / {of.per}" if of.per > 1 else ""
+    whole = f"({added.removeprefix(' + ')}){by}"
+    lines.append(Line("Ratio", f"e^(sum{by}) − 1", f"e^{whole} − 1 = {_share(math.expm1(middle))}"))
+    level = fit.level / of.at_once
+    low, high = found.one(level).share()[1:]
+    if low is not None and high is not None:
+        t = float(found.reach(level)[0]) / error if error else 0.0
+        note = _of_all(fit.method, df) + (f", {of.at_once} held at once" if of.at_once > 1 else "")
+        ends = interval_words((low, high))
+        lines.append(_interval_line("e^(ln of the ratio ± t · error) − 1", middle, t, error, ends, note))
+    at = [_test_id(own, t) for t in np.flatnonzero(common).tolist()]
+    cells = names.cells(list(dict.fromkeys((lane, test) for test in at for lane in lanes)), figure)
     return Derivation(what, _share(math.expm1(middle)), tuple(lines), cells, out)
-
-
-def _listed(lanes: Sequence[str], names: Mapping[str, str]) -> str:
-    return " and ".join(names[lane] for lane in lanes)
 
 
 #: Less than this in ln is not told.
 _SHOWS = 0.0005
 
 
-def _cell(sheet: Sheet, lane: str, test: str, figure: str) -> CellShown:
-    """A cell with every pass of it, in the order they were run."""
-    passes = tuple(
-        PassShown(
-            one.id, one.figures.get(figure), one.status == ACCEPTED,
-            "" if one.status == ACCEPTED else reason_words(one.status),
-        )
-        for one in sheet.study.passes
-        if (one.lane, one.test) == (lane, test)
-    )  # fmt: skip
-    where = sheet.figure_at.get(figure)
-    value = math.nan
-    if where is not None:
-        value = float(sheet.values(sheet.study.method.cell_school)[where][sheet.lane_at[lane], sheet.test_at[test]])
-    return CellShown(lane, test, None if math.isnan(value) else value, passes)
+def _test_id(fit: Fit, test: int) -> str:
+    return str(fit.study.tests[fit.tests[test]].id)
+
+
+def _added(share: float) -> str:
+    """A share as it stands after `1`."""
+    return f"{'−' if share < 0 else '+'} {percent(abs(share))}%"

@@ -76,6 +76,7 @@ export const WhyOver = ({
   minus,
   test,
   per = 1,
+  atOnce = 1,
   of,
 }: {
   asked: Asked;
@@ -83,6 +84,7 @@ export const WhyOver = ({
   minus: readonly string[];
   test?: string | null;
   per?: number;
+  atOnce?: number;
   of: string;
 }) => (
   <Why
@@ -93,6 +95,7 @@ export const WhyOver = ({
       plus: plus.join(","),
       minus: minus.join(","),
       per,
+      at_once: atOnce,
       ...(test ? { test: Number(test) } : {}),
     }}
     of={of}

@@ -40,6 +40,7 @@ export function grid(asked: Asked): Shown | null {
             asked={asked}
             plus={corners.slice(0, 2)}
             minus={corners.slice(2)}
+            atOnce={own.factors.reduce((n, factor) => n * ((own.levels[factor]?.length ?? 2) - 1), 1)}
             test={test ?? null}
             of={`${signedPercent(one.value)}%, the ratio of ratios`}
           />

@@ -107,10 +107,10 @@ function AtBench({ view, act, study, hold }: Props) {
   const go = useNavigate();
   const moving = view.underWay !== null || countsFrom !== null;
   const now = useNow(moving);
-  // What was read back otherwise is looked at again: the question stands there once more.
+  // What was read back otherwise is looked at again: the question stands there once more, whatever else is done.
   const [lookedAgain, setLookedAgain] = useState(0);
   const instruction = instructionOf(
-    lookedAgain === view.run.number ? { ...view, mismatch: null } : view,
+    lookedAgain === view.mismatch?.act ? { ...view, mismatch: null } : view,
     now,
   );
   const tookS = useSince(instruction.kind === "step" ? instruction.step.key : instruction.kind);
@@ -142,7 +142,7 @@ function AtBench({ view, act, study, hold }: Props) {
     goOnFrom(view, instruction, tookS(), act, {
       count: () => setCountsFrom(Date.now()),
       end: () => setAsking("end"),
-      again: () => setLookedAgain(view.run.number),
+      again: () => setLookedAgain(view.mismatch?.act ?? 0),
     });
   };
   const mute = () => {

@@ -18,6 +18,7 @@ export interface Asked {
   plus?: string;
   minus?: string;
   per?: number;
+  at_once?: number;
 }
 
 /** Opens the derivation of a number; nothing is asked before. `of` says in words which number it is. */
