@@ -15,8 +15,8 @@ from bench.queries import description_of
 from bench.schemas import SettingIn, SetupIn
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
-from findings.eye import keep_note, keep_picture
 from findings.schemas import EyeNoteIn
+from findings.services import keep_note, keep_picture
 from intake.queries import arrival_out
 from intake.schemas import Assignment, TakeIn
 from intake.services import receive, take

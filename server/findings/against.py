@@ -128,7 +128,8 @@ def joined(core: comparing.Study, laid: Answer, older_id: int) -> tuple[comparin
 def _joined_lane(study: Study, older: Study, lane: Lane, tests: int) -> dict[str, Any]:
     days = (study.created_at.date() - older.created_at.date()).days
     drivers = [part.name for part in lane.setup_version.parts.all() if part.kind == "driver"]
-    when = f"{abs(days)} days {'older' if days >= 0 else 'newer'}" if days else "of the same day"
+    age = "1 day" if abs(days) == 1 else f"{abs(days)} days"
+    when = f"{age} {'older' if days > 0 else 'newer'}" if days else "of the same day"
     driver = f", driver {' and '.join(drivers)}" if drivers else ", driver not said"
     return {
         "lane_id": lane.pk, "name": lane.name, "study_id": older.pk,

@@ -84,7 +84,7 @@ class JoinedOut(Out):
 AnswerOut: Any = create_model(
     "AnswerOut",
     __base__=Out,
-    __doc__="The answer of a study's own kind: blocks by group and figure under its kind, and what holds each lane.",
+    __doc__="The answer of a study's own kind: blocks by group and figure under its kind.",
     kind=(str, ...),
     #: None while there is nothing to tell.
     sentence=(SentenceOut | None, ...),
@@ -96,7 +96,6 @@ AnswerOut: Any = create_model(
     budget=(_list(_block("BudgetAnswer", BudgetResult)), ...),
     several=(_list(_block("SeveralAnswer", SeveralBlock)), ...),
     proxy=(_list(_block("ProxyAnswer", Gauge)), ...),
-    limits=(_out(Limits), ...),
     currency=(str, ...),
     #: Lanes of an older study that stand in a ladder too.
     joined=(_list(JoinedOut), ...),

@@ -13,8 +13,6 @@ from rennbahn.comparing.words import level_words
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds import answer_of
 from rennbahn.kinds.answer import sentence_parts
-from rennbahn.kinds.limits import Limits
-from rennbahn.plain import plain
 from studies.queries import groups_of, with_lanes_and_tests
 
 from findings.against import joined
@@ -52,7 +50,7 @@ def kind_answer(study_id: int, targets: Sequence[float] = (), older: int | None 
     blocks = {name: own if name == found.kind else [] for name in KINDS.values()}
     return {
         "kind": found.kind, "sentence": sentence_parts(found.sentence) if found.sentence else None,
-        "interval_words": level_words(core.method), **blocks, "limits": plain(found.limits or Limits((), ())),
+        "interval_words": level_words(core.method), **blocks,
         "currency": prices_of(list(study.lanes.all()))[1], "joined": beside,
     }  # fmt: skip
 

@@ -5,17 +5,26 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Router, UploadedFile
+from ninja import File, Query, Router, UploadedFile
 from opendocument import ods_answer
 from people.access import user_of
 from problems import Problem
 from quick import json_answer
 from sheets import csv_answer
 
-from findings import against, answers, exports, eye, holding, moving, parts, queries, why, worth
+from findings import against, answers, exports, eye, holding, moving, parts, queries, services, why, worth
 from findings.answer_schemas import AgainstOut, AnswerOut, ForReaderOut, HeldOut, PartsOut, WhyOut
 from findings.queries import Asked
-from findings.schemas import BesideOut, EyeNoteIn, EyeNoteOut, FindingsOut, WhatIfIn, WhatIfOut
+from findings.schemas import (
+    AskedWhy,
+    BesideOut,
+    EyeNoteIn,
+    EyeNoteOut,
+    FindingsOut,
+    LookedAt,
+    WhatIfIn,
+    WhatIfOut,
+)
 
 router = Router(tags=["findings"])
 FILE: Any = File(None)  # type: ignore[type-arg]
@@ -40,20 +49,14 @@ def rates_in(told: str) -> list[float]:
 
 
 @router.get("/{int:study_id}/findings", response=FindingsOut)
-def findings(
-    request: HttpRequest,
-    study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
-) -> HttpResponse:
+def findings(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The findings of a study: one lane over its own baseline or another in one group of tests, and all in brief."""
-    return json_answer(queries.findings_of(study_id, Asked(baseline, other, group)))
+    return json_answer(queries.findings_of(study_id, looked.asked()))
 
 
 @router.get("/{int:study_id}/answer", response=AnswerOut)
 def answer(request: HttpRequest, study_id: int, targets: str = "", joined: int | None = None) -> HttpResponse:
-    """The answer of a study's own kind, as ranks of a ladder or the knee of a sweep, and what holds each lane.
+    """The answer of a study's own kind, as ranks of a ladder or the knee of a sweep.
 
     `targets` are wanted rates in fps, with commas between them; the study's own without. `joined` is an older study
     whose lanes stand in a ladder too.
@@ -72,37 +75,27 @@ def for_reader(
     request: HttpRequest,
     study_id: int,
     reader_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
+    looked: Query[LookedAt],
 ) -> HttpResponse:
     """What one lane over another, and every lane, is to a reader: floor, display, money."""
-    return json_answer(worth.worth_of(study_id, reader_id, Asked(baseline, other, group)))
+    return json_answer(worth.worth_of(study_id, reader_id, looked.asked()))
 
 
 @router.get("/{int:study_id}/limits", response=HeldOut)
 def limits(
     request: HttpRequest,
     study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
+    looked: Query[LookedAt],
     resolution: str = "",
 ) -> HttpResponse:
     """What holds the rate in every test, what each side could do alone, and a margin at a resolution not run."""
-    return json_answer(holding.held_by(study_id, Asked(baseline, other, group), resolution))
+    return json_answer(holding.held_by(study_id, looked.asked(), resolution))
 
 
 @router.get("/{int:study_id}/findings/parts", response=PartsOut)
-def in_parts(
-    request: HttpRequest,
-    study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
-) -> HttpResponse:
+def in_parts(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The findings in parts: named sets of games, what changes from group to group, what each test weighs."""
-    return json_answer(parts.parts_of(study_id, Asked(baseline, other, group)))
+    return json_answer(parts.parts_of(study_id, looked.asked()))
 
 
 @router.get("/{int:study_id}/findings/against/{int:other_study_id}", response=AgainstOut)
@@ -110,47 +103,19 @@ def against_another(
     request: HttpRequest,
     study_id: int,
     other_study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
+    looked: Query[LookedAt],
     their_baseline: int | None = None,
     their_other: int | None = None,
 ) -> HttpResponse:
     """Another study beside this one: do their answers part, and what differs between them?"""
     theirs = Asked(their_baseline, their_other)
-    return json_answer(against.against(study_id, other_study_id, Asked(baseline, other, group), theirs))
+    return json_answer(against.against(study_id, other_study_id, looked.asked(), theirs))
 
 
 @router.get("/{int:study_id}/why", response=WhyOut)
-def why_it_is(
-    request: HttpRequest,
-    study_id: int,
-    figure: str = "average",
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
-    test: int | None = None,
-    lane: int | None = None,
-    plus: str = "",
-    minus: str = "",
-    per: int = 1,
-    at_once: int = 1,
-) -> HttpResponse:
-    """Why a number is what it is: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
-
-    `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
-    `per`, of `at_once` that are held together.
-    """
-    number = why.Number(figure, test, lane, _ids(plus, "plus"), _ids(minus, "minus"), per, at_once)
-    return json_answer(why.why(study_id, Asked(baseline, other, group), number))
-
-
-def _ids(told: str, field: str) -> tuple[int, ...]:
-    """Ids out of `12,13`. Raises :class:`Problem` naming what is none."""
-    parts = [part.strip() for part in told.split(",") if part.strip()]
-    if not all(part.isascii() and part.isdigit() and len(part) < 12 for part in parts):
-        raise Problem("bad_ids", "Write ids of lanes with commas between them.", field=field)
-    return tuple(map(int, parts))
+def why_it_is(request: HttpRequest, study_id: int, number: Query[AskedWhy]) -> HttpResponse:
+    """Why a number is what it is: of the suite, of one test, of one lane, or of lanes over lanes."""
+    return json_answer(why.why(study_id, number))
 
 
 @router.get("/{int:study_id}/answer.ods")
@@ -170,7 +135,7 @@ def keep_eye_note(
     request: HttpRequest, study_id: int, from_lane_id: int, to_lane_id: int, payload: EyeNoteIn
 ) -> HttpResponse:
     """Write down what the eye gets from one lane to another."""
-    return json_answer(eye.keep_note(user_of(request), study_id, from_lane_id, to_lane_id, payload))
+    return json_answer(services.keep_note(user_of(request), study_id, from_lane_id, to_lane_id, payload))
 
 
 @router.post("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}/{side}", response=list[EyeNoteOut])
@@ -183,7 +148,7 @@ def keep_eye_picture(
     file: UploadedFile | None = FILE,
 ) -> HttpResponse:
     """Keep a picture of the lane it comes `from` or goes `to`, in place of one that is there."""
-    return json_answer(eye.keep_picture(user_of(request), study_id, from_lane_id, to_lane_id, side, file))
+    return json_answer(services.keep_picture(user_of(request), study_id, from_lane_id, to_lane_id, side, file))
 
 
 @router.get("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}/{side}")
@@ -195,27 +160,15 @@ def eye_picture(
 
 
 @router.get("/{int:study_id}/findings.ods")
-def findings_sheet(
-    request: HttpRequest,
-    study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
-) -> HttpResponse:
+def findings_sheet(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The margins of every test of a group as an OpenDocument sheet."""
-    return ods_answer(exports.findings_csv(study_id, Asked(baseline, other, group)), f"findings-{study_id}.ods")
+    return ods_answer(exports.findings_csv(study_id, looked.asked()), f"findings-{study_id}.ods")
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)
-def beside(
-    request: HttpRequest,
-    study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
-) -> BesideOut:
+def beside(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> BesideOut:
     """What stands beside the findings: what was rejected, what is odd but real, which session ran shifted."""
-    return moving.beside(study_id, Asked(baseline, other, group))
+    return moving.beside(study_id, looked.asked())
 
 
 @router.post("/{int:study_id}/findings/what-if", response=WhatIfOut)
@@ -225,12 +178,6 @@ def what_if(request: HttpRequest, study_id: int, payload: WhatIfIn) -> WhatIfOut
 
 
 @router.get("/{int:study_id}/findings.csv")
-def findings_csv(
-    request: HttpRequest,
-    study_id: int,
-    baseline: int | None = None,
-    other: int | None = None,
-    group: str | None = None,
-) -> HttpResponse:
+def findings_csv(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The margins of every test of a group as CSV."""
-    return csv_answer(exports.findings_csv(study_id, Asked(baseline, other, group)), f"findings-{study_id}.csv")
+    return csv_answer(exports.findings_csv(study_id, looked.asked()), f"findings-{study_id}.csv")

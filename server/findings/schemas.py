@@ -5,10 +5,43 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from planning.schemas import CaveatOut
-from pydantic import Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 from quick import Out
 from strict import In
 from studies.schemas import GroupOut, Method
+
+from findings.queries import Asked
+
+#: Ids with commas between them.
+Ids = Annotated[str, StringConstraints(pattern=r"^(\d{1,12}(,\d{1,12})*)?$", max_length=600)]
+
+
+class LookedAt(BaseModel):
+    """What is looked at: one lane over another, in one group of tests; without any of it the study's own choice."""
+
+    baseline: int | None = None
+    other: int | None = None
+    group: str | None = None
+
+    def asked(self) -> Asked:
+        """The same, as findings are asked for it."""
+        return Asked(self.baseline, self.other, self.group)
+
+
+class AskedWhy(LookedAt):
+    """Which number is asked about: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
+
+    `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
+    `per`, of `at_once` that are held together.
+    """
+
+    figure: str = "average"
+    test: int | None = None
+    lane: int | None = None
+    plus: Ids = ""
+    minus: Ids = ""
+    per: int = Field(default=1, ge=1, le=1000)
+    at_once: int = Field(default=1, ge=1, le=1000)
 
 
 class LeftOut(Out):

@@ -2,38 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
-from problems import NotFound, Problem
+from problems import NotFound
 from rennbahn.comparing.cells import Sheet
 from rennbahn.kinds.why import Contrast, why_contrast, why_level, why_margin, why_suite
 from rennbahn.plain import plain
 from studies.models import StudyKind
 
 from findings.answers import core_study
-from findings.queries import KINDS, Answer, Asked, answer_for
+from findings.queries import KINDS, Answer, answer_for
+from findings.schemas import AskedWhy
 
 
-@dataclass(frozen=True)
-class Number:
-    """Which number is asked about: of the suite, of a `test`, of a `lane`, or of lanes `plus` over lanes `minus`."""
-
-    figure: str
-    test: int | None = None
-    lane: int | None = None
-    plus: tuple[int, ...] = ()
-    minus: tuple[int, ...] = ()
-    per: int = 1
-    at_once: int = 1
-
-
-def why(study_id: int, asked: Asked, number: Number) -> dict[str, Any]:
+def why(study_id: int, number: AskedWhy) -> dict[str, Any]:
     """The derivation of a number, as `WhyOut` has it.
 
     Raises :class:`NotFound` of a test or a lane that is none of the study's.
     """
-    laid = answer_for(study_id, asked)
+    laid = answer_for(study_id, number.asked())
     test, lane = number.test, number.lane
     if number.figure not in KINDS:
         raise NotFound("figure")
@@ -55,15 +42,12 @@ def why(study_id: int, asked: Asked, number: Number) -> dict[str, Any]:
     return plain(why_suite(laid.sheet, laid.pair, name, laid.group))  # type: ignore[no-any-return]
 
 
-def _contrast(laid: Answer, figure: str, number: Number) -> dict[str, Any]:
+def _contrast(laid: Answer, figure: str, number: AskedWhy) -> dict[str, Any]:
     """Lanes over lanes, over the tests of the group, or one of them."""
-    known = {lane.pk for lane in laid.lanes}
-    if not number.plus or not number.minus or not {*number.plus, *number.minus} <= known:
+    known = {str(lane.pk) for lane in laid.lanes}
+    plus, minus = (side.split(",") for side in (number.plus, number.minus))
+    if not {*plus, *minus} <= known:
         raise NotFound("lane in this study")
-    for field in ("per", "at_once"):
-        if not 1 <= getattr(number, field) <= len(known) ** 2:
-            raise Problem("bad_number", "Write a whole number from 1 on.", field=field)
-    plus, minus = ([str(lane) for lane in side] for side in (number.plus, number.minus))
     of = Contrast(plus, minus, number.per, number.at_once)
     # Over all tests an answer stands on those that all of its lanes have.
     tests, among = [str(test.pk) for test in laid.tests], [str(lane.pk) for lane in laid.lanes]

@@ -181,6 +181,7 @@ test("an answer that was overtaken undoes nothing", () => {
 
 test("one thing at a time, the most pressing first", () => {
   const mismatch = {
+    act: 4,
     step: "7.1",
     pass_id: 7,
     setting: "Power limit",

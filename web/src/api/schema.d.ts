@@ -1289,7 +1289,7 @@ export interface paths {
         };
         /**
          * Answer
-         * @description The answer of a study's own kind, as ranks of a ladder or the knee of a sweep, and what holds each lane.
+         * @description The answer of a study's own kind, as ranks of a ladder or the knee of a sweep.
          *
          *     `targets` are wanted rates in fps, with commas between them; the study's own without. `joined` is an older study
          *     whose lanes stand in a ladder too.
@@ -2332,10 +2332,7 @@ export interface paths {
         };
         /**
          * Why It Is
-         * @description Why a number is what it is: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
-         *
-         *     `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
-         *     `per`.
+         * @description Why a number is what it is: of the suite, of one test, of one lane, or of lanes over lanes.
          */
         get: operations["findings_api_why_it_is"];
         put?: never;
@@ -3078,16 +3075,6 @@ export interface components {
             test: string;
         };
         /**
-         * AnswerLimits
-         * @description Of all lanes and tests that have results, test by test, and of all lanes and scenes where a ceiling shows.
-         */
-        AnswerLimits: {
-            /** Scenes */
-            scenes: components["schemas"]["AnswerCeiling"][];
-            /** Tests */
-            tests: components["schemas"]["AnswerLimit"][];
-        };
-        /**
          * AnswerLine
          * @description A step of a derivation: what it gives, by which formula, with the numbers in it, and what is to be said of it.
          */
@@ -3125,7 +3112,7 @@ export interface components {
         };
         /**
          * AnswerOut
-         * @description The answer of a study's own kind: blocks by group and figure under its kind, and what holds each lane.
+         * @description The answer of a study's own kind: blocks by group and figure under its kind.
          */
         AnswerOut: {
             /** Budget */
@@ -3142,7 +3129,6 @@ export interface components {
             kind: string;
             /** Ladder */
             ladder: components["schemas"]["LadderAnswer"][];
-            limits: components["schemas"]["AnswerLimits"];
             /** Proxy */
             proxy: components["schemas"]["ProxyAnswer"][];
             /** Scaling */
@@ -3528,6 +3514,50 @@ export interface components {
             second_factor: string;
             /** Seen */
             seen: string;
+        };
+        /**
+         * AskedWhy
+         * @description Which number is asked about: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
+         *
+         *     `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
+         *     `per`, of `at_once` that are held together.
+         */
+        AskedWhy: {
+            /**
+             * At Once
+             * @default 1
+             */
+            at_once: number;
+            /** Baseline */
+            baseline?: number | null;
+            /**
+             * Figure
+             * @default average
+             */
+            figure: string;
+            /** Group */
+            group?: string | null;
+            /** Lane */
+            lane?: number | null;
+            /**
+             * Minus
+             * @default
+             */
+            minus: string;
+            /** Other */
+            other?: number | null;
+            /**
+             * Per
+             * @default 1
+             */
+            per: number;
+            /**
+             * Plus
+             * @default
+             */
+            plus: string;
+            /** Test */
+            test?: number | null;
         };
         /**
          * AssignIn
@@ -4949,6 +4979,18 @@ export interface components {
             words: string;
         };
         /**
+         * LookedAt
+         * @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice.
+         */
+        LookedAt: {
+            /** Baseline */
+            baseline?: number | null;
+            /** Group */
+            group?: string | null;
+            /** Other */
+            other?: number | null;
+        };
+        /**
          * MarginOut
          * @description One figure in one test, both ways round. All but `raw_b_over_a` are set right for drift.
          */
@@ -5093,9 +5135,11 @@ export interface components {
         };
         /**
          * MismatchOut
-         * @description A setting that read back otherwise, and what a run now would be worth.
+         * @description A setting that read back otherwise, and what a run now would be worth; `act` is the reading that said so.
          */
         MismatchOut: {
+            /** Act */
+            act: number;
             /** Pass Id */
             pass_id: number;
             /** Seen */
@@ -25393,15 +25437,16 @@ export interface operations {
     findings_api_why_it_is: {
         parameters: {
             query?: {
-                figure?: string;
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                figure?: string;
                 test?: number | null;
                 lane?: number | null;
                 plus?: string;
                 minus?: string;
                 per?: number;
+                at_once?: number;
             };
             header?: never;
             path: {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from rennbahn.comparing.cells import Sheet
@@ -22,6 +23,7 @@ from rennbahn.kinds.sweep import sweep_of
 from rennbahn.plain import plain
 
 Block = dict[str, Any]
+AskLimits = Callable[[], Limits]
 
 
 @dataclass(frozen=True)
@@ -36,11 +38,16 @@ class Answer:
     kind: str
     blocks: tuple[Block, ...]
     sentence: Sentence | None
-    limits: Limits | None
+    ask_limits: AskLimits | None
+
+    @property
+    def limits(self) -> Limits | None:
+        """What holds each lane in each test: worked out where it is asked for, once."""
+        return self.ask_limits() if self.ask_limits else None
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; A against B has only its limits here."""
-        limits = {"limits": plain(self.limits)} if self.limits is not None else {}
+        limits = {"limits": plain(self.limits)} if self.ask_limits else {}
         if self.kind not in _KINDS:
             return limits
         listed: Any = list(self.blocks)
@@ -51,7 +58,7 @@ class Answer:
 
 def answer_of(sheet: Sheet) -> Answer:
     """The answer to the study of a sheet. Raises :class:`RennbahnError` where lanes lack what their kind needs."""
-    study, limits = sheet.study, limits_of(sheet)
+    study, limits = sheet.study, cache(lambda: limits_of(sheet))
     make = _KINDS.get(study.kind)
     blocks = tuple(make(sheet, limits)) if make else ()
     asked = make is not None or _tells_limits(study)
@@ -99,7 +106,7 @@ def _asked(sheet: Sheet) -> list[tuple[str, str | None]]:
     return [(figure, group) for group in sheet.study.groups or (None,) for figure in figures]
 
 
-def _ladder(sheet: Sheet, _: Limits) -> list[Block]:
+def _ladder(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, tests, blocks = names_of(sheet.study), games_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = ladder_of(sheet, figure, group)
@@ -112,7 +119,7 @@ def _ladder(sheet: Sheet, _: Limits) -> list[Block]:
     return blocks
 
 
-def _sweep(sheet: Sheet, _: Limits) -> list[Block]:
+def _sweep(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = sweep_of(sheet, figure, group)
@@ -123,12 +130,12 @@ def _sweep(sheet: Sheet, _: Limits) -> list[Block]:
     return blocks
 
 
-def _grid(sheet: Sheet, _: Limits) -> list[Block]:
+def _grid(sheet: Sheet, _: AskLimits) -> list[Block]:
     found = [grid_of(sheet, figure, group) for figure, group in _asked(sheet)]
     return [_told(one, words.grid_sentence(one)) for one in found]
 
 
-def _scaling(sheet: Sheet, _: Limits) -> list[Block]:
+def _scaling(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = scaling_of(sheet, figure, group)
@@ -140,17 +147,17 @@ def _scaling(sheet: Sheet, _: Limits) -> list[Block]:
     return blocks
 
 
-def _several(sheet: Sheet, limits: Limits) -> list[Block]:
-    found = [several_of(sheet, figure, limits, group) for figure, group in _asked(sheet)]
+def _several(sheet: Sheet, limits: AskLimits) -> list[Block]:
+    found = [several_of(sheet, figure, limits(), group) for figure, group in _asked(sheet)]
     return [_told(one, words.several_sentence(one)) for one in found]
 
 
-def _budget(sheet: Sheet, _: Limits) -> list[Block]:
+def _budget(sheet: Sheet, _: AskLimits) -> list[Block]:
     found = budget_of(sheet.study)
     return [_told(found, words.budget_sentence(found, names_of(sheet.study)))]
 
 
-def _proxy(sheet: Sheet, _: Limits) -> list[Block]:
+def _proxy(sheet: Sheet, _: AskLimits) -> list[Block]:
     names = names_of(sheet.study)
     figures = [figure for figure in leading_figures(sheet.study) if figure in sheet.figure_at]
     gauges = [gauge for figure in figures for gauge in proxy_of(sheet, figure)]
@@ -168,7 +175,7 @@ def _whole_sentence(sheet: Sheet, blocks: tuple[Block, ...]) -> Sentence | None:
     return Sentence(first["before"], first["answer"], first["after"], first["basis"])
 
 
-_KINDS: Mapping[str, Callable[[Sheet, Limits], list[Block]]] = {
+_KINDS: Mapping[str, Callable[[Sheet, AskLimits], list[Block]]] = {
     "ladder": _ladder, "sweep": _sweep, "grid": _grid, "scaling": _scaling, "budget": _budget, "several": _several,
     "proxy": _proxy,
 }  # fmt: skip

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { client, data } from "../../api/client";
-import { type Looking, useStudies } from "../../api/queries";
+import type { Looking } from "../../api/queries";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import { interval, signedPercent } from "../../format";
+import { StudyPick } from "./StudyPick";
 import type { Study } from "./study";
 
 const FIGURES: Record<string, string> = {
@@ -18,8 +19,6 @@ const FIGURES: Record<string, string> = {
 export function AgainstAnother({ study, looking }: { study: Study; looking: Looking }) {
   const [search] = useSearchParams();
   const [, set] = useAddress();
-  const { data: pages } = useStudies("");
-  const others = (pages?.pages.flat() ?? []).filter((one) => one.id !== study.id && one.counts.accepted > 0);
   const number = (name: string) => Number(search.get(name)) || undefined;
   const chosen = number("against");
   const theirs = { their_baseline: number("their_baseline"), their_other: number("their_other") };
@@ -41,19 +40,18 @@ export function AgainstAnother({ study, looking }: { study: Study; looking: Look
         }),
       ),
   });
-  if (!others.length && !chosen) return null;
   const lanes = (found?.lanes ?? []).map((one) => ({ value: String(one.id), label: one.name }));
   return (
     <section className="mt-10" aria-label="Beside another study">
       <div className="mb-2 flex flex-wrap items-center gap-3">
         <h2 className="text-xl font-bold">Beside another study</h2>
-        <Select
+        <StudyPick
           label="Another study"
-          className="w-96! max-w-full"
-          value={chosen ? String(chosen) : ""}
-          placeholder="choose a study of the same question"
-          onChange={(id) => set({ against: id, their_baseline: "", their_other: "" })}
-          options={others.map((one) => ({ value: String(one.id), label: one.question }))}
+          none="choose a study of the same question"
+          not={study.id}
+          chosen={chosen ? String(chosen) : ""}
+          named={found?.question}
+          choose={(id) => set({ against: id, their_baseline: "", their_other: "" })}
         />
         {found && (
           <>
