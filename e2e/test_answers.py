@@ -12,6 +12,7 @@ import pytest
 from browser import Page
 from selenium.webdriver.common.keys import Keys
 from serving import PASSWORD
+from ways import to_findings
 
 LADDER = "Which of five cards suits a shared flat?"
 SWEEP = "Where does more power stop paying?"
@@ -31,9 +32,7 @@ def desk(page: Page) -> Page:
 
 def answer(page: Page, study: str) -> str:
     """Go to the findings of a study and read the answer."""
-    page.open("/")
-    page.click(study)
-    page.click("Findings")
+    to_findings(page, study)
     page.see("Export the answer")
     return page.element("h1").text
 

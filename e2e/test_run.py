@@ -117,9 +117,9 @@ def test_six_passes_on_the_simulated_bench_without_the_mouse(at: Page) -> None:
     at.see("The simulated bench shows 160 W")
     # Whatever else is done meanwhile, the question stays: a note does not bring the wrong reading back.
     at.press("n")
-    at.see("Note")
+    at.element("[role=dialog]")
     at.press("set it once more", Keys.ENTER)
-    at.not_see("set it once more")
+    at.wait(lambda: not at.driver.find_elements("css selector", "[role=dialog]"), "the end of the dialog")
     at.see("The simulated bench shows 160 W")
     at.press(Keys.ENTER)
     at.see("Along the quay, twice around the crane.")

@@ -12,6 +12,7 @@ from browser import Page
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from serving import PASSWORD
+from ways import to_findings
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
@@ -27,14 +28,6 @@ def lead(page: Page) -> Page:
     page.sign_in("mara", PASSWORD)
     page.see(FANS)
     return page
-
-
-def findings(page: Page, study: str) -> None:
-    page.open("/")
-    page.click(study)
-    if "/findings" not in page.driver.current_url:
-        page.click("Findings")
-    page.see("For whom?")
 
 
 def test_a_reader_is_described_and_findings_are_told_for_them(lead: Page, downloads: Path) -> None:
@@ -53,7 +46,7 @@ def test_a_reader_is_described_and_findings_are_told_for_them(lead: Page, downlo
     lead.press(Keys.ENTER)
     lead.see("90 fps average")
     lead.see("0.34 EUR a kWh")
-    findings(lead, FANS)
+    to_findings(lead, FANS)
     lead.see("Choose a reader")
     lead.click("Somebody at a desk")
     lead.see("Somebody at a desk: ")
@@ -76,7 +69,7 @@ def test_a_reader_is_described_and_findings_are_told_for_them(lead: Page, downlo
 
 
 def test_a_ladder_is_told_in_money_too(lead: Page) -> None:
-    findings(lead, LADDER)
+    to_findings(lead, LADDER)
     lead.click("A student in a shared flat")
     lead.see("Cheapest within 400 EUR that holds 60 fps in the 1% low in every test: Tellur 40")
     section = lead.element("section[aria-label='For whom']").text
@@ -87,7 +80,7 @@ def test_a_ladder_is_told_in_money_too(lead: Page) -> None:
 
 
 def test_every_margin_opens_what_it_stands_on(lead: Page) -> None:
-    findings(lead, FANS)
+    to_findings(lead, FANS)
     row = lead.element("tbody tr")
     shown = re.search(r"[+−]?\d+\.\d%", row.find_elements(By.CSS_SELECTOR, "td")[1].text)
     assert shown
@@ -109,7 +102,7 @@ def sets(page: Page) -> str:
 
 
 def test_sets_of_games_are_named_and_told_apart(lead: Page) -> None:
-    findings(lead, FANS)
+    to_findings(lead, FANS)
     lead.see("Sets of games")
     lead.wait(lambda: "newer than the driver, 2 tests" in sets(lead), "the games newer than the driver")
     lead.click("Scenes")
@@ -118,12 +111,12 @@ def test_sets_of_games_are_named_and_told_apart(lead: Page) -> None:
     lead.fill("Sets it belongs to", "deserts, deserts , seen at night")
     lead.press(Keys.ENTER)
     lead.wait(lambda: not lead.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"), "the end of the dialog")
-    findings(lead, FANS)
+    to_findings(lead, FANS)
     lead.wait(lambda: "deserts, 1 test" in sets(lead), "the new set")
 
 
 def test_another_study_stands_beside_with_what_differs(lead: Page) -> None:
-    findings(lead, FANS)
+    to_findings(lead, FANS)
     lead.choose("Another study", STICKS)
     lead.see("What differs between them")
     lead.see("Over the ")
@@ -133,7 +126,7 @@ def test_another_study_stands_beside_with_what_differs(lead: Page) -> None:
 
 
 def test_what_holds_the_rate_is_a_map_with_what_each_side_could_do(lead: Page, downloads: Path) -> None:
-    findings(lead, FANS)
+    to_findings(lead, FANS)
     lead.see("What holds the rate")
     svg = lead.saved(downloads, "*.svg", lambda: lead.take_from("Export the limits", "Picture as SVG, dark")).decode()
     for word in ("Paper Comets", "a cap", "card", "What holds the rate: mostly the card"):
@@ -143,7 +136,7 @@ def test_what_holds_the_rate_is_a_map_with_what_each_side_could_do(lead: Page, d
 
 
 def test_lanes_of_interest_stand_in_front(lead: Page) -> None:
-    findings(lead, LADDER)
+    to_findings(lead, LADDER)
     lead.driver.find_element(By.CSS_SELECTOR, "[role=checkbox]").click()
     lead.wait(lambda: "front=" in lead.driver.current_url, "the lane in the address")
     faint = "svg g[opacity='0.45']"
@@ -151,7 +144,7 @@ def test_lanes_of_interest_stand_in_front(lead: Page) -> None:
 
 
 def test_what_the_eye_gets_is_noted_and_compared(lead: Page, tmp_path: Path) -> None:
-    findings(lead, SCALING)
+    to_findings(lead, SCALING)
     lead.see("Ridges lose their corners")
     divider = lead.labelled("Divider between low and medium")
     left = "[alt='low, as it looks']"
@@ -184,7 +177,7 @@ def test_what_the_eye_gets_is_noted_and_compared(lead: Page, tmp_path: Path) -> 
     ],
 )
 def test_the_other_kinds_answer_their_question(lead: Page, downloads: Path, study: str, sentence: str) -> None:
-    findings(lead, study)
+    to_findings(lead, study)
     assert re.match(sentence, lead.element("h1").text.replace("\n", " "))
     sheet = lead.saved(downloads, "*.ods", lambda: lead.take_from("Export the answer", "Table as OpenDocument"))
     assert "content.xml" in zipfile.ZipFile(io.BytesIO(sheet)).namelist()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from bench.models import Part
@@ -28,6 +29,8 @@ def worth_of(study_id: int, reader_id: int, asked: Asked) -> dict[str, Any]:
     money, currency = prices_of(laid.lanes)
     foreign = bool(money) and bool(reader.currency) and reader.currency != currency
     priced = bool(money) and not foreign
+    # Whoever has said no money of their own is told prices in the currency that they are in.
+    reader = reader if reader.currency else replace(reader, currency=currency)
     found = for_reader(Sheet(core), reader, laid.pair, laid.group, priced=priced)
     names = names_of(core)
     data: dict[str, Any] = plain(found)

@@ -19,7 +19,7 @@ from rennbahn.kinds.ladder import ladder_of
 from rennbahn.kinds.limits import limits_of
 from rennbahn.kinds.readers import Reader, for_reader
 from rennbahn.trial import Row
-from rennbahn.trial_kinds import Bench
+from rennbahn.trial_kinds import Bench, margin_holds, rate_of
 
 _SIZES = ((1920, 1080), (2560, 1440), (3840, 2160))
 _SCENES = 6
@@ -49,15 +49,15 @@ def expected(rng: np.random.Generator, studies: int) -> list[Row]:
             true = {str(g): math.log(truth(1, g, asked) / truth(0, g, asked)) for g in range(_SCENES)}
             there = [one for one in found.scenes if one.margin is not None]
             given.append(len(there) / _SCENES)
-            held += [_holds(true[one.scene], one.low, one.high) for one in there]
+            held += [margin_holds(true[one.scene], one.low, one.high) for one in there]
             if found.suite is not None:
                 mean = math.fsum(true[one.scene] for one in there) / len(there)
-                suites.append(_holds(mean, found.suite.low, found.suite.high))
+                suites.append(margin_holds(mean, found.suite.low, found.suite.high))
             nearest = [math.log(truth(1, g, run[1]) / truth(0, g, run[1])) for g in range(_SCENES)]
             by_hand += [abs(nearest[g] - true[str(g)]) <= _THUMB for g in range(_SCENES)]
         rows += [
-            Row(f"a margin {name}: held by its interval", _rate(held), _rate(by_hand), (0.93, 1.0)),
-            Row(f"a margin {name}: the mean of all scenes held", _rate(suites), None, (0.93, 1.0)),
+            Row(f"a margin {name}: held by its interval", rate_of(held), rate_of(by_hand), (0.93, 1.0)),
+            Row(f"a margin {name}: the mean of all scenes held", rate_of(suites), None, (0.93, 1.0)),
             Row(f"a margin {name}: an estimate is given", float(np.mean(given)), None, (0.2, 1.0)),
         ]
     return rows
@@ -104,11 +104,11 @@ def memory(rng: np.random.Generator, studies: int) -> list[Row]:
             study = replace(study := bench.draw(rng), passes=tuple(_using(one, used) for one in study.passes))
             shorts = ladder_of(Sheet(study), AVERAGE).shorts
             told.append({one.lane for one in shorts if one.runs_out} == ({"0", "1"} if lost else set()))
-            held += [_holds(math.log(lost.get(int(one.lane), 1.0)), one.low, one.high) for one in shorts]
+            held += [margin_holds(math.log(lost.get(int(one.lane), 1.0)), one.low, one.high) for one in shorts]
     return [
-        Row("memory that runs out in two lanes is found in both", _rate(found_of["lost"]), None, (0.97, 1.0)),
-        Row("short of memory without a loss: none is claimed", _rate(found_of["whole"]), None, (0.97, 1.0)),
-        Row("what running out costs: held by its interval", _rate(held), None, (0.93, 0.97)),
+        Row("memory that runs out in two lanes is found in both", rate_of(found_of["lost"]), None, (0.97, 1.0)),
+        Row("short of memory without a loss: none is claimed", rate_of(found_of["whole"]), None, (0.97, 1.0)),
+        Row("what running out costs: held by its interval", rate_of(held), None, (0.93, 0.97)),
     ]
 
 
@@ -132,9 +132,9 @@ def readers(rng: np.random.Generator, studies: int) -> list[Row]:
         by_hand += [one.a is not None and one.b is not None and (one.a < 40.0) != (one.b < 40.0) for one in found[:2]]
         seen.append(found[4].matters == "crosses")
     return [
-        Row("alike at the floor: said to cross it", _rate(crossed), _rate(by_hand), (0.0, 0.025)),
-        Row("apart by what is just noticed: said to be noticed", _rate(noticed), None, (0.0, 0.04)),
-        Row("truly across the floor, 6% either way: told", _rate(seen), None, (0.9, 1.0)),
+        Row("alike at the floor: said to cross it", rate_of(crossed), rate_of(by_hand), (0.0, 0.025)),
+        Row("apart by what is just noticed: said to be noticed", rate_of(noticed), None, (0.0, 0.04)),
+        Row("truly across the floor, 6% either way: told", rate_of(seen), None, (0.9, 1.0)),
     ]
 
 
@@ -144,11 +144,3 @@ CASES: Mapping[str, Callable[[np.random.Generator, int], list[Row]]] = {
     "memory": memory,
     "readers": readers,
 }
-
-
-def _holds(truth: float, low: float | None, high: float | None) -> bool:
-    return low is not None and high is not None and math.log1p(low) <= truth <= math.log1p(high)
-
-
-def _rate(found: list[bool]) -> float:
-    return sum(found) / len(found) if found else math.nan

@@ -94,25 +94,27 @@ def ladder(rng: np.random.Generator, studies: int) -> list[Row]:
             wrong.append(any(rung.ranks != (1, count) for rung in block.lanes))
             levels = hand_levels(study)
             by_hand.append(max(levels) / min(levels) - 1.0 > _THUMB / 4.0)
-        rows.append(Row(f"{count} equal lanes: some order is claimed", _rate(wrong), _rate(by_hand), (0.0, 0.07)))
+        rows.append(Row(f"{count} equal lanes: some order is claimed", rate_of(wrong), rate_of(by_hand), (0.0, 0.07)))
     wrong = []
     for _ in range(studies):
         bench = Bench([LaneFacts()] * 6, 8, lambda _, test: 60.0 + 10.0 * test, louder=(3.0, 1.0, 1.0, 1.0, 1.0, 1.0))
         wrong.append(any(rung.ranks != (1, 6) for rung in ladder_of(Sheet(bench.draw(rng)), AVERAGE).lanes))
-    rows.append(Row("6 equal lanes, one three times louder: some order is claimed", _rate(wrong), None, (0.0, 0.07)))
+    rows.append(Row("6 equal lanes, one three times louder: some order is claimed", rate_of(wrong), None, (0.0, 0.07)))
     apart = [1.0, 1.0, 1.007, 1.014, 1.014, 1.05, 1.1, 1.1]
     ranks, at_once, by_hand = [], [], []
     for _ in range(studies):
         study = Bench([LaneFacts()] * 8, 12, lambda lane, test: apart[lane] * (60.0 + 10.0 * test)).draw(rng)
         block = ladder_of(Sheet(study), AVERAGE)
         ranks.append(_ranks_hold(block, apart))
-        at_once.append(all(_holds(math.log(apart[int(p.b)] / apart[int(p.a)]), p.low, p.high) for p in block.pairs))
+        at_once.append(
+            all(margin_holds(math.log(apart[int(p.b)] / apart[int(p.a)]), p.low, p.high) for p in block.pairs)
+        )
         order = np.argsort(hand_levels(study))
         by_hand.append(all(apart[a] <= apart[b] for a, b in pairwise(order)))
     return [
         *rows,
-        Row("eight lanes: all true ranks lie within those given", _rate(ranks), _rate(by_hand), (0.94, 1.0)),
-        Row("eight lanes: all 28 margins hold at once", _rate(at_once), None, (0.93, 0.97)),
+        Row("eight lanes: all true ranks lie within those given", rate_of(ranks), rate_of(by_hand), (0.94, 1.0)),
+        Row("eight lanes: all 28 margins hold at once", rate_of(at_once), None, (0.93, 0.97)),
     ]
 
 
@@ -153,12 +155,12 @@ def sweep(rng: np.random.Generator, studies: int) -> list[Row]:
         by_hand.append(abs((_hand_knee(hand_levels(study)[:-1]) or 0.0) - _KNEE) <= 10.0)
         holds += [_between(bent(p.level) * mean, p.low, p.high) for p in block.points]
         if block.equal_power is not None:
-            equal.append(_holds(math.log(bent(146.0) / 80.0), block.equal_power.low, block.equal_power.high))
+            equal.append(margin_holds(math.log(bent(146.0) / 80.0), block.equal_power.low, block.equal_power.high))
     rows = [
-        Row("a knee at 140 W is found within a step", _rate(found), _rate(by_hand), (0.9, 1.0)),
-        Row("its interval holds it", _rate(inside), None, (0.9, 1.0)),
-        Row("intervals of the points hold the truth", _rate(holds), None, (0.93, 0.97)),
-        Row("equal power: the interval holds the truth", _rate(equal), None, (0.93, 0.97)),
+        Row("a knee at 140 W is found within a step", rate_of(found), rate_of(by_hand), (0.9, 1.0)),
+        Row("its interval holds it", rate_of(inside), None, (0.9, 1.0)),
+        Row("intervals of the points hold the truth", rate_of(holds), None, (0.93, 0.97)),
+        Row("equal power: the interval holds the truth", rate_of(equal), None, (0.93, 0.97)),
     ]
     without: Mapping[str, Callable[[float], float]] = {
         "flat": lambda _: 80.0,
@@ -172,7 +174,7 @@ def sweep(rng: np.random.Generator, studies: int) -> list[Row]:
             study, block = drawn(curve)
             claimed.append(block.knee is not None)
             by_hand.append(_hand_knee(hand_levels(study)[:-1]) is not None)
-        rows.append(Row(f"no knee ({name}): one is claimed", _rate(claimed), _rate(by_hand), (0.0, 0.05)))
+        rows.append(Row(f"no knee ({name}): one is claimed", rate_of(claimed), rate_of(by_hand), (0.0, 0.05)))
     return rows
 
 
@@ -211,18 +213,18 @@ def grid(rng: np.random.Generator, studies: int) -> list[Row]:
             block = grid_of(Sheet(study), AVERAGE)
             half = math.log(together) / 2.0
             effects += [
-                _holds(math.log(x) + half, one.low, one.high)
+                margin_holds(math.log(x) + half, one.low, one.high)
                 for x, one in zip((1.08, 1.03), block.effects, strict=True)
             ]
             assert block.interaction is not None
-            whole.append(_holds(math.log(together), block.interaction.low, block.interaction.high))
+            whole.append(margin_holds(math.log(together), block.interaction.low, block.interaction.high))
             wrong.append(block.interaction.verdict == wrong_word)
             v = hand_levels(study)
             off = abs(v[3] / v[1] / (v[2] / v[0]) - 1.0)
             by_hand.append(off > 0.01 if wrong_word == "depends" else off <= 0.01)
-        rows.append(Row(f"{words}", _rate(wrong), _rate(by_hand), (0.0, 0.06)))
-        rows.append(Row("its interval holds the truth", _rate(whole), None, (0.92, 0.98)))
-        rows.append(Row("both effects hold the truth", _rate(effects), None, (0.93, 0.97)))
+        rows.append(Row(f"{words}", rate_of(wrong), rate_of(by_hand), (0.0, 0.06)))
+        rows.append(Row("its interval holds the truth", rate_of(whole), None, (0.92, 0.98)))
+        rows.append(Row("both effects hold the truth", rate_of(effects), None, (0.93, 0.97)))
     return rows
 
 
@@ -244,9 +246,9 @@ def scaling(rng: np.random.Generator, studies: int) -> list[Row]:
             cost -= statistics.fmean(1000.0 / (rates[int(one.from_)] * (1.0 + 0.1 * t)) for t in range(6))
             suite.append(_between(cost, one.low, one.high))
     return [
-        Row("costs of steps hold the truth, test by test", _rate(each), None, (0.93, 0.97)),
-        Row("over the suite", _rate(suite), None, (0.93, 0.97)),
-        Row("shares kept by upscaling hold the truth", _rate(kept), None, (0.93, 0.97)),
+        Row("costs of steps hold the truth, test by test", rate_of(each), None, (0.93, 0.97)),
+        Row("over the suite", rate_of(suite), None, (0.93, 0.97)),
+        Row("shares kept by upscaling hold the truth", rate_of(kept), None, (0.93, 0.97)),
     ]
 
 
@@ -262,11 +264,11 @@ def budget(rng: np.random.Generator, studies: int) -> list[Row]:
             true_side.append(cell.holds is not (cell.lane == "1"))
             by_hand.append((cell.inside or 0.0) >= 0.99 if cell.lane == "0" else (cell.inside or 0.0) < 0.99)
     return [
-        Row("shares inside hold the truth", _rate(holds), None, (0.93, 0.97)),
+        Row("shares inside hold the truth", rate_of(holds), None, (0.93, 0.97)),
         Row(
             "a side of 99% is claimed that is not the true one",
-            1.0 - _rate(true_side),
-            1.0 - _rate(by_hand),
+            1.0 - rate_of(true_side),
+            1.0 - rate_of(by_hand),
             (0.0, 0.025),
         ),
     ]
@@ -286,11 +288,11 @@ def several(rng: np.random.Generator, studies: int) -> list[Row]:
         study = Bench(facts, 8, lambda lane, test: 60.0 * (gains[test] if lane else 1.0), kind="several").draw(rng)
         sheet = Sheet(study)
         block = several_of(sheet, AVERAGE, limits_of(sheet))
-        each += [_holds(math.log(gains[int(one.test or 0)]), one.low, one.high) for one in block.scaling]
-        suite += [_holds(statistics.fmean(map(math.log, gains)), one.low, one.high) for one in block.suite]
+        each += [margin_holds(math.log(gains[int(one.test or 0)]), one.low, one.high) for one in block.scaling]
+        suite += [margin_holds(statistics.fmean(map(math.log, gains)), one.low, one.high) for one in block.suite]
     return [
-        Row("what a card adds holds the truth, test by test", _rate(each), None, (0.93, 0.97)),
-        Row("over the suite", _rate(suite), None, (0.92, 0.98)),
+        Row("what a card adds holds the truth, test by test", rate_of(each), None, (0.93, 0.97)),
+        Row("over the suite", rate_of(suite), None, (0.92, 0.98)),
     ]
 
 
@@ -323,9 +325,9 @@ def proxy(rng: np.random.Generator, studies: int) -> list[Row]:
                 by_hand.append(
                     widest.value >= 1.03 or widest.value <= 1 / 1.03 if off == 1.0 else abs(widest.value - 1) < 0.03
                 )
-        rows.append(Row(words, _rate(claimed), _rate(by_hand), (0.0, 0.05)))
-        rows.append(Row("the true word is found", _rate(right), None, (0.0, 1.0)))
-        rows.append(Row("the widest ratio's interval holds the truth", _rate(at_once), None, (0.93, 1.0)))
+        rows.append(Row(words, rate_of(claimed), rate_of(by_hand), (0.0, 0.05)))
+        rows.append(Row("the true word is found", rate_of(right), None, (0.0, 1.0)))
+        rows.append(Row("the widest ratio's interval holds the truth", rate_of(at_once), None, (0.93, 1.0)))
     return rows
 
 
@@ -357,9 +359,9 @@ def limits(rng: np.random.Generator, studies: int) -> list[Row]:
             true_rate = 1000.0 / float(processor[int(ceiling.lane), int(ceiling.scene)])
             ceilings.append(_between(true_rate, ceiling.low, ceiling.high))
     return [
-        Row("a limit is told wrongly", _rate(wrong), _rate(by_hand), (0.0, 0.02)),
-        Row("a limit is told", _rate(told), None, (0.5, 1.0)),
-        Row("processor ceilings hold the truth", _rate(ceilings), None, (0.9, 0.98)),
+        Row("a limit is told wrongly", rate_of(wrong), rate_of(by_hand), (0.0, 0.02)),
+        Row("a limit is told", rate_of(told), None, (0.5, 1.0)),
+        Row("processor ceilings hold the truth", rate_of(ceilings), None, (0.9, 0.98)),
     ]
 
 
@@ -376,7 +378,7 @@ CASES: Mapping[str, Callable[[np.random.Generator, int], list[Row]]] = {
 }
 
 
-def _holds(truth: float, low: float | None, high: float | None) -> bool:
+def margin_holds(truth: float, low: float | None, high: float | None) -> bool:
     """Does an interval of a margin hold a true ln ratio?"""
     return low is not None and high is not None and math.log1p(low) <= truth <= math.log1p(high)
 
@@ -385,5 +387,6 @@ def _between(truth: float, low: float | None, high: float | None) -> bool:
     return low is not None and high is not None and low <= truth <= high
 
 
-def _rate(found: Sequence[bool]) -> float:
+def rate_of(found: Sequence[bool]) -> float:
+    """How often something was so."""
     return sum(found) / len(found) if found else math.nan

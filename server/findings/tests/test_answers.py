@@ -76,6 +76,8 @@ def test_a_sweep_knows_levels_and_watts(told: Callable[..., Bench]) -> None:
     sweep = found["sweep"][0]
     assert [(one["level"], sweep["unit"]) for one in sweep["points"]] == [(x, "W") for x in watts]
     assert sweep["shape"] == "rising"
+    # What the card's sensors said stands beside each step; this logger writes no fan.
+    assert all(one["temperature_c"] > 40 and one["fan_rpm"] is None for one in sweep["points"])
     held = bench.lead.get(f"/studies/{bench.id}/limits")["tests"]
     assert held[0]["held_by"] == "card", "the captures have busy times"
 

@@ -92,6 +92,10 @@ def test_a_study_is_told_for_a_reader(lead: Caller, tester: Caller) -> None:
     # Prices in one currency and a reader's money in another are told, and never summed.
     assert couch["money_words"].startswith("Prices are in EUR, this reader’s money is USD")
     assert couch["lanes"][0]["price"] is None
+    nobody = lead.post("/readers", COUCH | {"name": "Says nothing of money"}, status=201)
+    plain = lead.get(f"/studies/{bench.id}/for-reader/{nobody['id']}")
+    assert (plain["reader"]["currency"], plain["money_words"], plain["lanes"][0]["price"]) == ("EUR", "", 200.0)
+    assert plain["lanes"][0]["cost_owned"] is None
     turned = lead.get(f"/studies/{bench.id}/for-reader/{fast['id']}?baseline={bench.lane(1)}")
     assert "2 in which only fast" in turned["sentence"]["text"]
     assert lead.get(f"/studies/{bench.id}/for-reader/0", status=404)["code"] == "not_found"

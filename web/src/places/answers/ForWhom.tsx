@@ -5,6 +5,7 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { ReaderPicture } from "../../charts/kinds/ReaderPicture";
 import { SCREEN } from "../../charts/marks";
 import { Choice } from "../../controls/Choice";
+import { DataTable } from "../../controls/DataTable";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
@@ -155,47 +156,40 @@ function Lanes({ study, found }: { study: Study; found: Found }) {
   const known = parts.filter(([name]) => found.lanes.some((one) => one[name] != null));
   return (
     <div className="relative overflow-x-auto">
-      <table className="w-full border-collapse">
-        <caption className="sr-only">Every lane for this reader</caption>
-        <thead>
-          <tr className="label">
-            <th scope="col" className="pb-1 pr-3">
-              Lane
-            </th>
-            <th scope="col" className="pb-1 pl-4">
-              Holds the floor in
-            </th>
-            {known.map(([name, head]) => (
-              <th key={name} scope="col" className="pb-1 pl-4">
-                {head}
-              </th>
-            ))}
-            <th scope="col" className="pb-1 pl-4">
-              <span className="sr-only">In words</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {found.lanes.map((one) => (
-            <tr key={one.lane} className="border-rule border-t align-top">
-              <th scope="row" className="py-1.5 pr-3">
-                <LaneName lane={names.lanes.get(one.lane)?.position ?? 0} name={names.lane(one.lane)} />
-              </th>
-              <td className="py-1.5 pl-4">
-                {one.above} of {one.tests}
-                {one.edge > 0 && <span className="text-mute">, {one.edge} on the edge</span>}
-              </td>
-              {known.map(([name, , say]) => (
-                <td key={name} className="figure py-1.5 pl-4">
-                  {say(one[name])}
-                  {beside(one.over_baseline[name])}
-                </td>
-              ))}
-              <td className="max-w-[19rem] py-1.5 pl-4 text-[0.92rem] text-soft">{one.words}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        caption="Every lane for this reader"
+        heads={[
+          "Lane",
+          "Holds the floor in",
+          ...known.map(([, head]) => head),
+          <span key="words" className="sr-only">
+            In words
+          </span>,
+        ]}
+        rows={found.lanes.map((one) => ({
+          key: one.lane,
+          cells: [
+            <LaneName
+              key="lane"
+              lane={names.lanes.get(one.lane)?.position ?? 0}
+              name={names.lane(one.lane)}
+            />,
+            <span key="holds">
+              {one.above} of {one.tests}
+              {one.edge > 0 && <span className="text-mute">, {one.edge} on the edge</span>}
+            </span>,
+            ...known.map(([name, , say]) => (
+              <span key={name} className="figure">
+                {say(one[name])}
+                {beside(one.over_baseline[name])}
+              </span>
+            )),
+            <span key="words" className="block max-w-[19rem] text-[0.92rem] text-soft">
+              {one.words}
+            </span>,
+          ],
+        }))}
+      />
     </div>
   );
 }

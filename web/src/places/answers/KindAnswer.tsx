@@ -2,12 +2,12 @@ import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { SCREEN } from "../../charts/marks";
 import { Choice } from "../../controls/Choice";
+import { DataTable } from "../../controls/DataTable";
 import { MenuLink } from "../../controls/Menu";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import type { Study } from "../study/study";
 import { useFront } from "./Front";
-import type { Shown } from "./shown";
 import { shownOf } from "./views";
 
 type Answer = Schemas["AnswerOut"];
@@ -69,7 +69,7 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
         <div className="min-w-[44rem]">{shown.picture({ theme: SCREEN, bare: true })}</div>
       </div>
       <div className="relative mt-6 overflow-x-auto">
-        <Table shown={shown} />
+        <DataTable {...shown.table} />
       </div>
       {shown.below}
       {shown.leftOut.length > 0 && (
@@ -87,39 +87,3 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
 }
 
 const FIGURE_WORDS: Record<string, string> = { average_fps: "Average fps", low_1: "1% low" };
-
-/** What stands in the picture, in numbers. */
-function Table({ shown }: { shown: Shown }) {
-  const { heads, rows, caption } = shown.table;
-  return (
-    <table className="w-full border-collapse">
-      <caption className="sr-only">{caption}</caption>
-      <thead>
-        <tr className="label">
-          {heads.map((head, i) => (
-            <th key={head} scope="col" className={`pb-1 align-bottom ${i ? "pl-4" : ""}`}>
-              {head}
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map(({ key, cells, strong }) => (
-          <tr key={key} className={`border-rule border-t ${strong ? "bg-raised font-semibold" : ""}`}>
-            {cells.map((cell, i) =>
-              i ? (
-                <td key={heads[i]} className="py-1.5 pl-4">
-                  {cell}
-                </td>
-              ) : (
-                <th key={heads[i]} scope="row" className="py-1.5 pr-3">
-                  {cell}
-                </th>
-              ),
-            )}
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}

@@ -6,13 +6,14 @@ import type { Drawn } from "../../charts/kinds/Frame";
 import { type Column, type Held, LimitsPicture } from "../../charts/kinds/LimitsPicture";
 import { TracksPicture } from "../../charts/kinds/TracksPicture";
 import { SCREEN } from "../../charts/marks";
+import { DataTable } from "../../controls/DataTable";
 import { ErrorNotice } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
-import { fps, interval, signedPercent } from "../../format";
+import { fps, signedPercent } from "../../format";
 import type { Study } from "../study/study";
 import { ends } from "./asked";
 import { useFront } from "./Front";
-import { namesOf } from "./shown";
+import { marginCell, namesOf } from "./shown";
 
 type Limits = Schemas["HeldOut"];
 
@@ -23,6 +24,7 @@ const HELD: Record<string, string> = {
   link_or_memory: "link or memory",
   unclear: "unclear",
 };
+const SIDES = ["card", "processor"] as const;
 const EVIDENCE: Record<string, string> = {
   busy_times: "busy times",
   utilisation: "utilisation",
@@ -52,11 +54,12 @@ function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
   const { shown } = useFront();
   const tests = study.tests_full;
   const found = new Map(limits.tests.map((one) => [`${one.test} ${one.lane}`, one]));
-  const rows = [
-    ...new Map(
-      tests.map((one) => [String(one.scene_id), { key: String(one.scene_id), name: one.game }]),
-    ).values(),
-  ];
+  const scenes = [...new Map(tests.map((one) => [one.scene_id, one])).values()];
+  const rows = scenes.map((one) => ({
+    key: String(one.scene_id),
+    name:
+      scenes.filter((other) => other.game === one.game).length > 1 ? `${one.game}, ${one.scene}` : one.game,
+  }));
   const conditions = [...new Set(tests.map((one) => one.condition))];
   const columns: Column[] = conditions.flatMap((over) =>
     study.lanes_full
@@ -141,7 +144,9 @@ function Alone({ study, limits, looking }: { study: Study; limits: Limits; looki
     return value == null ? (
       "–"
     ) : (
-      <span title={ends(one?.[`${side}_low`] ?? null, one?.[`${side}_high`] ?? null, fps)}>{fps(value)}</span>
+      <span className="figure" title={ends(one?.[`${side}_low`] ?? null, one?.[`${side}_high`] ?? null, fps)}>
+        {fps(value)}
+      </span>
     );
   };
   return (
@@ -150,50 +155,28 @@ function Alone({ study, limits, looking }: { study: Study; limits: Limits; looki
         Were the limit away: what each side could do alone, by busy times
       </summary>
       <div className="relative mt-2 overflow-x-auto">
-        <table className="border-collapse">
-          <caption className="sr-only">Rates that card and processor could reach alone</caption>
-          <thead>
-            <tr className="label">
-              <th scope="col" className="pb-1 pr-3">
-                Test
-              </th>
-              {(["card", "processor"] as const).flatMap((side) => [
-                <th key={`${side} a`} scope="col" className="pb-1 pl-5">
-                  {side} of {names.lane(String(base))}, fps
-                </th>,
-                <th key={`${side} b`} scope="col" className="pb-1 pl-5">
-                  of {names.lane(String(other))}
-                </th>,
-                <th key={`${side} over`} scope="col" className="pb-1 pl-5">
-                  {over}
-                </th>,
-              ])}
-            </tr>
-          </thead>
-          <tbody>
-            {tests.map((test) => (
-              <tr key={test} className="border-rule border-t">
-                <th scope="row" className="py-1 pr-3 text-left">
-                  {names.tests.get(test)}
-                </th>
-                {(["card", "processor"] as const).flatMap((side) => {
-                  const one = margin.get(`${test} ${side}`);
-                  return [
-                    <td key={`${side} a`} className="figure py-1 pl-5">
-                      {rate(test, base, side)}
-                    </td>,
-                    <td key={`${side} b`} className="figure py-1 pl-5">
-                      {rate(test, other, side)}
-                    </td>,
-                    <td key={`${side} over`} className="py-1 pl-5">
-                      {one ? `${signedPercent(one.margin)}% (${interval(one.low, one.high)})` : "–"}
-                    </td>,
-                  ];
-                })}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <DataTable
+          narrow
+          caption="Rates that card and processor could reach alone"
+          heads={[
+            "Test",
+            ...SIDES.flatMap((side) => [
+              `${side} of ${names.lane(String(base))}, fps`,
+              `of ${names.lane(String(other))}`,
+              over,
+            ]),
+          ]}
+          rows={tests.map((test) => ({
+            key: test,
+            cells: [
+              names.tests.get(test),
+              ...SIDES.flatMap((side) => {
+                const one = margin.get(`${test} ${side}`);
+                return [rate(test, base, side), rate(test, other, side), one ? marginCell(one) : "–"];
+              }),
+            ],
+          }))}
+        />
       </div>
     </details>
   );

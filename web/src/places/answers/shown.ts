@@ -1,6 +1,7 @@
 import type { ReactElement, ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import type { Drawn } from "../../charts/kinds/Frame";
+import type { TableOf } from "../../controls/DataTable";
 import { interval, signedPercent } from "../../format";
 import type { Study } from "../study/study";
 
@@ -12,11 +13,7 @@ export interface Shown {
   /** What can be asked about it. */
   asks?: ReactNode;
   picture: (how: Drawn) => ReactElement;
-  table: {
-    caption: string;
-    heads: string[];
-    rows: { key: string; cells: ReactNode[]; strong?: boolean }[];
-  };
+  table: TableOf;
   leftOut: string[];
   /** What stands beneath the table. */
   below?: ReactNode;

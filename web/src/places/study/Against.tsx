@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { client, data } from "../../api/client";
+import { client, data, type Schemas } from "../../api/client";
 import type { Looking } from "../../api/queries";
+import { DataTable } from "../../controls/DataTable";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
@@ -77,46 +78,26 @@ export function AgainstAnother({ study, looking }: { study: Study; looking: Look
       {found && chosen && (
         <>
           {found.figures[0] && <p className="max-w-5xl text-[1.1rem]">{found.figures[0].words}</p>}
-          <table className="mt-3 border-collapse">
-            <caption className="sr-only">Margins of both studies over the tests that both ran</caption>
-            <thead>
-              <tr className="label">
-                <th scope="col" className="pb-1 pr-5">
-                  Figure
-                </th>
-                <th scope="col" className="pb-1 pr-5">
-                  Here
-                </th>
-                <th scope="col" className="pb-1 pr-5 normal-case!">
-                  <Link to={`/studies/${found.study_id}/findings`}>There</Link>
-                </th>
-                <th scope="col" className="pb-1">
-                  They part by
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {found.figures
+          <div className="mt-3">
+            <DataTable
+              narrow
+              caption="Margins of both studies over the tests that both ran"
+              heads={[
+                "Figure",
+                "Here",
+                <Link key="there" to={`/studies/${found.study_id}/findings`}>
+                  There
+                </Link>,
+                "They part by",
+              ]}
+              rows={found.figures
                 .filter((one) => one.here)
-                .map((one) => (
-                  <tr key={one.figure} className="border-rule border-t">
-                    <th scope="row" className="py-1 pr-5 text-left">
-                      {FIGURES[one.figure] ?? one.figure}
-                    </th>
-                    {[one.here, one.there, one.apart].map((share, at) => (
-                      <td key={["here", "there", "apart"][at]} className="figure py-1 pr-5">
-                        {share ? `${signedPercent(share.margin)}%` : "–"}{" "}
-                        {share && (
-                          <span className="text-[0.82rem] text-mute">
-                            ({interval(share.low, share.high)})
-                          </span>
-                        )}
-                      </td>
-                    ))}
-                  </tr>
-                ))}
-            </tbody>
-          </table>
+                .map((one) => ({
+                  key: one.figure,
+                  cells: [FIGURES[one.figure] ?? one.figure, ...[one.here, one.there, one.apart].map(told)],
+                }))}
+            />
+          </div>
           <h3 className="mt-4 font-bold">What differs between them</h3>
           <ul className="text-soft">
             {found.differences.map((line) => (
@@ -128,3 +109,14 @@ export function AgainstAnother({ study, looking }: { study: Study; looking: Look
     </section>
   );
 }
+
+/** A margin of one of the studies, with its ends. */
+const told = (share: Schemas["AnswerShare"] | null, at: number) =>
+  share ? (
+    <span key={at} className="figure">
+      {signedPercent(share.margin)}%{" "}
+      <span className="text-[0.82rem] text-mute">({interval(share.low, share.high)})</span>
+    </span>
+  ) : (
+    "–"
+  );

@@ -6,6 +6,7 @@ import type { Drawn } from "../../charts/kinds/Frame";
 import { TracksPicture } from "../../charts/kinds/TracksPicture";
 import { testWords } from "../../charts/margins";
 import { SCREEN } from "../../charts/marks";
+import { DataTable } from "../../controls/DataTable";
 import { count, signedPercent } from "../../format";
 import type { Study } from "./study";
 
@@ -95,35 +96,27 @@ function Influence({ study, findings, parts }: { study: Study; findings: Finding
   return (
     <details className="mt-6">
       <summary className="cursor-pointer font-semibold">What each test weighs in the answer</summary>
-      <table className="mt-2 border-collapse">
-        <caption className="sr-only">The answer without each test</caption>
-        <thead>
-          <tr className="label">
-            <th scope="col" className="pb-1 pr-4">
-              Test
-            </th>
-            <th scope="col" className="pb-1 pr-4">
-              Without it
-            </th>
-            <th scope="col" className="pb-1">
-              It moves the answer by
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {parts.influence.map((one) => (
-            <tr key={one.test} className="border-rule border-t">
-              <th scope="row" className="py-1 pr-4 text-left">
-                <Link to={`/studies/${study.id}/passes/${one.test}`} className="plain hover:underline">
-                  {names.get(one.test)}
-                </Link>
-              </th>
-              <td className="figure py-1 pr-4">{signedPercent(one.without)}%</td>
-              <td className="figure py-1">{signedPercent(one.moves)} points</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <div className="mt-2">
+        <DataTable
+          narrow
+          caption="The answer without each test"
+          heads={["Test", "Without it", "It moves the answer by"]}
+          rows={parts.influence.map((one) => ({
+            key: one.test,
+            cells: [
+              <Link
+                key="test"
+                to={`/studies/${study.id}/passes/${one.test}`}
+                className="plain hover:underline"
+              >
+                {names.get(one.test)}
+              </Link>,
+              <span key="without" className="figure">{`${signedPercent(one.without)}%`}</span>,
+              <span key="moves" className="figure">{`${signedPercent(one.moves)} points`}</span>,
+            ],
+          }))}
+        />
+      </div>
     </details>
   );
 }
