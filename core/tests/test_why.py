@@ -11,6 +11,8 @@ import pytest
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
+from rennbahn.comparing.words import figure_words
+from rennbahn.kinds.fit import of_figure
 from rennbahn.kinds.parts import change_words, changes, influences, part_suites, part_words
 from rennbahn.kinds.why import Contrast, Derivation, why_contrast, why_level, why_margin, why_suite
 from scipy import stats
@@ -221,3 +223,15 @@ def test_a_contrast_stands_on_the_tests_that_its_answer_stands_on() -> None:
     bare = Study(**{**whole.__dict__, "lanes": (*whole.lanes, Lane("c", "Third"))})
     assert why_level(Sheet(bare), AVERAGE, "b", ["a", "b", "c"], None).value == level.value
     assert why_level(Sheet(bare), AVERAGE, "c", ["a", "b", "c"], None).value == "no number"
+
+
+@pytest.mark.parametrize(
+    ("figure", "words"),
+    [
+        (AVERAGE, "average fps"), (LOW, "1% low"), ("low_1", "1% low"), ("low_0.1.percentile", "0.1% low"),
+        ("low_0.1", "0.1% low"), ("low_0.1.slowest_frames", "0.1% low"),
+    ],
+)  # fmt: skip
+def test_a_figure_is_named_with_its_school_or_without(figure: str, words: str) -> None:
+    assert figure_words(figure) == words
+    assert figure_words(of_figure(figure) if figure.count(".") > 1 else figure) == words

@@ -22,8 +22,11 @@ FEWEST_TO_SETTLE = 2
 
 
 def figure_words(figure: str) -> str:
-    """A figure as a reader calls it."""
-    return "average fps" if figure == AVERAGE else f"{figure.removeprefix('low_').rsplit('.', 1)[0]}% low"
+    """A figure as a reader calls it, with the school of its low (`low_0.1.percentile`) or without (`low_0.1`)."""
+    if figure == AVERAGE:
+        return "average fps"
+    share, _, school = figure.removeprefix("low_").rpartition(".")
+    return f"{share if school.isidentifier() and share else figure.removeprefix('low_')}% low"
 
 
 def tests_words(count: int) -> str:

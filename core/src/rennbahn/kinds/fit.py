@@ -303,8 +303,8 @@ def _unlike(squares: Floats, freedom: Floats) -> bool:
 
 
 def of_figure(figure: str) -> str:
-    """A figure as blocks name it: `average_fps`, or `low_1` for the 1% low of the study's school."""
-    return AVERAGE if figure == AVERAGE else figure.split(".", 1)[0]
+    """A figure as blocks name it: `average_fps`, or `low_1` or `low_0.1` for a low of the study's school."""
+    return AVERAGE if figure == AVERAGE else figure.rsplit(".", 1)[0]
 
 
 def group_tests(sheet: Sheet, group: str | None) -> list[int]:

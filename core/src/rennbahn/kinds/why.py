@@ -15,7 +15,7 @@ from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import ACCEPTED, CELL_SCHOOLS, Method
 from rennbahn.comparing.words import SCHOOL_WORDS, figure_words, interval_words, level_words, reason_words, tests_words
 from rennbahn.display import fixed, fps, percent, signed_percent
-from rennbahn.kinds.fit import Fit, group_tests, of_figure
+from rennbahn.kinds.fit import Fit, group_tests
 from rennbahn.kinds.words import listed
 
 _POOLS = {
@@ -139,7 +139,7 @@ def why_margin(sheet: Sheet, pair: tuple[str, str], figure: str, test: str) -> D
     names = _Names(sheet)
     a, b = (names.lane[lane] for lane in pair)
     block = Block(sheet, (pair,), tests=[sheet.test_at[test]])
-    what = f"{b} over {a}, {figure_words(of_figure(figure))}"
+    what = f"{b} over {a}, {figure_words(figure)}"
     cells = names.cells([(lane, test) for lane in pair], figure)
     if figure not in sheet.figure_at:
         return _no_figure(what, cells)
@@ -209,7 +209,7 @@ def why_suite(sheet: Sheet, pair: tuple[str, str], figure: str, group: str | Non
     """B over A over the tests of a group."""
     names = _Names(sheet)
     a, b = (names.lane[lane] for lane in pair)
-    what = f"{b} over {a}, {figure_words(of_figure(figure))}"
+    what = f"{b} over {a}, {figure_words(figure)}"
     if figure not in sheet.figure_at:
         return _no_figure(what)
     block = Block(sheet, (pair,), group)
@@ -249,7 +249,7 @@ def why_level(sheet: Sheet, figure: str, lane: str, lanes: Sequence[str], group:
     Of those lanes some may have no result here: they stand aside, as they do in an answer.
     """
     names, tests = _Names(sheet), group_tests(sheet, group)
-    what = f"{names.lane[lane]}, {figure_words(of_figure(figure))}"
+    what = f"{names.lane[lane]}, {figure_words(figure)}"
     asked = [sheet.lane_at[one] for one in lanes]
     some = np.flatnonzero(Fit(sheet, figure, asked, tests).there.any(axis=1)).tolist()
     fit = Fit(sheet, figure, [asked[at] for at in some], tests)
@@ -298,7 +298,7 @@ def why_contrast(sheet: Sheet, figure: str, of: Contrast, tests: Sequence[str], 
     """Lanes over lanes, over those of some tests that all the lanes `among` have."""
     names, lanes = _Names(sheet), [*of.plus, *of.minus]
     over = " over ".join(listed([names.lane[lane] for lane in side]) for side in (of.plus, of.minus))
-    what = f"{over}, {figure_words(of_figure(figure))}"
+    what = f"{over}, {figure_words(figure)}"
     numbers = [sheet.test_at[test] for test in tests]
     own = Fit(sheet, figure, [sheet.lane_at[lane] for lane in dict.fromkeys([*lanes, *among])], numbers)
     common, out = own.common(), tuple(names.out(one.lane, one.reason, one.test) for one in own.left_out())

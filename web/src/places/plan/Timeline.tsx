@@ -190,11 +190,14 @@ export function Timeline({ study, plan, move }: Props) {
   );
 }
 
+const FEWEST_LETTERS = 4;
+
 /** As many whole words as there is room for: what is read out must hold what is seen, and half a word is none. */
 function fitting(text: string, letters: number): string {
+  if (letters < FEWEST_LETTERS) return "";
   if (text.length <= letters) return text;
   const words = text.slice(0, letters).split(" ").slice(0, -1).join(" ");
-  return words.length > 3 ? `${words}…` : "";
+  return words ? `${words}…` : "";
 }
 
 function BlockMark({
