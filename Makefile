@@ -39,7 +39,7 @@ lint: install-test ## format and lint of both languages, import layers, migratio
 	@$(TEST_DB) $(VENV)/python ops/check_current.py
 
 types: install-test ## types of both languages
-	@$(VENV)/mypy core/src ops bench_link/bench_link.py
+	@$(VENV)/mypy core/src ops testing bench_link/bench_link.py
 	@cd server && RENNBAHN_SECRET_KEY=x ../$(VENV)/mypy .
 	@cd web && npm run --silent types
 

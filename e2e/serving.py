@@ -11,19 +11,15 @@ import subprocess
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-import psycopg
-from psycopg import sql
+import scratch
+from scratch import SERVER
 
 if TYPE_CHECKING:
     from cluster import Cluster
 
-REPOSITORY = Path(__file__).resolve().parent.parent
-SERVER = REPOSITORY / "server"
-BIN = REPOSITORY / ".venv" / "bin"
-PASSWORD = "neun-liter-demo"
+BIN = scratch.REPOSITORY / ".venv" / "bin"
 _PATIENCE_S = 90
 
 
@@ -47,8 +43,7 @@ def serving(database: str, *, demo: bool = True) -> Iterator[str]:
             one.send_signal(signal.SIGTERM)
         for one in (web, worker, simbench):
             one.wait(20)
-        with _admin() as connection:
-            connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
+        scratch.drop(database)
 
 
 @dataclass
@@ -77,7 +72,7 @@ def serve_apart(cluster: Cluster) -> Iterator[Served]:
     cluster.remove()
     cluster.start()
     environment = {**os.environ, **cluster.environment()}
-    _filled(environment, demo=False)
+    scratch.make(environment)
     listening = socket.create_server(("127.0.0.1", 0), backlog=256)
     address = f"http://127.0.0.1:{listening.getsockname()[1]}"
     served = Served(address, cluster, environment, listening, _web(listening, environment), _worker(environment))
@@ -94,11 +89,7 @@ def serve_apart(cluster: Cluster) -> Iterator[Served]:
 
 def _fresh(database: str, *, demo: bool) -> dict[str, str]:
     """A database made anew, and the environment that names it."""
-    template = _template(demo=demo)
-    with _admin() as connection:
-        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(database)))
-        copied = sql.SQL("CREATE DATABASE {} TEMPLATE {}")
-        connection.execute(copied.format(sql.Identifier(database), sql.Identifier(template)))
+    scratch.copy(scratch.demo_template() if demo else scratch.lead_template(), database)
     return {**os.environ, "RENNBAHN_DB_NAME": database}
 
 
@@ -111,43 +102,6 @@ def _web(listening: socket.socket, environment: dict[str, str]) -> subprocess.Po
 
 def _worker(environment: dict[str, str]) -> subprocess.Popen[bytes]:
     return subprocess.Popen([BIN / "python", "manage.py", "work", "--alone"], cwd=SERVER, env=environment)
-
-
-def _template(*, demo: bool) -> str:
-    """A database to copy: made once a run, however many test workers ask for it at once."""
-    name = f"rennbahn_e2e_{'demo' if demo else 'empty'}"
-    run = os.environ.get("PYTEST_XDIST_TESTRUNUID", f"alone {os.getpid()}")
-    with _admin() as connection:
-        connection.execute("SELECT pg_advisory_lock(hashtext(%s))", (name,))
-        made_by = connection.execute(
-            "SELECT shobj_description(oid, 'pg_database') FROM pg_database WHERE datname = %s", (name,)
-        ).fetchone()
-        if made_by == (run,):
-            return name
-        connection.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
-        connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(name)))
-        _filled({**os.environ, "RENNBAHN_DB_NAME": name}, demo=demo)
-        connection.execute(sql.SQL("COMMENT ON DATABASE {} IS {}").format(sql.Identifier(name), sql.Literal(run)))
-    return name
-
-
-def _filled(environment: dict[str, str], *, demo: bool) -> None:
-    """Migrate a database, and load the demo or make a lead."""
-    alone = ["createsuperuser", "--noinput", "--username=mara", "--email=", "-v0"]
-    for words in (["migrate", "-v0"], ["load_demo"] if demo else alone):
-        told = {**environment, "DJANGO_SUPERUSER_PASSWORD": PASSWORD}
-        subprocess.run([BIN / "python", "manage.py", *words], cwd=SERVER, env=told, check=True)
-
-
-def _admin() -> psycopg.Connection[tuple[object, ...]]:
-    return psycopg.connect(
-        host=os.environ["RENNBAHN_DB_HOST"],
-        port=os.environ["RENNBAHN_DB_PORT"],
-        user=os.environ["RENNBAHN_DB_USER"],
-        password=os.environ["RENNBAHN_DB_PASSWORD"],
-        dbname="postgres",
-        autocommit=True,
-    )
 
 
 def _answers(address: str, web: subprocess.Popen[bytes]) -> None:

@@ -2,21 +2,39 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 from collections.abc import Callable, Iterator
 from datetime import datetime
 from typing import Any
 
 import pytest
+import scratch
+from django.db import connections, transaction
+from django.test.utils import override_settings
 from planning import calendar
 from procrastinate.contrib.django import app
 from procrastinate.testing import InMemoryConnector
 from testkit import Bench, Caller, Jobs, caller, study_body
 
 
-@pytest.fixture(autouse=True)
-def _quick_passwords(settings: Any) -> None:
+@pytest.fixture(scope="session")
+def django_db_setup(django_db_blocker: Any) -> Iterator[None]:
+    """A copy of a migrated database for each process: migrating takes longer than most tests together."""
+    name = f"test_rennbahn_{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}"
+    scratch.copy(scratch.empty_template(), name)
+    with django_db_blocker.unblock():
+        connections["default"].settings_dict["NAME"] = name
+        yield
+        connections["default"].close()
+    scratch.drop(name)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _quick_passwords() -> Iterator[None]:
     """Hashing that is slow on purpose would be most of the tests' time."""
-    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    with override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"]):
+        yield
 
 
 @pytest.fixture(autouse=True)
@@ -27,10 +45,12 @@ def jobs() -> Iterator[Jobs]:
         yield Jobs(connector)
 
 
-@pytest.fixture(autouse=True)
-def _new_year(monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.fixture(scope="session", autouse=True)
+def _new_year() -> Iterator[None]:
     """Plans of tests begin in the first days of 2026, and so does their clock."""
-    monkeypatch.setattr(calendar, "now", lambda: datetime(2026, 1, 1, 9))
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(calendar, "now", lambda: datetime(2026, 1, 1, 9))
+        yield
 
 
 @pytest.fixture
@@ -56,6 +76,32 @@ def nobody(db: None) -> Caller:
 @pytest.fixture
 def bench(lead: Caller, tester: Caller) -> Bench:
     return Bench(lead, tester, lead.post("/studies", study_body(), status=201))
+
+
+@pytest.fixture(scope="module")
+def shared(django_db_setup: None, django_db_blocker: Any) -> Iterator[Bench]:
+    """The same study, made once for a module; what its tests change is rolled back one by one."""
+    with kept_for_a_module(django_db_blocker):
+        lead, tester = caller("lead"), caller("tester")
+        yield Bench(lead, tester, lead.post("/studies", study_body(), status=201))
+
+
+@pytest.fixture(scope="module")
+def filled(django_db_setup: None, django_db_blocker: Any) -> Iterator[Bench]:
+    """The same with three accepted passes in every cell, the second lane 6% faster."""
+    with kept_for_a_module(django_db_blocker):
+        lead, tester = caller("lead"), caller("tester")
+        bench = Bench(lead, tester, lead.post("/studies", study_body(), status=201))
+        bench.fill()
+        yield bench
+
+
+@contextlib.contextmanager
+def kept_for_a_module(blocker: Any) -> Iterator[None]:
+    """What is made in here is there for all tests of a module, and gone after it."""
+    with blocker.unblock(), app.replace_connector(InMemoryConnector()), transaction.atomic():
+        yield
+        transaction.set_rollback(True)
 
 
 @pytest.fixture

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -13,7 +14,14 @@ import numpy as np
 from bench.schemas import PartEdit, RigEdit, SetupEdit
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
 from django.test import Client
+from intake import crunching
+from intake.measuring import settings_from
+from intake.models import Arrival
+from intake.proposals import proposal_from
+from intake.recording import NewFile, ReadFile, keep_files, lanes_and_tests, record_files
+from intake.schemas import Assignment
 from people.models import Person
 from PIL import Image
 from planning.schemas import PlanEdit, SequenceIn
@@ -22,6 +30,10 @@ from procrastinate.testing import InMemoryConnector
 from rennbahn.simulation import Dialect, Rig, Scene, Upset, run_pass, write_log
 from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
 from strict import Edit, In
+from studies.deciding import change_passes, run_as_of
+from studies.models import Pass, PassState, Study
+from studies.news import captured_many
+from studies.services import open_study
 
 _EDITS: dict[str, type[Edit]] = {
     "parts": PartEdit, "rigs": RigEdit, "setups": SetupEdit, "games": GameEdit, "scenes": SceneEdit,
@@ -145,8 +157,10 @@ def caller(role: str | None) -> Caller:
     client = Client()
     if role is None:
         return Caller(client)
-    user = User.objects.create_user(f"a-{role}", password=PASSWORD)
-    Person.objects.create(user=user, role=role)
+    user = User.objects.filter(username=f"a-{role}").first()
+    if user is None:
+        user = User.objects.create_user(f"a-{role}", password=PASSWORD)
+        Person.objects.create(user=user, role=role)
     client.force_login(user)
     return Caller(client, user.username)
 
@@ -209,6 +223,19 @@ class Jobs:
         return len(todo)
 
 
+@dataclass(frozen=True)
+class Ran:
+    """A run of a lane in a test, by their places: which pass it is, from which seed, on which rig, and what upset it."""
+
+    lane: int
+    test: int
+    number: int | None = None
+    seed: int = 1
+    rig: Rig | None = None
+    upset: Upset | None = None
+    written_at: datetime | None = None
+
+
 @dataclass
 class Bench:
     """A study with a simulated machine beside it."""
@@ -249,25 +276,59 @@ class Bench:
         upset: Upset | None = None,
         written_at: datetime | None = None,
     ) -> int:
-        """Hand in a capture and take it as a pass; gives the pass."""
-        log = self.log(seed, rig, upset)
-        arrival = self.tester.hand_in(self.id, f"{lane}-{test}-{seed}.csv", log, written_at=written_at)
-        place = {"arrival_id": arrival["id"], "lane_id": self.lane(lane), "test_id": self.test(test), "number": number}
-        taken = self.tester.post(f"/studies/{self.id}/take", {"columns": arrival["columns"], "assignments": [place]})
-        assert taken[0]["refusal"] is None, taken
-        return int(taken[0]["pass_id"])
+        """Take a capture in as a pass; gives the pass."""
+        return self.record_all([Ran(lane, test, number, seed, rig, upset, written_at)])[0]
 
-    def accept(self, one: int) -> None:
-        """Accept a pass."""
-        self.tester.put(f"/studies/passes/{one}/state", {"state": "accepted"})
+    def record_all(self, runs: Sequence[Ran]) -> list[int]:
+        """Take captures in as passes, as a pack does, without its zip and its processes; gives the passes."""
+        user = User.objects.get(username=self.tester.name)
+        with transaction.atomic():
+            study = open_study(self.id)
+            wheres = [Assignment(arrival_id=0, lane_id=self.lane(x.lane), test_id=self.test(x.test), number=x.number)
+                      for x in runs]  # fmt: skip
+            lanes, tests = lanes_and_tests(wheres)
+            settings = [settings_from(study, run_as_of(lanes[x.lane_id], tests[x.test_id])) for x in wheres]
+            taken = [
+                crunching.take_in(self.log(ran.seed, ran.rig, ran.upset), {}, told)
+                for ran, told in zip(runs, settings, strict=True)
+            ]
+            files = [
+                NewFile(
+                    f"{ran.lane}-{ran.test}-{ran.seed}.csv", one.file,
+                    {"proposal": proposal_from(one.proposed), "header_key": one.proposed.look,
+                     "written_at": ran.written_at},
+                )
+                for ran, one in zip(runs, taken, strict=True)
+                if one.proposed is not None
+            ]  # fmt: skip
+            kept = keep_files(user, study, files)
+            read = []
+            for arrival, where, one, told in zip(kept, wheres, taken, settings, strict=True):
+                assert isinstance(arrival, Arrival), arrival
+                assert one.columns is not None, one.proposed
+                assert one.read is not None
+                where.arrival_id = arrival.pk
+                read.append(ReadFile(arrival, where, one.columns, one.read, told))
+            passes = []
+            for recorded in record_files(user, study, read):
+                assert isinstance(recorded, Pass), recorded
+                passes.append(recorded.pk)
+            captured_many.send(Study, study=study, passes=passes)
+        return passes
+
+    def accept(self, *passes: int) -> None:
+        """Accept passes."""
+        change_passes(User.objects.get(username=self.tester.name), self.id, passes, PassState.ACCEPTED)
 
     def fill(self, tests: int = 3, passes: int = 3) -> None:
         """Record and accept passes in both lanes; the second lane's card is 6% faster."""
-        for test in range(tests):
-            for lane, speed in ((0, 1.0), (1, 1.06)):
-                for number in range(passes):
-                    seed = 100 * test + 10 * lane + number
-                    self.accept(self.record(lane, test, seed=seed, rig=Rig(gpu_speed=speed)))
+        runs = [
+            Ran(lane, test, seed=100 * test + 10 * lane + number, rig=Rig(gpu_speed=speed))
+            for test in range(tests)
+            for lane, speed in ((0, 1.0), (1, 1.06))
+            for number in range(passes)
+        ]
+        self.accept(*self.record_all(runs))
 
 
 class AtBench:

@@ -139,10 +139,11 @@ def setup_like(user: Caller, data: SetupIn) -> SetupVersion:
     raise _name_taken(data.name)
 
 
-def freeze(version: SetupVersion) -> None:
-    """Note that a run used this version."""
-    if not version.frozen:
-        SetupVersion.objects.filter(pk=version.pk).update(frozen=True)
+def freeze(versions: Iterable[SetupVersion]) -> None:
+    """Note that runs used these versions."""
+    changed = {version.pk for version in versions if not version.frozen}
+    if changed:
+        SetupVersion.objects.filter(pk__in=changed).update(frozen=True)
 
 
 def tick(user: Caller, version_id: int, data: TickIn) -> None:

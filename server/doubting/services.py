@@ -10,6 +10,7 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 from intake.following import catch_up
+from intake.measuring import Ahead, captures_at_rest, measure_ahead
 from intake.models import Capture, PassDoubt
 from intake.services import trim
 from people.access import require
@@ -51,6 +52,7 @@ def settle(user: Caller, pass_id: int, data: SettleIn) -> int:
     Raises :class:`NotFound` where that check doubts nothing there, :class:`Problem` where a reason is missing.
     """
     tester = require(user, Role.TESTER)
+    ahead = _measured_ahead(pass_id, data)
     with transaction.atomic():
         study_id = Pass.objects.filter(pk=pass_id).values_list("test__study", flat=True).first()
         if study_id is None:
@@ -62,6 +64,7 @@ def settle(user: Caller, pass_id: int, data: SettleIn) -> int:
         if not doubts:
             raise NotFound(f"doubt “{data.check}” about this pass" if data.check else "doubt about this pass")
         settling = _Settling(tester, study, How(data.how), data.reason, data.reason_code, data.cap_name)
+        settling.ahead = ahead
         # What a check proposes or assumes is its own; of several the one that proposes something.
         doubt = next((each for each in doubts if each.window is not None), doubts[0])
         changed = _DOING[settling.how](settling, one, doubt)
@@ -97,6 +100,8 @@ class _Settling:
         self.tester, self.study, self.how = tester, study, how
         self.reason, self.code, self.cap_name = reason, code, cap_name
         self.act: Decision | None = None
+        #: What a trim measured before the study was locked.
+        self.ahead: Ahead | None = None
 
     def decide(self, passes: Sequence[Pass], state: PassState) -> int:
         """Make passes what they are to be."""
@@ -160,14 +165,31 @@ def _reject(settling: _Settling, one: Pass, _: PassDoubt) -> int:
 def _trim(settling: _Settling, one: Pass, doubt: PassDoubt) -> int:
     """Trim the pass to the window that the check proposes, within the window it has."""
     capture = Capture.objects.select_for_update(of=("self",)).filter(on_pass=one).first()
+    windows = _proposed(capture, doubt)
+    assert capture is not None  # noqa: S101 - nothing is proposed without one
+    capture.on_pass = one
+    settling.act = trim(settling.tester, settling.study, capture, windows, settling.ahead)
+    return 1
+
+
+def _proposed(capture: Capture | None, doubt: PassDoubt) -> list[list[float]]:
+    """The window that a check proposes, on the clock of the whole capture. Raises :class:`Conflict` without one."""
     if capture is None or doubt.window is None:
         raise Conflict("no_window", "This check proposes no window.", hint="Trim the pass by hand in the trace.")
     if len(capture.windows) > 1:
         raise Conflict("several_windows", "The pass has several windows already.", hint="Trim it by hand.")
-    capture.on_pass = one
     begin = capture.windows[0][0] if capture.windows else 0.0
-    settling.act = trim(settling.tester, settling.study, capture, [[begin + end for end in doubt.window]])
-    return 1
+    return [[begin + end for end in doubt.window]]
+
+
+def _measured_ahead(pass_id: int, data: SettleIn) -> Ahead | None:
+    """What a trim will measure, made before anything is locked; None where nothing is trimmed."""
+    if How(data.how) is not How.TRIMMED:
+        return None
+    capture = captures_at_rest().filter(on_pass=pass_id).first()
+    asked = {"check_id": data.check} if data.check else {}
+    doubt = PassDoubt.objects.filter(on_pass=pass_id, window__isnull=False, **asked).first()
+    return measure_ahead(capture, _proposed(capture, doubt)) if capture and doubt else None
 
 
 def _repeat(settling: _Settling, one: Pass, _: PassDoubt) -> int:

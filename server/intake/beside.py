@@ -10,10 +10,10 @@ from django.db import transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound
-from studies.deciding import decide_again, lane_and_test, record_pass
+from studies.deciding import Run, decide_again, lane_and_test, record_pass, record_passes
 from studies.models import Pass, Study
-from studies.news import captured
-from studies.record import note
+from studies.news import captured, captured_many
+from studies.record import note, note_each
 from studies.services import open_study
 
 from intake import crunching
@@ -122,7 +122,7 @@ def report(user: Caller, pass_id: int, data: ReportedIn) -> Pass:
             raise NotFound("pass")
         lane, test = lane_and_test(one.lane_id, one.test_id)
         study = open_study(test.study_id)
-        return _report(tester, study, record_pass(tester, study, lane, test, one.number), data)
+        return _report(tester, study, record_pass(tester, study, Run(lane, test, one.number)), data)
 
 
 def report_all(user: Caller, study_id: int, content: bytes) -> int:
@@ -131,8 +131,18 @@ def report_all(user: Caller, study_id: int, content: bytes) -> int:
     with transaction.atomic():
         study = open_study(study_id)
         rows = reported_rows(study, content)
-        for lane, test, number, data in rows:
-            _report(tester, study, record_pass(tester, study, lane, test, number), data)
+        passes = []
+        for one in record_passes(tester, study, [row.run for row in rows]):
+            if isinstance(one, Conflict):
+                raise one
+            passes.append(one)
+        Reported.objects.bulk_create(
+            Reported(on_pass=one, by=tester, **row.data.dict()) for one, row in zip(passes, rows, strict=True)
+        )
+        for source in dict.fromkeys(row.data.read_from for row in rows):
+            of_it = [one for one, row in zip(passes, rows, strict=True) if row.data.read_from == source]
+            note_each(study, tester, "entered a reported result", of_it, source)
+        captured_many.send(Study, study=study, passes=[one.pk for one in passes])
     return len(rows)
 
 

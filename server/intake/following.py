@@ -7,7 +7,7 @@ from studies.news import captured, decided
 
 from intake.measuring import count_fresh, expect_anew, see_through, stale_captures
 from intake.models import Capture
-from intake.tasks import queue_once
+from intake.remeasuring import queue_once
 
 
 def catch_up(study: Study) -> None:

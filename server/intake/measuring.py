@@ -6,9 +6,11 @@ changed. Reading never makes any: it says how many are stale.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db.models import Exists, F, OuterRef, Q, QuerySet
@@ -31,7 +33,6 @@ from intake.models import (
     Capture,
     CaptureFigures,
     CaptureProfile,
-    Channel,
     PassFile,
     SampledChannel,
     SampleSet,
@@ -58,11 +59,6 @@ def settings_from(study: Study, run_as: dict[str, Any] | None) -> dict[str, Any]
     return {"target_hz": study.target_hz, "limited_to_fps": run_as["limited_to_fps"], "known_caps": caps}
 
 
-def keep_channels(capture: Capture, arrays: dict[str, bytes]) -> None:
-    """Store the arrays of a capture, as they were packed."""
-    Channel.objects.bulk_create(Channel(capture=capture, name=name, data=data) for name, data in arrays.items())
-
-
 def keep_samples(capture: Capture, file: PassFile, found: CrunchedSamples, offset_s: float) -> SampleSet:
     """Store samples on a clock of their own, as they were packed."""
     kept = SampleSet.objects.create(
@@ -70,6 +66,12 @@ def keep_samples(capture: Capture, file: PassFile, found: CrunchedSamples, offse
     )
     SampledChannel.objects.bulk_create(SampledChannel(of=kept, name=n, data=d) for n, d in found.channels.items())
     return kept
+
+
+def captures_at_rest() -> QuerySet[Capture]:
+    """Captures with their arrays and all that they are measured against, in four queries whatever their number."""
+    whole = Capture.objects.select_related("on_pass__test__study")
+    return whole.prefetch_related("channels", "sample_sets__channels")
 
 
 def at_rest(capture: Capture) -> KeptCapture:
@@ -89,11 +91,15 @@ def at_rest(capture: Capture) -> KeptCapture:
 
 def made_by(capture: Capture, settings: dict[str, Any]) -> dict[str, Any]:
     """What a measurement depends on, beside the file and the version of the measures."""
-    windows = capture.windows
+    return made_of(capture.windows, settings, capture.sample_sets.all())
+
+
+def made_of(windows: list[list[float]], settings: dict[str, Any], samples: Iterable[SampleSet]) -> dict[str, Any]:
+    """The same of a capture seen through these windows, with these samples beside it."""
     return {
         "window": windows if len(windows) > 1 else (windows[0] if windows else [None, None]),
         "settings": settings,
-        "samples": sorted([kept.pk, kept.offset_s] for kept in capture.sample_sets.all()),
+        "samples": sorted([kept.pk, kept.offset_s] for kept in samples),
     }
 
 
@@ -102,15 +108,35 @@ def basis_of(made: dict[str, Any]) -> str:
     return hashlib.sha256(json.dumps(made, sort_keys=True).encode()).hexdigest()
 
 
+@dataclass(frozen=True)
+class Ahead:
+    """What a capture measures through windows that it does not have yet, and what that was made by."""
+
+    made: dict[str, Any]
+    found: Measured
+
+
+def measure_ahead(capture: Capture, windows: list[list[float]]) -> Ahead:
+    """Measure a capture through other windows before anything is locked: nobody shall wait for it.
+
+    Raises :class:`Problem` where no frame lies within them.
+    """
+    settings = settings_for(capture.on_pass.test.study, capture.on_pass)
+    rest = replace(at_rest(capture), windows=tuple((start, stop) for start, stop in windows))
+    with _no_empty_window():
+        return Ahead(made_of(windows, settings, capture.sample_sets.all()), bounded(crunching.measure, rest, settings))
+
+
 def measure(
-    capture: Capture, settings: dict[str, Any], found: Measured | None = None, *, counts: bool = True
+    capture: Capture, settings: dict[str, Any], ahead: Ahead | None = None, *, counts: bool = True
 ) -> CaptureFigures:
-    """Make the figures of a capture and its profile, unless they are there or given, and let them count."""
+    """Make the figures of a capture and its profile, unless they are there or were made ahead, and let them count."""
     made = made_by(capture, settings)
     basis = basis_of(made)
     row = CaptureFigures.objects.filter(capture=capture, version=MEASURES_VERSION, basis=basis).first()
     if row is None:
-        found = found or bounded(crunching.measure, at_rest(capture), settings)
+        # What was made ahead is of no use where something else changed meanwhile.
+        found = ahead.found if ahead and ahead.made == made else bounded(crunching.measure, at_rest(capture), settings)
         row = keep_figures(capture, found, made)
     capture.basis, capture.trouble = basis, ""
     if counts:
@@ -119,38 +145,56 @@ def measure(
     return row
 
 
-def see_through(study: Study, capture: Capture, windows: list[list[float]]) -> None:
+def see_through(study: Study, capture: Capture, windows: list[list[float]], ahead: Ahead | None = None) -> None:
     """Measure a capture through other windows. Raises :class:`Problem` where no frame lies within them."""
     capture.windows = windows
+    with _no_empty_window():
+        measure(capture, settings_for(study, capture.on_pass), ahead)
+    capture.save(update_fields=["windows"])
+
+
+@contextlib.contextmanager
+def _no_empty_window() -> Iterator[None]:
     try:
-        measure(capture, settings_for(study, capture.on_pass))
+        yield
     except CaptureRefused as error:
         if error.reason != "no_frames":
             raise
         raise Problem("empty_window", "No frame lies within these seconds.", field="windows") from None
-    capture.save(update_fields=["windows"])
 
 
 def keep_figures(capture: Capture, found: Measured, made: dict[str, Any]) -> CaptureFigures:
     """Keep figures that were just made: what lists need as columns, all of them in a row that no list loads."""
-    figures = found.figures
     keep_profile(capture, found, made)
-    row = CaptureFigures.objects.create(
-        capture=capture, version=MEASURES_VERSION, basis=basis_of(made), **columns_of(figures)
-    )
+    row = figures_row(capture, found, made)
+    row.save()
+    whole_row(row, found, made).save()
+    return row
+
+
+def figures_row(capture: Capture, found: Measured, made: dict[str, Any]) -> CaptureFigures:
+    """The narrow row of figures, not yet kept."""
+    return CaptureFigures(capture=capture, version=MEASURES_VERSION, basis=basis_of(made), **columns_of(found.figures))
+
+
+def whole_row(row: CaptureFigures, found: Measured, made: dict[str, Any]) -> AllFigures:
+    """The row of all figures beside a narrow one, not yet kept."""
+    figures = found.figures
     data = figures.as_json()
     data.pop("percentile_curve_ms", None)
     data["corners"] = plain(found.corners)
     curve = pack(figures.percentile_curve_ms) if figures.percentile_curve_ms is not None else b""
-    AllFigures.objects.create(row=row, made_by=made, figures=data, curve=curve)
-    return row
+    return AllFigures(row=row, made_by=made, figures=data, curve=curve)
+
+
+def profile_row(capture: Capture, found: Measured, made: dict[str, Any]) -> CaptureProfile:
+    """What the checks need of a capture, not yet kept."""
+    return CaptureProfile(capture=capture, basis=basis_of(made), version=PROFILE_VERSION, data=found.profile)
 
 
 def keep_profile(capture: Capture, found: Measured, made: dict[str, Any]) -> None:
     """Keep what the checks need of a capture, unless it is there."""
-    CaptureProfile.objects.get_or_create(
-        capture=capture, basis=basis_of(made), version=PROFILE_VERSION, defaults={"data": found.profile}
-    )
+    CaptureProfile.objects.bulk_create([profile_row(capture, found, made)], ignore_conflicts=True)
 
 
 def columns_of(figures: Figures) -> dict[str, Any]:

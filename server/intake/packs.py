@@ -71,22 +71,31 @@ def close_pack(user: Caller, pack_id: int) -> Pack:
     What is no zip, or holds nothing or too much, is not kept. Raises :class:`Problem` saying so.
     """
     tester = require(user, Role.TESTER)
-    with transaction.atomic():
-        pack = _arriving(pack_id)
+    sent = Pack.objects.filter(pk=pack_id, state=PackState.ARRIVING).first()
+    names: list[str] = []
+    refused: RennbahnError | None = None
+    if sent is not None:
+        # Put together and listed before anything is locked: another's act shall not wait for gigabytes.
         try:
-            with whole(pack) as path:
+            with whole(sent) as path:
                 names = _names(path)
         except RennbahnError as error:
+            refused = error
+    with transaction.atomic():
+        pack = _arriving(pack_id)
+        if sent is None or pack.size != sent.size:
+            raise Conflict("pack_state", "A piece of the pack came just now.", hint="Close it once all are there.")
+        if refused is not None:
             _drop(pack)
-            refused: RennbahnError = error
         else:
             PackEntry.objects.bulk_create(PackEntry(pack=pack, position=at, name=name) for at, name in enumerate(names))
             pack.state = PackState.RUNNING
             pack.save(update_fields=["state"])
             note(pack.study, tester, "handed in a pack", f"{pack.name}: {len(names)} files")
             queue_pack(pack.pk)
-            return pack
-    raise refused
+    if refused is not None:
+        raise refused
+    return pack
 
 
 def drop_pack(user: Caller, pack_id: int) -> None:

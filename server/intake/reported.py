@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from faults import place_of, sentence_of
 from problems import Problem
 from pydantic import ValidationError
 from rennbahn.errors import RennbahnError
 from sheets import number_in, rows_of
+from studies.deciding import Run
 from studies.models import Lane, Study, Test
 
 from intake.schemas import ReportedIn
@@ -17,10 +20,16 @@ _NUMBERS = ("average_fps", "minimum_fps", "low_1_fps", "low_01_fps", "score")
 COLUMNS = (*_WHERE, "scene", "condition", "pass", *_NUMBERS, "read_from")
 MOST_PASSES = 999
 
-Reported = tuple[Lane, Test, int | None, ReportedIn]
+
+@dataclass(frozen=True)
+class ReportedRow:
+    """One row of the table: the run it is of, and its numbers."""
+
+    run: Run
+    data: ReportedIn
 
 
-def reported_rows(study: Study, content: bytes) -> list[Reported]:
+def reported_rows(study: Study, content: bytes) -> list[ReportedRow]:
     """The rows of a table, each with the lane and test it is of. Raises :class:`Problem` naming row and column."""
     lanes = {lane.name.lower(): lane for lane in study.lanes.select_related("setup_version", "condition")}
     tests = list(study.tests.select_related("scene__game", "condition"))
@@ -36,7 +45,7 @@ def reported_rows(study: Study, content: bytes) -> list[Reported]:
     return found
 
 
-def _row(said: dict[str, str], lanes: dict[str, Lane], tests: list[Test]) -> Reported:
+def _row(said: dict[str, str], lanes: dict[str, Lane], tests: list[Test]) -> ReportedRow:
     lane = lanes.get(said["lane"].lower())
     if lane is None:
         raise _fault("lane", f"no lane is called “{said['lane'][:80]}”")
@@ -54,7 +63,7 @@ def _row(said: dict[str, str], lanes: dict[str, Lane], tests: list[Test]) -> Rep
     except ValidationError as error:
         fault = error.errors()[0]
         raise Problem("bad_row", sentence_of(fault), field=place_of(fault) or "average_fps") from None
-    return lane, fits[0], number, data
+    return ReportedRow(Run(lane, fits[0], number), data)
 
 
 def _fits(test: Test, said: dict[str, str]) -> bool:

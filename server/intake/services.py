@@ -4,22 +4,20 @@ from __future__ import annotations
 
 import itertools
 import logging
-import unicodedata
 from collections.abc import Sequence
-from datetime import datetime, timedelta
-from pathlib import PurePath
+from datetime import datetime
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
-from django.db import DatabaseError, IntegrityError, transaction
+from django.db import DatabaseError, transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.capture import ColumnMap
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.acts import keep_act
-from studies.deciding import decide_again, lane_and_test, record_pass, run_as_of
+from studies.deciding import Run, decide_again, lane_and_test, record_pass, run_as_of
 from studies.models import Decision, Pass, PassState, Study
 from studies.news import captured, decided
 from studies.record import note
@@ -27,20 +25,19 @@ from studies.services import open_study
 
 from intake import crunching
 from intake.bounded import bounded
-from intake.crunching import Crunched, KeptFile
-from intake.measuring import keep_channels, measure, see_through, settings_for, settings_from
+from intake.crunching import KeptFile
+from intake.measuring import Ahead, captures_at_rest, measure, measure_ahead, see_through, settings_for, settings_from
 from intake.models import (
-    PACKING,
     Arrival,
     ArrivalState,
     Capture,
-    FileRole,
     Original,
     PassFile,
     SavedMap,
 )
 from intake.proposals import proposal_of, refusal_of
 from intake.queries import own_map
+from intake.recording import NewFile, ReadFile, keep_files, record_files
 from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
 
@@ -65,16 +62,10 @@ def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: 
 
 
 def keep_file(tester: User, study: Study, name: str | None, file: KeptFile, facts: dict[str, Any]) -> Arrival:
-    """Keep the bytes of a file. Raises :class:`Conflict` where the study has the same already."""
-    name = PurePath(unicodedata.normalize("NFC", name or "unnamed").replace("\\", "/")).name[:255]
-    try:
-        with transaction.atomic():
-            arrival = Arrival.objects.create(
-                study=study, name=name, size=file.size, sha256=file.sha256, by=tester, **facts
-            )
-            Original.objects.create(arrival=arrival, content=file.packed, packing=PACKING)
-    except IntegrityError:
-        raise _duplicate(study.pk, file.sha256, name) from None
+    """Keep the bytes of a file, the study locked. Raises :class:`Conflict` where it has the same already."""
+    (arrival,) = keep_files(tester, study, [NewFile(name, file, facts)])
+    if isinstance(arrival, Conflict):
+        raise arrival
     return arrival
 
 
@@ -212,7 +203,7 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
             return capture
         accepted = old.state == PassState.ACCEPTED
         # It is a run of the lane where it belongs, so it was run with that lane's setup.
-        new = record_pass(tester, study, lane, test, place.number, old.ran_at)
+        new = record_pass(tester, study, Run(lane, test, place.number, old.ran_at))
         capture.on_pass = new
         capture.save(update_fields=["on_pass"])
         PassFile.objects.filter(on_pass=old).update(on_pass=new)
@@ -241,19 +232,23 @@ def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
             "windows_overlap", "Windows follow each other and do not overlap.", field="windows",
             hint="Put them in order, or make one of two that touch.",
         )  # fmt: skip
+    capture = captures_at_rest().filter(pk=capture_id).first()
+    if capture is None:
+        raise NotFound("capture")
+    ahead = measure_ahead(capture, windows) if windows != capture.windows else None
     with transaction.atomic():
         study, capture = _locked_capture(capture_id)
         if windows != capture.windows:
-            trim(tester, study, capture, windows)
+            trim(tester, study, capture, windows, ahead)
     return capture
 
 
-def trim(tester: User, study: Study, capture: Capture, windows: list[list[float]]) -> Decision:
+def trim(tester: User, study: Study, capture: Capture, windows: list[list[float]], ahead: Ahead | None) -> Decision:
     """See a capture through other windows, as an act that can be taken back. Called with study and capture locked."""
     one = capture.on_pass
     words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
     act = keep_act(study, tester, "trimmed", [one], f"to {words}", windows={str(capture.pk): capture.windows})
-    see_through(study, capture, windows)
+    see_through(study, capture, windows, ahead)
     note(study, tester, "trimmed the pass", words, one)
     decide_again(tester, study, one, f"trimmed to {words}")
     captured.send(Study, study=study, one=one)
@@ -267,20 +262,12 @@ def own_columns(arrival: Arrival, columns: ColumnMapIn) -> dict[str, Any]:
 
 
 def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMapIn) -> Taken:
-    arrival = Arrival.objects.filter(pk=place.arrival_id, study_id=study_id).first()
+    arrival = Arrival.objects.select_related("study", "original").filter(pk=place.arrival_id, study=study_id).first()
     if arrival is None:
         refusal = Refusal(reason="not_found", message="There is no such file in this study.")
         return Taken(arrival_id=place.arrival_id, name="", pass_id=None, refusal=refusal)
     try:
-        # Read and measured before anything is locked: another's act shall not wait for a file.
-        _check_waiting(arrival)
-        lane, test = lane_and_test(place.lane_id, place.test_id)
-        if test.study_id != study_id:
-            raise NotFound("lane and test in this study")
-        settings = settings_from(Study.objects.get(pk=study_id), run_as_of(lane, test))
-        own = own_columns(arrival, columns)
-        found = bounded(crunching.read, _content(arrival), own, settings)
-        one = record(tester, study_id, place, own, found, settings)
+        one = _record_one(tester, arrival, place, own_columns(arrival, columns))
     except RennbahnError as error:
         refusal = refusal_of(error)
         if isinstance(error, CaptureRefused):
@@ -289,73 +276,23 @@ def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMap
     return Taken(arrival_id=arrival.pk, name=arrival.name, pass_id=one.pk, refusal=None)
 
 
-def record(
-    tester: User,
-    study_id: int,
-    place: Assignment,
-    columns: dict[str, Any],
-    found: Crunched,
-    settings: dict[str, Any],
-    *,
-    alone: bool = True,
-) -> Pass:
-    """Record what was read of a file as a pass, if all is still as it was.
-
-    One of many is checked with the others by whoever takes them in. Raises :class:`RennbahnError`.
-    """
-    with transaction.atomic():
-        # One order of locks everywhere: the study, then its files and passes.
-        study = open_study(study_id)
-        arrival = Arrival.objects.select_for_update().get(pk=place.arrival_id)
-        _check_waiting(arrival)
-        _check_not_there(study, arrival, found.digest)
-        lane, test = lane_and_test(place.lane_id, place.test_id)
-        # A logger writes the last frame when the run ends, so the run began its own length before.
-        began = arrival.written_at and arrival.written_at - timedelta(seconds=found.duration_s)
-        one = record_pass(tester, study, lane, test, place.number, began)
-        capture = Capture.objects.create(
-            on_pass=one, arrival=arrival, columns=columns, source_flags=list(found.kept.source_flags),
-            frames_digest=found.digest, length_s=found.duration_s,
-        )  # fmt: skip
-        PassFile.objects.create(on_pass=one, arrival=arrival, role=FileRole.FRAMES)
-        keep_channels(capture, found.kept.arrays)
-        now = settings_for(study, one)
-        measure(capture, now, found.measured if now == settings else None)
-        arrival.state, arrival.refusal = ArrivalState.TAKEN, None
-        arrival.save(update_fields=["state", "refusal"])
-        if alone:
-            captured.send(Study, study=study, one=one)
-    return one
-
-
-def _check_waiting(arrival: Arrival) -> None:
+def _record_one(tester: User, arrival: Arrival, place: Assignment, columns: dict[str, Any]) -> Pass:
+    """Read a file and record it, if all is still as it was. Raises :class:`RennbahnError`."""
     if arrival.state != ArrivalState.WAITING:
         raise Conflict("file_taken", f"“{arrival.name}” is {ArrivalState(arrival.state).label.lower()}.")
-
-
-def _check_not_there(study: Study, arrival: Arrival, digest: str) -> None:
-    """The same run is one pass, however it is packed or its lines end. Raises :class:`Conflict`."""
-    same = Capture.objects.filter(frames_digest=digest, on_pass__test__study=study).select_related("arrival", "on_pass")
-    there = same.first()
-    if there is not None:
-        raise Conflict(
-            "duplicate_frames",
-            f"“{arrival.name}” holds the same frames as “{there.arrival.name}”, which is {there.on_pass}: "
-            "the same run is not two passes.",
-            hint="Hand in the capture of the other run, or set this file aside.",
-        )
-
-
-def _duplicate(study_id: int, digest: str, name: str) -> Conflict:
-    first = Arrival.objects.filter(study_id=study_id, sha256=digest).exclude(state=ArrivalState.SET_ASIDE).first()
-    earlier = first.name if first else "an earlier file"
-    capture = Capture.objects.filter(arrival=first).select_related("on_pass").first() if first else None
-    where = f", which is {capture.on_pass}" if capture else ""
-    return Conflict(
-        "duplicate_file",
-        f"“{name}” holds the same bytes as “{earlier}”{where}: the same file is not two passes.",
-        hint="Hand in the capture of the other run, or set the earlier file aside.",
-    )
+    # Read and measured before anything is locked: another's act shall not wait for a file.
+    lane, test = lane_and_test(place.lane_id, place.test_id)
+    settings = settings_from(arrival.study, run_as_of(lane, test))
+    found = bounded(crunching.read, arrival.original.whole(), columns, settings)
+    with transaction.atomic():
+        # One order of locks everywhere: the study, then its files and passes.
+        study = open_study(arrival.study_id)
+        locked = Arrival.objects.select_for_update().get(pk=arrival.pk)
+        (one,) = record_files(tester, study, [ReadFile(locked, place, columns, found, settings)])
+        if isinstance(one, RennbahnError):
+            raise one
+        captured.send(Study, study=study, one=one)
+    return one
 
 
 def _core_map(columns: ColumnMapIn) -> ColumnMap:

@@ -1,12 +1,14 @@
 """What the worker does with a pack: files are read ahead in processes of their own while those before are recorded.
 
-Each file is dealt with in transactions of its own and recognised by its bytes, so that a worker, a server or a database
-that dies in the middle changes nothing about what is there in the end.
+Files are recorded by the batch, each batch with the fates of its files in one transaction, so that a worker, a server
+or a database that dies in the middle changes nothing about what is there in the end.
 """
 
 from __future__ import annotations
 
 import contextlib
+import itertools
+import logging
 import os
 import tempfile
 import zipfile
@@ -21,7 +23,8 @@ from types import TracebackType
 from typing import Any
 
 from django.conf import settings
-from django.db import transaction
+from django.db import DataError, IntegrityError, transaction
+from problems import Conflict
 from rennbahn.capture.naming import places_of
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.deciding import run_as_of
@@ -34,18 +37,22 @@ from intake import crunching
 from intake.bounded import BoundedProcess
 from intake.crunching import TakenIn
 from intake.measuring import settings_from
-from intake.models import Arrival, ArrivalState, EntryState, Pack, PackEntry, PackState, SavedMap
+from intake.models import Arrival, EntryState, Pack, PackEntry, PackState, SavedMap
 from intake.proposals import proposal_from, refusal_of
+from intake.recording import NewFile, ReadFile, SameBytes, keep_files, record_files
 from intake.schemas import Assignment
-from intake.services import keep_file, record
 from intake.uploads import LARGEST_FILE
 
-#: Files read at once, each in a process of its own, and how many are unpacked ahead of their turn.
+log = logging.getLogger(__name__)
+
+#: Files read at once, each in a process of its own.
 _READERS = min(4, os.cpu_count() or 1)
-_AHEAD = 2 * _READERS
+#: Files recorded at once: enough that a statement does for many, few enough that nobody waits long for the study.
+_BATCH = 24
+#: How many files are unpacked ahead of their turn, and how many bytes of them.
+_AHEAD = 2 * _BATCH
+_AHEAD_BYTES = 128 * 2**20
 _CHUNK = 1 << 20
-#: What became of a file: its state, in words, and the file as it is kept.
-_Fate = tuple[str, str, int | None]
 
 
 @contextlib.contextmanager
@@ -66,12 +73,11 @@ def take_in(pack_id: int) -> int:
     done = 0
     entries = list(pack.entries.filter(state=EntryState.WAITING).order_by("position"))
     with whole(pack) as path, zipfile.ZipFile(path) as packed, _Readers() as readers:
-        for entry, found in _read_ahead(packed, entries, _Places(pack, entries), readers):
+        for batch in _batches(_read_ahead(packed, entries, _Places(pack, entries), readers)):
             if not Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).exists():
                 break
-            state, words, arrival = _take_entry(pack, entry, found)
-            PackEntry.objects.filter(pk=entry.pk).update(state=state, words=words[:300], arrival=arrival)
-            done += 1
+            _take_batch(pack, batch)
+            done += len(batch)
     _tell(pack)
     with transaction.atomic():
         waits = pack.entries.filter(state=EntryState.WAITING).exists()
@@ -174,83 +180,109 @@ def _read_ahead(
     packed: zipfile.ZipFile, entries: list[PackEntry], places: _Places, readers: _Readers
 ) -> Iterator[tuple[PackEntry, _Read]]:
     """The files of a pack in order, each read; while one is dealt with, the next are unpacked and read."""
-    ahead: deque[tuple[PackEntry, _Read, Future[TakenIn] | None]] = deque()
+    ahead: deque[tuple[PackEntry, _Read, Future[TakenIn] | None, int]] = deque()
 
     def settled() -> tuple[PackEntry, _Read]:
-        entry, read, future = ahead.popleft()
+        entry, read, future, _ = ahead.popleft()
         return entry, read if future is None else replace(read, taken=future.result())
 
     files = crunching.files_in(packed)
     for entry in entries:
+        content = b""
         try:
             content = _unpacked(packed, files[entry.position])
         except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, NotImplementedError, EOFError) as error:
-            ahead.append((entry, _Read(trouble=f"it cannot be unpacked: {error}"), None))
+            ahead.append((entry, _Read(trouble=f"it cannot be unpacked: {error}"), None, 0))
         else:
             if len(content) > LARGEST_FILE:
-                ahead.append((entry, _Read(trouble=f"it is larger than {LARGEST_FILE // 2**20} MB"), None))
+                ahead.append((entry, _Read(trouble=f"it is larger than {LARGEST_FILE // 2**20} MB"), None, 0))
             else:
                 read = places.where(entry)
-                ahead.append((entry, read, readers.read(content, places.saved, read.settings)))
-        if len(ahead) >= _AHEAD:
+                future = readers.read(content, places.saved, read.settings)
+                ahead.append((entry, read, future, len(content)))
+        while len(ahead) >= _AHEAD or sum(size for *_, size in ahead) > _AHEAD_BYTES:
             yield settled()
     while ahead:
         yield settled()
 
 
-def _take_entry(pack: Pack, entry: PackEntry, read: _Read) -> _Fate:
-    """What became of one file."""
-    if read.taken is None:
-        return EntryState.REFUSED, read.trouble, None
-    arrival = _kept(pack, entry, read.taken)
-    if not isinstance(arrival, Arrival):
-        return arrival
-    if arrival.state == ArrivalState.TAKEN:
-        return EntryState.TAKEN, "a pass", arrival.pk
-    if arrival.refusal is not None:
-        return EntryState.REFUSED, str(arrival.refusal.get("message", "it is no capture")), arrival.pk
-    return _place(pack, arrival, read, read.taken)
+def _batches(found: Iterator[tuple[PackEntry, _Read]]) -> Iterator[list[tuple[PackEntry, _Read]]]:
+    while batch := list(itertools.islice(found, _BATCH)):
+        yield batch
 
 
-def _kept(pack: Pack, entry: PackEntry, found: TakenIn) -> Arrival | _Fate:
-    """The file as it is kept, or its fate where it was there before or cannot be kept."""
-    no_capture = found.refused if found.proposed is None else None
-    facts = {
-        "proposal": proposal_from(found.proposed) if found.proposed else {},
-        "header_key": found.proposed.look if found.proposed else "",
-        "refusal": refusal_of(no_capture).dict() if no_capture else None,
-    }
+def _take_batch(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
+    """Keep files and record those whose place is known, with the fate of each, all in one transaction.
+
+    What the database refuses is found by taking the files one by one, and stops no other.
+    """
     try:
         with transaction.atomic():
-            return keep_file(pack.by, open_study(pack.study_id), _short(entry.name), found.file, facts)
-    except RennbahnError as error:
-        if error.code != "duplicate_file":
-            return EntryState.REFUSED, error.message, None
-        same = Arrival.objects.filter(study=pack.study, sha256=found.file.sha256)
-        there = same.exclude(state=ArrivalState.SET_ASIDE).get()
-        # One that came with this pack: whoever took it in died before it could be noted, or the pack holds it twice.
-        before = there.arrived_at < pack.made_at or PackEntry.objects.filter(pack=pack, arrival=there).exists()
-        return (EntryState.KNOWN, error.message, there.pk) if before else there
+            _settle(pack, batch)
+    except (DataError, IntegrityError) as error:
+        log.warning("a batch of pack %s failed: %s", pack.pk, error)
+        if len(batch) > 1:
+            for one in batch:
+                _take_batch(pack, [one])
+        else:
+            entry = batch[0][0]
+            entry.state, entry.words, entry.arrival = EntryState.REFUSED, "it holds what cannot be kept", None
+            entry.save(update_fields=["state", "words", "arrival"])
 
 
-def _place(pack: Pack, arrival: Arrival, read: _Read, found: TakenIn) -> _Fate:
-    """Take a file as the pass that its name says, where that and its columns leave no question; else it waits."""
-    if found.columns is None or read.where is None or read.settings is None:
-        lacks = "say what its columns are" if found.columns is None else "its name does not say where it belongs"
-        return EntryState.KEPT, f"it waits in Hand in: {lacks}", arrival.pk
+def _settle(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
     try:
-        if found.read is None:
-            raise found.refused or CaptureRefused("no_frames", "nothing was read of it")
-        where = read.where.model_copy(update={"arrival_id": arrival.pk})
-        record(pack.by, pack.study_id, where, found.columns, found.read, read.settings, alone=False)
-    except CaptureRefused as error:
-        Arrival.objects.filter(pk=arrival.pk).update(refusal=refusal_of(error).dict())
-        return EntryState.REFUSED, error.message, arrival.pk
-    except RennbahnError as error:
-        if error.code in ("pass_taken", "wrong_state"):
-            return EntryState.KEPT, f"it waits in Hand in: {error.message}", arrival.pk
-        return EntryState.REFUSED, error.message, arrival.pk
-    return EntryState.TAKEN, "a pass", arrival.pk
+        study = open_study(pack.study_id)
+    except Conflict as error:
+        for entry, _ in batch:
+            _fate(entry, EntryState.REFUSED, error.message)
+    else:
+        there = []
+        for entry, read in batch:
+            if read.taken is None:
+                _fate(entry, EntryState.REFUSED, read.trouble)
+            else:
+                there.append((entry, read, read.taken))
+        _keep_and_record(pack, study, there)
+    PackEntry.objects.bulk_update([entry for entry, _ in batch], ["state", "words", "arrival"])
+
+
+def _fate(entry: PackEntry, state: EntryState, words: str, arrival: Arrival | None = None) -> None:
+    entry.state, entry.words, entry.arrival = state, words[:300], arrival
+
+
+def _keep_and_record(pack: Pack, study: Study, there: list[tuple[PackEntry, _Read, TakenIn]]) -> None:
+    files = [NewFile(_short(entry.name), taken.file, _facts(taken)) for entry, _, taken in there]
+    placed: dict[int, ReadFile] = {}
+    for at, arrival in enumerate(keep_files(pack.by, study, files)):
+        entry, read, taken = there[at]
+        if isinstance(arrival, SameBytes):
+            _fate(entry, EntryState.KNOWN, arrival.message, arrival.earlier)
+        elif taken.refused is not None:
+            _fate(entry, EntryState.REFUSED, taken.refused.message, arrival)
+        elif taken.columns is None or read.where is None or read.settings is None or taken.read is None:
+            lacks = "say what its columns are" if taken.columns is None else "its name does not say where it belongs"
+            _fate(entry, EntryState.KEPT, f"it waits in Hand in: {lacks}", arrival)
+        else:
+            where = read.where.model_copy(update={"arrival_id": arrival.pk})
+            placed[at] = ReadFile(arrival, where, taken.columns, taken.read, read.settings)
+    for at, one in zip(placed, record_files(pack.by, study, list(placed.values())), strict=True):
+        entry, arrival = there[at][0], placed[at].arrival
+        if not isinstance(one, RennbahnError):
+            _fate(entry, EntryState.TAKEN, "a pass", arrival)
+        elif one.code in ("pass_taken", "wrong_state"):
+            _fate(entry, EntryState.KEPT, f"it waits in Hand in: {one.message}", arrival)
+        else:
+            _fate(entry, EntryState.REFUSED, one.message, arrival)
+
+
+def _facts(taken: TakenIn) -> dict[str, Any]:
+    """What is kept with a file."""
+    return {
+        "proposal": proposal_from(taken.proposed) if taken.proposed else {},
+        "header_key": taken.proposed.look if taken.proposed else "",
+        "refusal": refusal_of(taken.refused).dict() if taken.refused else None,
+    }
 
 
 def _short(name: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -174,35 +175,75 @@ def plan_pass(user: Caller, lane_id: int, test_id: int, role: str = PassRole.COU
     return one
 
 
-def record_pass(
-    tester: User, study: Study, lane: Lane, test: Test, number: int | None, ran_at: datetime | None = None
-) -> Pass:
-    """Mark a pass as recorded, with what it was run with. Called within the caller's transaction, the study locked.
+@dataclass(frozen=True)
+class Run:
+    """A run that is to be recorded: of which lane and test, as which of their passes, and when it began.
 
-    Without a number it is the first planned one, or a new one. Raises :class:`Conflict` where that pass has a capture
-    already.
+    Without a number it is the first planned pass, or a new one.
     """
-    passes = Pass.objects.select_for_update().filter(lane=lane, test=test)
-    if number is None:
-        one = passes.filter(state=PassState.PLANNED, role__in=COUNTING).order_by("number").first()
-    else:
-        one = passes.filter(number=number).first()
-    if one is None:
-        one = Pass(lane=lane, test=test, number=number or _next_number(lane, test))
-    elif one.state != PassState.PLANNED:
-        raise Conflict(
-            "pass_taken",
-            f"Pass {one.number} of {test} in {lane} is {PassState(one.state).label.lower()} already.",
-            field="number",
-            hint="Give it the next free number; a doubted pass stays beside its repeat.",
-        )
-    one.state = PassState.RECORDED
-    one.setup_version, one.run_as = lane.setup_version, run_as_of(lane, test)
-    one.recorded_at, one.ran_at = timezone.now(), ran_at
-    one.save()
-    freeze(lane.setup_version)
-    note(study, tester, "recorded a pass", "", one)
+
+    lane: Lane
+    test: Test
+    number: int | None = None
+    ran_at: datetime | None = None
+
+
+def record_pass(tester: User, study: Study, run: Run) -> Pass:
+    """Mark a pass as recorded, with what it was run with. Called with the study locked.
+
+    Raises :class:`Conflict` where that pass has a capture already.
+    """
+    (one,) = record_passes(tester, study, [run])
+    if isinstance(one, Conflict):
+        raise one
     return one
+
+
+def record_passes(tester: User, study: Study, runs: Sequence[Run]) -> list[Pass | Conflict]:
+    """The same of many; of a run whose pass is recorded already, the reason is in its place."""
+    cells: dict[tuple[int, int], list[Pass]] = {}
+    named = Pass.objects.filter(lane__in={run.lane.pk for run in runs}, test__in={run.test.pk for run in runs})
+    for one in named.select_for_update().order_by("number") if runs else ():
+        cells.setdefault((one.lane_id, one.test_id), []).append(one)
+    now, fates = timezone.now(), list[Pass | Conflict]()
+    for run in runs:
+        cell = cells.setdefault((run.lane.pk, run.test.pk), [])
+        found = _pass_of(cell, run)
+        fates.append(found)
+        if isinstance(found, Conflict):
+            continue
+        if found._state.adding and found not in cell:
+            cell.append(found)
+        found.lane, found.test, found.state = run.lane, run.test, PassState.RECORDED
+        found.setup_version, found.run_as = run.lane.setup_version, run_as_of(run.lane, run.test)
+        found.recorded_at, found.ran_at = now, run.ran_at
+    recorded = [one for one in fates if isinstance(one, Pass)]
+    planned = [one for one in recorded if not one._state.adding]
+    Pass.objects.bulk_update(planned, ["state", "setup_version", "run_as", "recorded_at", "ran_at"])
+    Pass.objects.bulk_create([one for one in recorded if one._state.adding])
+    freeze(run.lane.setup_version for run in runs)
+    note_each(study, tester, "recorded a pass", recorded)
+    return fates
+
+
+def _pass_of(cell: Sequence[Pass], run: Run) -> Pass | Conflict:
+    """The pass of a cell that a run is; a new one where it has none."""
+    if run.number is None:
+        waits = (one for one in cell if one.state == PassState.PLANNED and one.role in COUNTING)
+        one = next(waits, None)
+    else:
+        one = next((one for one in cell if one.number == run.number), None)
+    if one is None:
+        last = max((one.number for one in cell), default=0)
+        return Pass(lane=run.lane, test=run.test, number=run.number or last + 1)
+    if one.state == PassState.PLANNED:
+        return one
+    return Conflict(
+        "pass_taken",
+        f"Pass {one.number} of {run.test} in {run.lane} is {PassState(one.state).label.lower()} already.",
+        field="number",
+        hint="Give it the next free number; a doubted pass stays beside its repeat.",
+    )
 
 
 def run_as_of(lane: Lane, test: Test) -> dict[str, Any]:

@@ -444,14 +444,14 @@ def test_a_finish_that_slips_in_leaves_no_recorded_pass(live: Bench, monkeypatch
 
 def test_each_files_fate_is_told_after_an_error_in_the_middle(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     files = [bench.tester.hand_in(bench.id, f"{n}.csv", bench.log(n)) for n in range(3)]
-    own = intake.record
+    own = intake.record_files
 
-    def fails_at_the_second(tester: Any, study: int, place: Any, *rest: Any) -> Any:
-        if place.arrival_id == files[1]["id"]:
+    def fails_at_the_second(tester: Any, study: Any, read: Any) -> Any:
+        if read[0].arrival.pk == files[1]["id"]:
             raise OperationalError("the connection broke")
-        return own(tester, study, place, *rest)
+        return own(tester, study, read)
 
-    monkeypatch.setattr(intake, "record", fails_at_the_second)
+    monkeypatch.setattr(intake, "record_files", fails_at_the_second)
     places = [{"arrival_id": f["id"], "lane_id": bench.lane(0), "test_id": bench.test(0)} for f in files]
     taken = bench.tester.post(f"/studies/{bench.id}/take", {"columns": files[0]["columns"], "assignments": places})
     assert taken[0]["pass_id"] is not None

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from intake import crunching, measuring, queries, tasks
+from intake import crunching, measuring, queries, remeasuring, tasks
 from intake.bounded import BoundedProcess, OutOfBounds, bounded
 from intake.crunching import FRAMES, KeptCapture
 from intake.models import AllFigures, Capture, CaptureFigures
@@ -33,7 +33,7 @@ def rows(bench: Bench) -> list[dict[str, Any]]:
 
 
 def upgrade(monkeypatch: pytest.MonkeyPatch, version: int = 99) -> None:
-    for module in (measuring, queries, tasks):
+    for module in (measuring, queries, remeasuring):
         monkeypatch.setattr(module, "MEASURES_VERSION", version)
 
 
@@ -79,8 +79,8 @@ def test_an_upgrade_measures_open_studies_and_leaves_finished_ones_as_they_are(
     bench.lead.post(f"/studies/{bench.id}/finish")
     before = bench.lead.get(f"/passes/{one}")
     upgrade(monkeypatch)
-    assert tasks.queue_stale() == [bench.id]
-    assert tasks.queue_stale() == [bench.id], "asking twice is no fault"
+    assert remeasuring.queue_stale() == [bench.id]
+    assert remeasuring.queue_stale() == [bench.id], "asking twice is no fault"
     assert jobs.work("intake") == 1
     after = bench.lead.get(f"/passes/{one}")
     assert (after["version"], after["figures"]) == (before["version"], before["figures"])
@@ -88,7 +88,7 @@ def test_an_upgrade_measures_open_studies_and_leaves_finished_ones_as_they_are(
     assert bench.lead.get("/work") == [], "a finished study waits for nobody"
     bench.lead.post(f"/studies/{bench.id}/reopen")
     assert bench.lead.get(f"/passes/{one}")["version"] == 99
-    assert tasks.queue_stale() == []
+    assert remeasuring.queue_stale() == []
 
 
 def test_a_capture_that_cannot_be_measured_stops_no_other(
@@ -105,12 +105,12 @@ def test_a_capture_that_cannot_be_measured_stops_no_other(
         return measured(self, function, kept, settings)
 
     monkeypatch.setattr(BoundedProcess, "call", call)
-    tasks.queue_stale()
+    remeasuring.queue_stale()
     jobs.work()
     assert bench.tester.get(f"/passes/{bad}")["trouble"].startswith("the file takes longer than 60 s")
     assert bench.tester.get(f"/passes/{good}")["version"] == 99
     assert [(row["left"], row["failed"]) for row in bench.tester.get("/work")] == [(0, 1)]
-    assert tasks.queue_stale() == [], "what failed is not tried for ever"
+    assert remeasuring.queue_stale() == [], "what failed is not tried for ever"
 
 
 def test_measuring_is_bounded_in_memory_and_time() -> None:

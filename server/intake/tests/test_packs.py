@@ -7,7 +7,8 @@ import zipfile
 from typing import Any
 
 import pytest
-from intake.models import Original, Pack, PackEntry, PackPiece
+from intake import unpacking
+from intake.models import Arrival, Original, PackPiece
 from intake.unpacking import take_in
 from testkit import Bench, Jobs
 
@@ -67,38 +68,41 @@ def test_a_pack_is_taken_in_by_the_worker_and_tells_of_each_file(bench: Bench, j
 
 def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch) -> None:
     pack = bench.tester.hand_in_pack(bench.id, zipped(names(bench)))
-    taken = 0
+    take_batch = unpacking._take_batch
 
-    def cancel_after_two(*_: Any) -> tuple[str, str, None]:
-        nonlocal taken
-        taken += 1
-        if taken == 2:
-            bench.tester.post(f"/packs/{pack['id']}/cancel")
-        return "refused", "for this test", None
+    def then_cancel(*batch: Any) -> None:
+        take_batch(*batch)
+        bench.tester.post(f"/packs/{pack['id']}/cancel")
 
     with monkeypatch.context() as patched:
-        patched.setattr("intake.unpacking._take_entry", cancel_after_two)
+        patched.setattr(unpacking, "_BATCH", 2)
+        patched.setattr(unpacking, "_take_batch", then_cancel)
         assert take_in(pack["id"]) == 2
     found = bench.tester.get(f"/packs/{pack['id']}")["pack"]
-    assert (found["state"], found["waiting"]) == ("cancelled", 4)
+    assert (found["state"], found["waiting"], found["taken"]) == ("cancelled", 4, 2)
     jobs.connector.jobs.clear()
     assert bench.tester.post(f"/packs/{pack['id']}/resume")["pack"]["state"] == "running"
     assert jobs.work() == 1
     found = bench.tester.get(f"/packs/{pack['id']}")["pack"]
-    assert (found["state"], found["waiting"], found["taken"]) == ("done", 0, 4)
+    assert (found["state"], found["waiting"], found["taken"]) == ("done", 0, 6)
     assert bench.tester.post(f"/packs/{pack['id']}/resume", status=409)["code"] == "pack_state"
 
 
-def test_what_died_before_it_was_noted_is_taken_and_not_doubled(bench: Bench, jobs: Jobs) -> None:
-    files = names(bench)
-    pack = bench.tester.hand_in_pack(bench.id, zipped(files))
-    jobs.work()
-    # The worker died after two files were taken and before their fate was noted.
-    PackPiece.objects.create(pack_id=pack["id"], position=0, content=zipped(files))
-    lost = list(PackEntry.objects.filter(pack=pack["id"])[:2].values_list("pk", flat=True))
-    PackEntry.objects.filter(pk__in=lost).update(state="waiting", words="", arrival=None)
-    Pack.objects.update(state="running")
-    assert take_in(pack["id"]) == 2
+def test_what_dies_before_the_fates_are_noted_leaves_nothing_behind_and_is_taken_again(
+    bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pack = bench.tester.hand_in_pack(bench.id, zipped(names(bench)))
+
+    def dies(*_: Any) -> None:
+        raise ConnectionError("the worker is gone")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(unpacking.PackEntry.objects, "bulk_update", dies)
+        with pytest.raises(ConnectionError):
+            take_in(pack["id"])
+    assert not Arrival.objects.exists(), "files, passes and fates are kept together or not at all"
+    assert fates(bench, pack["id"]).keys() == {"waiting"}
+    assert take_in(pack["id"]) == 6
     assert {state: len(found) for state, found in fates(bench, pack["id"]).items()} == {"taken": 6}
     rows = bench.tester.get(f"/studies/{bench.id}/passes")
     assert sum(row["state"] == "recorded" for row in rows) == 6

@@ -8,7 +8,7 @@ names decide between columns that behave alike.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -214,16 +214,17 @@ _KINDS = {b"PK": "a zip archive or a spreadsheet", b"%P": "a PDF"}
 def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _Head:
     """The delimiter, decimal sign and header whose table is widest and most regular."""
     best: tuple[tuple[float, float, float], str, str, int, list[tuple[str, ...]]] | None = None
-    for delimiter in DELIMITERS:
-        split = [tuple(f.strip() for f in _split(line, delimiter)) for line in lines[: HEAD_ROWS + _MOST_PREAMBLE]]
-        for decimal in (".", ","):
-            if decimal == delimiter:
-                continue
-            for start in _headers(split, lines, decimal):
-                rows = [f for f, line in zip(split[start + 1 :], lines[start + 1 :], strict=False) if line[:1] != "#"]
-                width = len(split[start])
+    looked = lines[: HEAD_ROWS + _MOST_PREAMBLE]
+    for delimiter, decimals in _dialects(looked):
+        split = [tuple(f.strip() for f in _split(line, delimiter)) for line in looked]
+        for decimal in decimals:
+            # Every header that may be one stands over nearly the same rows: their numbers are counted once.
+            counts = [text.count_numbers(row, decimal) for row in split]
+            for start in _headers(split, lines, counts):
+                under = [i for i in range(start + 1, len(split)) if lines[i][:1] != "#"]
+                rows, width = [split[i] for i in under], len(split[start])
                 regular = sum(len(row) == width for row in rows) / len(rows)
-                numeric = sum(len(text.numbers_in(list(row), decimal)) for row in rows) / sum(map(len, rows))
+                numeric = sum(counts[i] for i in under) / sum(map(len, rows))
                 score = (round(regular * numeric, 3), width, decimal == ".")
                 if best is None or score > best[0]:
                     best = (score, delimiter, decimal, start, rows)
@@ -253,6 +254,18 @@ def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _He
     return _Head(dialect, names, rows[:HEAD_ROWS], len(rows), questions)
 
 
+def _dialects(lines: list[str]) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Delimiters that can part these lines, each with the decimal signs that can stand beside it.
+
+    Delimiters that are in no line all leave them whole: one of them is tried. A comma that is in no line is no decimal.
+    """
+    there = {delimiter: any(delimiter in line for line in lines) for delimiter in DELIMITERS}
+    whole = next((delimiter for delimiter in DELIMITERS if not there[delimiter]), None)
+    for delimiter in DELIMITERS:
+        if there[delimiter] or delimiter == whole:
+            yield delimiter, (".", ",") if there[","] and delimiter != "," else (".",)
+
+
 def _names(lines: list[str], start: int, delimiter: str) -> tuple[tuple[str, ...], int]:
     """The names of columns, and how many lines above the last of the header belong to it.
 
@@ -280,7 +293,7 @@ def _numeric(rows: list[tuple[str, ...]], decimal: str, width: int) -> list[bool
     """Which columns hold numbers."""
     whole = [row for row in rows if len(row) == width]
     return [
-        len(text.numbers_in([row[i] for row in whole], decimal)) >= _MOSTLY * len(whole) if whole else False
+        text.count_numbers([row[i] for row in whole], decimal) >= _MOSTLY * len(whole) if whole else False
         for i in range(width)
     ]
 
@@ -307,16 +320,19 @@ def _split(line: str, delimiter: str) -> list[str]:
         return line.split(delimiter)
 
 
-def _headers(split: list[tuple[str, ...]], lines: list[str], decimal: str) -> list[int]:
-    """Lines that may be the header: no comment, holding no number, followed by a row with one, equally wide."""
+def _headers(split: list[tuple[str, ...]], lines: list[str], counts: list[int]) -> list[int]:
+    """Lines that may be the header: no comment, holding no number, followed by a row with one, equally wide.
+
+    `counts` says how many numbers each row holds.
+    """
     found = []
     for index, fields in enumerate(split[: min(_MOST_PREAMBLE, len(split) - 1)]):
-        if lines[index][:1] == "#" or not any(fields) or text.numbers_in(list(fields), decimal):
+        if counts[index] or lines[index][:1] == "#" or not any(fields):
             continue
         following = next((i for i in range(index + 1, len(split)) if lines[i][:1] != "#"), None)
         if following is None or len(split[following]) != len(fields):
             continue
-        if text.numbers_in(list(split[following]), decimal):
+        if counts[following]:
             found.append(index)
             if len(found) == _MOST_HEADERS:
                 break

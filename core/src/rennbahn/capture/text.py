@@ -24,7 +24,7 @@ from pyarrow import csv as arrow_csv
 from rennbahn.capture.bounds import check_columns, check_values
 from rennbahn.capture.clock import ClockColumn
 from rennbahn.capture.columns import ColumnMap
-from rennbahn.capture.numbers import as_number
+from rennbahn.capture.numbers import as_number, is_number
 from rennbahn.capture.table import Steps, Table, require_columns
 from rennbahn.errors import CaptureRefused
 
@@ -318,5 +318,12 @@ def lines_of(body: str) -> Iterator[str]:
 
 def numbers_in(texts: list[str], decimal: str) -> list[float]:
     """The finite numbers among `texts`."""
+    if decimal == ".":
+        return [float(text) for text in texts if is_number(text)]
     found = (as_number(text, decimal) for text in texts)
     return [number for number in found if math.isfinite(number)]
+
+
+def count_numbers(texts: Sequence[str], decimal: str) -> int:
+    """How many of `texts` say a finite number."""
+    return sum(is_number(text, decimal) for text in texts)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
@@ -71,7 +71,8 @@ class Profile:
 
     def as_json(self) -> dict[str, Any]:
         """Plain data, to be kept."""
-        return asdict(self)
+        # Its parts are plain already: a deep copy of some hundred numbers would take longer than the profile itself.
+        return {one.name: getattr(self, one.name) for one in fields(self)}
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Profile:

@@ -7,7 +7,8 @@ from argparse import ArgumentParser
 from typing import Any
 
 from django.core.management.base import BaseCommand
-from intake.tasks import STALLED_S, queue_packs, queue_stale, take_up_stalled
+from intake.remeasuring import queue_stale
+from intake.tasks import STALLED_S, queue_packs, take_up_stalled
 from procrastinate.contrib.django import app
 from studies.models import Pass, PassState
 
