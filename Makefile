@@ -53,7 +53,7 @@ test-ops: install-test ## the private cluster and the supervisor
 	@$(VENV)/pytest ops/tests
 
 test-server: install-test ## the server through its API, with a real PostgreSQL
-	@cd server && $(subst ops/,../ops/,$(TEST_DB)) ../$(VENV)/pytest -c pytest.ini -n 2
+	@cd server && $(subst ops/,../ops/,$(TEST_DB)) ../$(VENV)/pytest -c pytest.ini -n 2 --dist worksteal
 
 test-web: install-test ## pure functions of the interface
 	@cd web && npm run --silent test

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 from findings.answer_schemas import AnswerOut
-from rennbahn.simulation import Rig, Scene
+from rennbahn.simulation import Scene
 from rennbahn.simulation.sitting import LOGGER
 from testkit import Bench, Caller, study_body
 
@@ -29,11 +29,8 @@ def told(lead: Caller, tester: Caller) -> Callable[..., Bench]:
         body = study_body(lanes=list(lanes), **({"tests": study_body()["tests"][:2]} | more))
         study = lead.post("/studies", body, status=201)
         bench = Bench(lead, tester, study, DEMAND, LOGGER)
-        for test in range(len(body["tests"]) if run else 0):
-            for position, speed in enumerate(speeds):
-                for number in range(3):
-                    seed = 100 * test + 10 * position + number
-                    bench.accept(bench.record(position, test, seed=seed, rig=Rig(gpu_speed=speed)))
+        if run:
+            bench.fill(len(body["tests"]), 3, speeds)
         return bench
 
     return make

@@ -31,11 +31,7 @@ def run(lead: Caller, tester: Caller) -> Callable[..., Bench]:
         lanes = [lane(name) for name in speeds]
         study = lead.post("/studies", study_body(lanes=lanes, tests=tests, **more), status=201)
         bench = Bench(lead, tester, study, DEMAND, LOGGER)
-        for test in range(len(tests)):
-            for position, speed in enumerate(speeds.values()):
-                for number in range(3):
-                    one = seed + 1000 * test + 10 * position + number
-                    bench.accept(bench.record(position, test, seed=one, rig=Rig(gpu_speed=speed)))
+        bench.fill(len(tests), 3, list(speeds.values()), seed=seed)
         return bench
 
     return make

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from rennbahn.simulation import Rig, Scene
-from testkit import Bench
+from testkit import Bench, Ran
 
 NINE = datetime(2026, 3, 2, 9, tzinfo=UTC)
 #: Equal lanes on a bench that slows by a percent an hour.
@@ -17,17 +17,19 @@ def run(bench: Bench, *, overlapping: bool = False, silent: int = 0) -> None:
     """Lane after lane in rounds, a pass every twelve minutes: the second lane is run three hours later."""
     bench.demand = Scene(5.0, 9.0, seconds=8.0, noise=0.02, between=0.0005)
     order = [(lane, test, number) for lane in (0, 1) for number in range(5) for test in range(3)]
+    runs = []
     for at, (lane, test, number) in enumerate(order):
         hours = at / 5.0
         ended = NINE if overlapping else NINE + timedelta(hours=hours)
         slower = 1.0 - SLOWING * hours
-        bench.accept(
-            bench.record(
+        runs.append(
+            Ran(
                 lane, test, seed=4000 + 100 * test + 10 * lane + number,
                 rig=Rig(gpu_speed=slower, cpu_speed=slower),
                 written_at=None if at < silent else ended,
             )
         )  # fmt: skip
+    bench.accept(*bench.record_all(runs))
 
 
 def allow(bench: Bench, share: float) -> None:
@@ -92,9 +94,11 @@ def test_the_plan_takes_hours_from_captures_as_findings_do(bench: Bench) -> None
     # Ten seconds apart: too close for the minute the scene is planned to take, not for captures of eight seconds.
     bench.demand = Scene(5.0, 9.0, seconds=8.0)
     planned = [(lane, test, number) for test in range(3) for number in range(3) for lane in (0, 1)]
-    for at, (lane, test, number) in enumerate(planned[:-1]):
-        ended = NINE + timedelta(seconds=10 * at)
-        bench.accept(bench.record(lane, test, seed=100 * test + 10 * lane + number, written_at=ended))
+    runs = [
+        Ran(lane, test, seed=100 * test + 10 * lane + number, written_at=NINE + timedelta(seconds=10 * at))
+        for at, (lane, test, number) in enumerate(planned[:-1])
+    ]
+    bench.accept(*bench.record_all(runs))
     assert bench.lead.get(f"/studies/{bench.id}/findings")["bench_drift"]["trouble"] == ""
     # One pass is left to run: whatever the plan can tell, it tells by those that ran.
     chosen = bench.lead.get(f"/studies/{bench.id}/plan")["chosen"]

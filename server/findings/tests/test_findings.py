@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 from rennbahn import comparing
 from rennbahn.simulation import Rig
-from testkit import Bench
+from testkit import Bench, Ran
 
 
 def by_core(bench: Bench) -> comparing.StudyResult:
@@ -95,9 +95,8 @@ def test_what_does_not_count_is_listed_with_its_reason(bench: Bench) -> None:
 def test_a_capped_test_keeps_its_lows(bench: Bench) -> None:
     bench.fill(tests=1)
     bench.demand = type(bench.demand)(3.0, 4.0, seconds=20.0, cap_fps=100.0)
-    for lane in (0, 1):
-        for seed in range(3):
-            bench.accept(bench.record(lane, 1, seed=500 + 10 * lane + seed))
+    runs = [Ran(lane, 1, seed=500 + 10 * lane + seed) for lane in (0, 1) for seed in range(3)]
+    bench.accept(*bench.record_all(runs))
     found = bench.lead.get(f"/studies/{bench.id}/findings")
     capped = next(test for test in found["tests"] if test["game"] == "Ninth Ferry")
     assert capped["average"]["left_out"]["reason"] == "capped"

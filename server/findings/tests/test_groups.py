@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from findings.schemas import FindingsOut
 from rennbahn.simulation import Rig, Scene
-from testkit import Bench, Caller, study_body
+from testkit import Bench, Caller, Ran, study_body
 
 SPEEDS = (1.0, 1.25, 1.6)
 CONDITIONS = {"1080 high": "typical", "1440 high": "typical", "1440 bare": "expose"}
@@ -30,12 +30,13 @@ def ladder(lead: Caller, tester: Caller) -> Bench:
     ]
     body = study_body(kind="ladder", factor="card", lanes=lanes, tests=tests)
     bench = Bench(lead, tester, lead.post("/studies", body, status=201), Scene(4.0, 9.0, seconds=6.0))
-    for test in range(6):
-        for lane, speed in enumerate(SPEEDS):
-            for number in range(2):
-                # As people play, the processor holds the faster cards back; with every limit removed it does not.
-                held = speed if test >= 4 else 1 + (speed - 1) / 2
-                bench.accept(bench.record(lane, test, seed=100 * test + 10 * lane + number, rig=Rig(gpu_speed=held)))
+    # As people play, the processor holds the faster cards back; with every limit removed it does not.
+    runs = [
+        Ran(lane, test, seed=100 * test + 10 * lane + number,
+            rig=Rig(gpu_speed=speed if test >= 4 else 1 + (speed - 1) / 2))
+        for test in range(6) for lane, speed in enumerate(SPEEDS) for number in range(2)
+    ]  # fmt: skip
+    bench.accept(*bench.record_all(runs))
     return bench
 
 

@@ -7,7 +7,7 @@ import io
 from typing import Any
 
 import pytest
-from rennbahn.simulation import Rig, Scene
+from rennbahn.simulation import Scene
 from testkit import Bench, Caller, study_body
 
 SPEEDS = (1.0, 1.1, 1.25)
@@ -24,13 +24,7 @@ def ladder(lead: Caller, tester: Caller) -> Bench:
     lanes = [lane(f"card {n}", f"C{n}") for n in range(3)]
     body = study_body(kind="ladder", factor="Graphics card", lanes=lanes, tests=study_body()["tests"][:2], baseline=1)
     bench = Bench(lead, tester, lead.post("/studies", body, status=201), Scene(4.0, 9.0, seconds=8.0))
-    for test in range(2):
-        for position, speed in enumerate(SPEEDS):
-            if (position, test) == (2, 1):
-                continue
-            for number in range(3):
-                seed = 100 * test + 10 * position + number
-                bench.accept(bench.record(position, test, seed=seed, rig=Rig(gpu_speed=speed)))
+    bench.fill(2, 3, SPEEDS, left_out=(2, 1))
     missing = next(
         one
         for one in tester.get(f"/studies/{bench.id}/passes")

@@ -12,7 +12,7 @@ from django.db import connection, transaction
 from planning.models import Acceptance
 from planning.schemas import AcceptIn, PlanEdit, PlanIn
 from planning.services import accept_difference, save_plan
-from rennbahn.simulation import Rig, Scene
+from rennbahn.simulation import Scene
 from studies.models import Pass
 from studies.schemas import TestIn
 from studies.services import set_tests
@@ -62,9 +62,7 @@ def test_figures_of_a_pass_are_measured_against_its_lanes_own_limit(lead: Caller
 
 def test_a_scaling_finding_compares_conditions(lead: Caller, tester: Caller) -> None:
     bench = scaling(lead, tester, "small", "large")
-    for lane, speed in ((0, 1.0), (1, 0.5)):
-        for number in range(3):
-            bench.accept(bench.record(lane, 0, seed=10 * lane + number, rig=Rig(gpu_speed=speed)))
+    bench.fill(1, 3, (1.0, 0.5))
     found = lead.get(f"/studies/{bench.id}/findings")
     assert found["average"]["margin"] == pytest.approx(-0.5, abs=0.03)
     assert found["average"]["sentence"]["text"].startswith("Large: ")

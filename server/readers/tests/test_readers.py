@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from findings.answer_schemas import ForReaderOut
 from readers.schemas import ReaderEdit
-from rennbahn.simulation import Rig, Scene
+from rennbahn.simulation import Scene
 from rennbahn.simulation.sitting import LOGGER
 from testkit import Bench, Caller, edit_body, study_body
 
@@ -65,10 +65,7 @@ def test_a_study_is_told_for_a_reader(lead: Caller, tester: Caller) -> None:
     ]  # fmt: skip
     study = lead.post("/studies", study_body(lanes=lanes, tests=study_body()["tests"][:2]), status=201)
     bench = Bench(lead, tester, study, Scene(4.0, 9.0, seconds=8.0), LOGGER)
-    for test in range(2):
-        for lane, speed in enumerate((0.9, 1.8)):
-            for number in range(3):
-                bench.accept(bench.record(lane, test, seed=100 * test + 10 * lane + number, rig=Rig(gpu_speed=speed)))
+    bench.fill(2, 3, (0.9, 1.8))
     # About 100 and 200 fps: across a floor of 140, and above a display of 60.
     fast = lead.post(
         "/readers", COUCH | {"name": "Quick", "display_hz": 240.0, "floor_fps": 140.0, "currency": "EUR",

@@ -8,7 +8,6 @@ from typing import Any
 
 import pytest
 from django.db import IntegrityError, connection, transaction
-from rennbahn.simulation import Rig
 from studies.deciding import change_pass
 from studies.models import Pass, Study
 from studies.schemas import MethodEdit
@@ -253,9 +252,7 @@ def test_findings_compare_any_two_lanes_of_a_ladder(lead: Caller, tester: Caller
     lanes = [described(f"step {n}", fans=str(n)) for n in range(3)]
     body = study_body(kind="ladder", factor="fans", lanes=lanes, tests=study_body()["tests"][:1])
     bench = Bench(lead, tester, lead.post("/studies", body, status=201))
-    for lane in range(3):
-        for number in range(3):
-            bench.accept(bench.record(lane, 0, seed=10 * lane + number, rig=Rig(gpu_speed=1.0 + 0.1 * lane)))
+    bench.fill(1, 3, (1.0, 1.1, 1.2))
     path = f"/studies/{bench.id}/findings"
     first, last = (lead.get(f"{path}?other={bench.lane(n)}") for n in (1, 2))
     assert first["average"]["margin"] < last["average"]["margin"]
