@@ -8,22 +8,15 @@ import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from bench.schemas import PartEdit, RigEdit, SetupEdit
+from demo.taking import Written, read_here, take_many
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import transaction
 from django.test import Client
-from intake import crunching
 from intake.crunching import TakenIn
-from intake.measuring import settings_from
-from intake.models import Arrival
-from intake.proposals import proposal_from
-from intake.recording import NewFile, ReadFile, keep_files, lanes_and_tests, record_files
-from intake.schemas import Assignment
 from people.models import Person
 from PIL import Image
 from planning.schemas import PlanEdit, SequenceIn
@@ -32,10 +25,8 @@ from procrastinate.testing import InMemoryConnector
 from rennbahn.simulation import Dialect, Rig, Scene, Upset, run_pass, write_log
 from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
 from strict import Edit, In
-from studies.deciding import change_passes, run_as_of
-from studies.models import Pass, PassState, Study
-from studies.news import captured_many
-from studies.services import open_study
+from studies.deciding import change_passes
+from studies.models import PassState
 
 _EDITS: dict[str, type[Edit]] = {
     "parts": PartEdit, "rigs": RigEdit, "setups": SetupEdit, "games": GameEdit, "scenes": SceneEdit,
@@ -237,10 +228,15 @@ def _written_once(demand: Scene, seed: int, rig: Rig, upset: Upset | None, diale
     return _written[key]
 
 
-@lru_cache(maxsize=2000)
-def _read_once(log: bytes, settings: str) -> TakenIn:
-    """What is read and measured of a file against settings."""
-    return crunching.take_in(log, {}, json.loads(settings))
+_read: dict[tuple[bytes, str], TakenIn] = {}
+
+
+def _read_once(log: bytes, settings: dict[str, Any]) -> TakenIn:
+    """What is read and measured of a file against settings: the same each time, too."""
+    key = (log, json.dumps(settings))
+    if key not in _read:
+        _read[key] = read_here(log, settings)
+    return _read[key]
 
 
 @dataclass(frozen=True)
@@ -301,39 +297,14 @@ class Bench:
     def record_all(self, runs: Sequence[Ran]) -> list[int]:
         """Take captures in as passes, as a pack does, without its zip and its processes; gives the passes."""
         user = User.objects.get(username=self.tester.name)
-        with transaction.atomic():
-            study = open_study(self.id)
-            wheres = [Assignment(arrival_id=0, lane_id=self.lane(x.lane), test_id=self.test(x.test), number=x.number)
-                      for x in runs]  # fmt: skip
-            lanes, tests = lanes_and_tests(wheres)
-            settings = [settings_from(study, run_as_of(lanes[x.lane_id], tests[x.test_id])) for x in wheres]
-            taken = [
-                _read_once(self.log(ran.seed, ran.rig, ran.upset), json.dumps(told))
-                for ran, told in zip(runs, settings, strict=True)
-            ]
-            files = [
-                NewFile(
-                    f"{ran.lane}-{ran.test}-{ran.seed}.csv", one.file,
-                    {"proposal": proposal_from(one.proposed), "header_key": one.proposed.look,
-                     "written_at": ran.written_at},
-                )
-                for ran, one in zip(runs, taken, strict=True)
-                if one.proposed is not None
-            ]  # fmt: skip
-            kept = keep_files(user, study, files)
-            read = []
-            for arrival, where, one, told in zip(kept, wheres, taken, settings, strict=True):
-                assert isinstance(arrival, Arrival), arrival
-                assert one.columns is not None, one.proposed
-                assert one.read is not None
-                where.arrival_id = arrival.pk
-                read.append(ReadFile(arrival, where, one.columns, one.read, told))
-            passes = []
-            for recorded in record_files(user, study, read):
-                assert isinstance(recorded, Pass), recorded
-                passes.append(recorded.pk)
-            captured_many.send(Study, study=study, passes=passes)
-        return passes
+        files = [
+            Written(
+                f"{x.lane}-{x.test}-{x.seed}.csv", self.log(x.seed, x.rig, x.upset), self.lane(x.lane),
+                self.test(x.test), x.number, x.written_at,
+            )
+            for x in runs
+        ]  # fmt: skip
+        return [pk for pk in take_many(user, self.id, files, _read_once) if pk is not None]
 
     def accept(self, *passes: int) -> None:
         """Accept passes."""

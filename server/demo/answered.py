@@ -17,9 +17,6 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from findings.schemas import EyeNoteIn
 from findings.services import keep_note, keep_picture
-from intake.queries import arrival_out
-from intake.schemas import Assignment, TakeIn
-from intake.services import receive, take
 from planning.building import lanes_of
 from planning.services import call_ready, save_plan
 from rennbahn.simulation import SimulatedBench, Wanted
@@ -34,6 +31,7 @@ from demo import plans
 from demo.hardware import CARDS, refs
 from demo.looks import hills
 from demo.scenario import RECORDED, SEED
+from demo.taking import Written, take_many
 
 _PASSES = 3
 _MINUTES = 4
@@ -235,8 +233,8 @@ def _run(study: Study, tester: User) -> None:
     lanes = list(lanes_of(study))
     tests = list(study.tests.select_related("scene__game", "condition"))
     setups = {str(lane.pk): description_of(lane.setup_version) for lane in lanes}
-    columns, minutes = None, 0
-    places: list[Assignment] = []
+    minutes = 0
+    files: list[Written] = []
     for test in tests:
         for number in range(1, _PASSES + 1):
             for lane in lanes if number % 2 else lanes[::-1]:
@@ -248,13 +246,6 @@ def _run(study: Study, tester: User) -> None:
                 minutes += _MINUTES
                 name = f"{lane.name} {test.scene.game.name} {number}.csv".lower().replace(" ", "-")
                 ended = _BEGAN + timedelta(minutes=minutes)
-                arrival = receive(tester, study.pk, SimpleUploadedFile(name, played.log), ended)
-                columns = columns or arrival_out(arrival).columns
-                places.append(Assignment(arrival_id=arrival.pk, lane_id=lane.pk, test_id=test.pk, number=number))
-    if columns is None:
-        raise RuntimeError("no column map is proposed for the simulated logger")
-    taken = take(tester, study.pk, TakeIn(columns=columns, assignments=places))
-    refused = [f"{one.name}: {one.refusal}" for one in taken if one.pass_id is None]
-    if refused:
-        raise RuntimeError("; ".join(refused))
-    change_passes(tester, study.pk, [one.pass_id for one in taken if one.pass_id is not None], PassState.ACCEPTED)
+                files.append(Written(name, played.log, lane.pk, test.pk, number, ended))
+    passes = take_many(tester, study.pk, files)
+    change_passes(tester, study.pk, [pk for pk in passes if pk is not None], PassState.ACCEPTED)

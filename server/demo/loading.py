@@ -10,25 +10,23 @@ import numpy as np
 from bench.schemas import RigIn, SettingIn, SetupIn
 from bench.services import add_part, save_rig
 from django.contrib.auth.models import User
-from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from intake.models import Arrival
-from intake.queries import arrival_out
-from intake.schemas import Assignment, ColumnMap, TakeIn
-from intake.services import receive, take
+from intake.services import keep_map
 from people.models import Person
 from planning.services import call_ready, save_plan
 from readers.services import save_reader
-from rennbahn.simulation import Dialect, Rig, run_pass, write_log
+from rennbahn.simulation import Rig, run_pass, write_log
 from scenes.schemas import SceneIn
 from scenes.services import add_condition, add_game, add_scene
-from studies.deciding import change_pass
+from studies.deciding import change_pass, change_passes
 from studies.models import Lane, Pass, PassState, Study, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import create_study, finish_study
 
 from demo import answered, hardware, plans, scenario
 from demo.scenario import Game, Happening, LaneScript, StudyScript
+from demo.taking import Written, take_many
 
 RIGS: dict[str, Callable[[Game], Rig]] = {
     scenario.FANS.question: scenario.quiet_rig,
@@ -106,7 +104,6 @@ class _Story:
     def __init__(self, script: StudyScript, lead: User, tester: User, rig_id: int) -> None:
         self.script, self.lead, self.tester, self.rig_id = script, lead, tester, rig_id
         self.happenings = {(h.game, h.lane, h.number): h for h in script.happenings}
-        self.columns: dict[int, ColumnMap] = {}
 
     def tell(self) -> None:
         """Create the study, run it as far as it goes, decide on its passes."""
@@ -125,54 +122,56 @@ class _Story:
         save_plan(self.lead, study.pk, plans.plan(deadline=plans.FRIDAY))
         call_ready(self.lead, study.pk)
         lanes, tests = list(study.lanes.all()), list(study.tests.select_related("scene__game", "condition"))
-        for position, game in enumerate(script.games[: script.run]):
-            for lane in lanes:
-                self._run_cell(study, lane, tests[position], game)
+        run = [
+            one
+            for position, game in enumerate(script.games[: script.run])
+            for lane in lanes
+            for one in self._cell(lane, tests[position], game)
+        ]
+        files = [self._written(*one) for one in run if one[3].state not in ("planned", "did_not_run")]
+        passes = take_many(self.tester, study.pk, files)
+        self._decide(study, run, dict(zip(((f.lane_id, f.test_id, f.number) for f in files), passes, strict=True)))
+        for lane in lanes:
+            first = Arrival.objects.filter(capture__on_pass__lane=lane).order_by("pk").first()
+            if first is not None:
+                keep_map(self.tester, first, first.proposal["columns"], scenario.LOGGERS[lane.position])
         if script.finished:
             finish_study(self.lead, study.pk)
 
-    def _run_cell(self, study: Study, lane: Lane, test: Test, game: Game) -> None:
+    def _cell(self, lane: Lane, test: Test, game: Game) -> list[tuple[Lane, Test, Game, Happening]]:
+        """What happened in a cell, run by run."""
         repeats = [n for (name, at, n) in self.happenings if (name, at) == (game.name, lane.position) and n > 3]
-        arrived: list[tuple[Arrival, Happening]] = []
-        for number in [1, 2, 3, *repeats]:
-            happening = self.happenings.get((game.name, lane.position, number))
-            happening = happening or Happening(game.name, lane.position, number)
-            if happening.state == "did_not_run":
-                one = Pass.objects.get(lane=lane, test=test, number=number)
-                change_pass(self.tester, one.pk, PassState.DID_NOT_RUN, happening.reason)
-            elif happening.state != "planned":
-                arrived.append((self._hand_in(study, lane, game, happening), happening))
-        self._take(study, lane, test, [(a, h) for a, h in arrived if h.state != "waiting"])
+        plain = [Happening(game.name, lane.position, number) for number in (1, 2, 3, *repeats)]
+        return [(lane, test, game, self.happenings.get((game.name, lane.position, one.number), one)) for one in plain]
 
-    def _hand_in(self, study: Study, lane: Lane, game: Game, happening: Happening) -> Arrival:
+    def _written(self, lane: Lane, test: Test, game: Game, happening: Happening) -> Written:
         # A seed of each pass's own: a study that grows by a game leaves the others as they were.
         place = [scenario.GAMES.index(game), lane.position, happening.number, len(self.script.question)]
         rng = np.random.default_rng([scenario.SEED, *place])
         rig = RIGS[self.script.question](game) if lane.position else scenario.STANDARD
-        position = self.script.games.index(game)
-        minutes = self.script.minutes(position, lane.position, happening.number)
+        minutes = self.script.minutes(self.script.games.index(game), lane.position, happening.number)
         # The room and the machine warm over the day, and everything runs a little slower.
         slower = 1.0 - self.script.drift * minutes / 60.0
         rig = replace(rig, cpu_speed=rig.cpu_speed * slower, gpu_speed=rig.gpu_speed * slower)
-        dialect: Dialect = self.script.dialects[lane.position]
-        log = write_log(run_pass(game.demand, rig, rng, happening.upset), dialect)
-        words = f"{lane.name} {game.name} {happening.number}".lower().replace(" ", "-")
+        log = write_log(run_pass(game.demand, rig, rng, happening.upset), self.script.dialects[lane.position])
+        name = f"{lane.name} {game.name} {happening.number}.csv".lower().replace(" ", "-")
         ended = self.script.began + timedelta(minutes=minutes)
-        return receive(self.tester, study.pk, SimpleUploadedFile(f"{words}.csv", log), ended)
+        return Written(name, log, lane.pk, test.pk, happening.number, ended, happening.state != "waiting")
 
-    def _take(self, study: Study, lane: Lane, test: Test, arrived: list[tuple[Arrival, Happening]]) -> None:
-        columns = self.columns.get(lane.pk) or arrival_out(arrived[0][0]).columns
-        if columns is None:
-            raise RuntimeError(f"no column map is proposed for {arrived[0][0].name}")
-        first, self.columns[lane.pk] = lane.pk not in self.columns, columns
-        places = [Assignment(arrival_id=a.pk, lane_id=lane.pk, test_id=test.pk, number=h.number) for a, h in arrived]
-        name = scenario.LOGGERS[lane.position] if first else ""
-        taken = take(self.tester, study.pk, TakeIn(columns=columns, assignments=places, save_as=name))
-        undecided = not self.script.finished and test.position >= self.script.run - 2
-        for one, (_, happening) in zip(taken, arrived, strict=True):
-            if one.pass_id is None:
-                raise RuntimeError(f"{one.name} was refused: {one.refusal}")
-            if happening.state == "rejected":
-                change_pass(self.tester, one.pass_id, PassState.REJECTED, happening.reason)
-            elif not undecided and happening.state != "recorded":
-                change_pass(self.tester, one.pass_id, PassState.ACCEPTED)
+    def _decide(
+        self, study: Study, run: list[tuple[Lane, Test, Game, Happening]],
+        passes: dict[tuple[int, int, int | None], int | None],
+    ) -> None:  # fmt: skip
+        """Decide on what was run, as people do: most of it counts, some is out with a reason, the last is undecided."""
+        accepted: list[int] = []
+        for lane, test, _, happening in run:
+            pk = passes.get((lane.pk, test.pk, happening.number))
+            undecided = not self.script.finished and test.position >= self.script.run - 2
+            if happening.state == "did_not_run":
+                one = Pass.objects.get(lane=lane, test=test, number=happening.number)
+                change_pass(self.tester, one.pk, PassState.DID_NOT_RUN, happening.reason)
+            elif pk is not None and happening.state == "rejected":
+                change_pass(self.tester, pk, PassState.REJECTED, happening.reason)
+            elif pk is not None and not undecided and happening.state != "recorded":
+                accepted.append(pk)
+        change_passes(self.tester, study.pk, accepted, PassState.ACCEPTED)

@@ -112,11 +112,14 @@ def take(user: Caller, study_id: int, data: TakeIn) -> list[Taken]:
     if data.save_as and not trouble and any(one.pass_id for one in taken):
         first = Arrival.objects.filter(pk__in=[a.arrival_id for a in data.assignments]).exclude(header_key="").first()
         if first is not None:
-            SavedMap.objects.update_or_create(
-                header_key=first.header_key,
-                defaults={"name": data.save_as, "columns": own_columns(first, data.columns), "by": tester},
-            )
+            keep_map(tester, first, own_columns(first, data.columns), data.save_as)
     return taken
+
+
+def keep_map(tester: User, arrival: Arrival, columns: dict[str, Any], name: str) -> None:
+    """Keep a column map under a name, to be offered for files that look like this one."""
+    told = {"name": name, "columns": columns, "by": tester}
+    SavedMap.objects.update_or_create(header_key=arrival.header_key, defaults=told)
 
 
 def _not_tried(place: Assignment, why: str) -> Taken:

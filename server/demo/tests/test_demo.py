@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+import scratch
 from demo import scenario
-from demo.loading import load
 from demo.plans import LADDER, SWEEP
 from demo.scenario import DRIVER, FANS, GAMES, STICKS, one_stick_rig, quiet_rig
 from django.contrib.auth.models import User
 from django.core.management import call_command
-from django.db import transaction
+from django.db import connections
 from django.test import Client
 from testkit import Caller
 
@@ -20,11 +20,18 @@ pytestmark = pytest.mark.django_db
 
 @pytest.fixture(scope="module")
 def told(django_db_setup: None, django_db_blocker: Any) -> Any:
-    """The demo, loaded once for all tests of this file and taken back afterwards."""
-    with django_db_blocker.unblock(), transaction.atomic():
-        assert load()
+    """The demo in a database of its own, copied for the tests of this file."""
+    default = connections["default"]
+    own = default.settings_dict["NAME"]
+    database = f"{own}_demo"
+    scratch.copy(scratch.demo_template(), database)
+    with django_db_blocker.unblock():
+        default.close()
+        default.settings_dict["NAME"] = database
         yield True
-        transaction.set_rollback(True)
+        default.close()
+        default.settings_dict["NAME"] = own
+    scratch.drop(database)
 
 
 @pytest.fixture

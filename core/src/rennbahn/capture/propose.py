@@ -19,6 +19,7 @@ from rennbahn.capture import text
 from rennbahn.capture.bounds import check_columns
 from rennbahn.capture.columns import CLOCK_CHANNELS, DELIMITERS, SAMPLED_CHANNELS, ColumnMap, ColumnUse
 from rennbahn.capture.meaning import ROW_A_SECOND_S, meaning_of
+from rennbahn.capture.numbers import count_numbers, numbers_in
 from rennbahn.capture.read import compression_of, unpacked
 from rennbahn.capture.records import arrow_table, row_of, shown_values
 from rennbahn.capture.sensors import sampled_channel
@@ -86,7 +87,7 @@ def propose_columns(data: bytes) -> Proposal:
     # What holds no number in half of the rows is no column of figures.
     values: dict[str, Floats] = {}
     for i, name in enumerate(head.names):
-        found = np.array(text.numbers_in([row[i] for row in head.rows if i < len(row)], decimal), dtype=np.float64)
+        found = np.array(numbers_in([row[i] for row in head.rows if i < len(row)], decimal), dtype=np.float64)
         if name and len(found) >= max(2, len(head.rows) // 2):
             values[name] = found
     meant = meaning_of(values, head.count)
@@ -219,7 +220,7 @@ def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _He
         split = [tuple(f.strip() for f in _split(line, delimiter)) for line in looked]
         for decimal in decimals:
             # Every header that may be one stands over nearly the same rows: their numbers are counted once.
-            counts = [text.count_numbers(row, decimal) for row in split]
+            counts = [count_numbers(row, decimal) for row in split]
             for start in _headers(split, lines, counts):
                 under = [i for i in range(start + 1, len(split)) if lines[i][:1] != "#"]
                 rows, width = [split[i] for i in under], len(split[start])
@@ -293,7 +294,7 @@ def _numeric(rows: list[tuple[str, ...]], decimal: str, width: int) -> list[bool
     """Which columns hold numbers."""
     whole = [row for row in rows if len(row) == width]
     return [
-        text.count_numbers([row[i] for row in whole], decimal) >= _MOSTLY * len(whole) if whole else False
+        count_numbers([row[i] for row in whole], decimal) >= _MOSTLY * len(whole) if whole else False
         for i in range(width)
     ]
 
@@ -305,9 +306,7 @@ def _summary(tail: Sequence[str], delimiter: str, decimal: str, numeric: list[bo
         fields = [field.strip() for field in _split(line, delimiter)]
         if len(fields) != len(numeric) or not any(fields):
             return False
-        return all(
-            not field or text.numbers_in([field], decimal) for field, n in zip(fields, numeric, strict=True) if n
-        )
+        return all(not field or numbers_in([field], decimal) for field, n in zip(fields, numeric, strict=True) if n)
 
     last = next((at for at, line in enumerate(reversed(tail)) if is_row(line)), len(tail))
     return last if 0 < last < len(tail) and any(line.strip() for line in tail[len(tail) - last :]) else 0

@@ -8,7 +8,6 @@ finds the row and the reason. Both ways give the same numbers; a property test h
 from __future__ import annotations
 
 import csv
-import math
 import re
 from array import array
 from collections.abc import Iterator, Sequence
@@ -24,7 +23,7 @@ from pyarrow import csv as arrow_csv
 from rennbahn.capture.bounds import check_columns, check_values
 from rennbahn.capture.clock import ClockColumn
 from rennbahn.capture.columns import ColumnMap
-from rennbahn.capture.numbers import as_number, is_number
+from rennbahn.capture.numbers import as_number
 from rennbahn.capture.table import Steps, Table, require_columns
 from rennbahn.errors import CaptureRefused
 
@@ -314,16 +313,3 @@ def lines_of(body: str) -> Iterator[str]:
         yield body[start:end]
         start = end + 1
     yield body[start:]
-
-
-def numbers_in(texts: list[str], decimal: str) -> list[float]:
-    """The finite numbers among `texts`."""
-    if decimal == ".":
-        return [float(text) for text in texts if is_number(text)]
-    found = (as_number(text, decimal) for text in texts)
-    return [number for number in found if math.isfinite(number)]
-
-
-def count_numbers(texts: Sequence[str], decimal: str) -> int:
-    """How many of `texts` say a finite number."""
-    return sum(is_number(text, decimal) for text in texts)

@@ -36,13 +36,16 @@ def write_log(capture: Capture, dialect: Dialect | None = None) -> bytes:
         values = capture.frame_ms if channel == "frame_time" else capture.channels.get(channel)
         if values is None:
             raise RennbahnError("no_channel", f"the capture has no channel {channel}", field=channel)
-        columns.append([_written(value, dialect) for value in np.asarray(values).tolist()])
-    rows = (dialect.delimiter.join(fields) for fields in zip(*columns, strict=True))
-    lines = [*dialect.preamble, dialect.delimiter.join(dialect.names.values()), *rows, ""]
+        columns.append(np.asarray(values, dtype=np.float64))
+    # A whole row is formatted at once; a column with gaps is written beforehand, since a gap is no number.
+    number = f"%.{dialect.places}f"
+    fields = ["%s" if np.isnan(values).any() else number for values in columns]
+    told = [
+        ["" if math.isnan(value) else number % value for value in values.tolist()] if form == "%s" else values.tolist()
+        for form, values in zip(fields, columns, strict=True)
+    ]
+    row = "\x00".join(fields)
+    body = dialect.newline.join([row % values for values in zip(*told, strict=True)])
+    body = body.replace(".", dialect.decimal).replace("\x00", dialect.delimiter)
+    lines = [*dialect.preamble, dialect.delimiter.join(dialect.names.values()), *([body] if body else []), ""]
     return dialect.newline.join(lines).encode(dialect.encoding)
-
-
-def _written(value: float, dialect: Dialect) -> str:
-    if math.isnan(value):
-        return ""
-    return f"{value:.{dialect.places}f}".replace(".", dialect.decimal)
