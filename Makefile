@@ -5,7 +5,7 @@ TEST_DB := $(PYTHON) ops/cluster.py run test
 export PORT ?= 8000
 
 .DEFAULT_GOAL := help
-.PHONY: help install demo dev stop reset-demo test lint types test-core test-link test-ops test-server test-web test-e2e test-faults api format screenshots bench lock fuzz
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-link test-ops test-server test-web test-e2e trials api format screenshots bench lock fuzz
 
 help: ## this list
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -44,7 +44,7 @@ types: install-test ## types of both languages
 	@cd web && npm run --silent types
 
 test-core: install-test ## the core alone, in seconds
-	@$(VENV)/pytest core/tests -n 2
+	@$(VENV)/pytest core/tests -n 2 --dist worksteal
 
 test-link: install-test ## the program for test machines, against servers and files of every temper
 	@$(VENV)/pytest bench_link/tests
@@ -61,7 +61,9 @@ test-web: install-test ## pure functions of the interface
 test-e2e: install-test ## the interface in a real browser
 	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 2 --dist loadfile
 
-test-faults: install-test ## forty kills of worker, server and PostgreSQL while a pack is taken in
+trials: install-test ## what takes long: verdicts and checks on trial at full size, and forty kills while a pack is taken in
+	@PYTHONPATH=testing $(VENV)/python benchmarks/truth.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/doubts.py
 	@RENNBAHN_KILLS=40 $(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e/test_faults.py -s
 
 api: install-test ## write the OpenAPI file and the types generated from it
@@ -71,15 +73,15 @@ format: install-test ## format both languages
 	@$(VENV)/ruff format --quiet . && $(VENV)/ruff check --fix --quiet . ; cd web && npm run --silent format
 
 screenshots: install-test ## docs/screenshots from the demo data
-	@$(TEST_DB) $(VENV)/python e2e/screenshots.py
+	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python e2e/screenshots.py
 
 bench: install-test ## reading and figures side by side with a plain pandas script, as ratios
 	@$(VENV)/python benchmarks/run.py
-	@$(VENV)/python benchmarks/truth.py
-	@$(VENV)/python benchmarks/doubts.py
-	@$(TEST_DB) $(VENV)/python benchmarks/server.py
-	@$(TEST_DB) $(VENV)/python benchmarks/importing.py
-	@$(TEST_DB) $(VENV)/python benchmarks/tracing.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/truth.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/doubts.py
+	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/server.py
+	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/importing.py
+	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/tracing.py
 
 lock: ## compile the hash-locked requirements anew (needs uv)
 	@cd requirements && for name in runtime tools fuzz; do \

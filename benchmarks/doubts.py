@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from rennbahn.trial_doubts import GENERATORS, trial
+from trials.doubts import GENERATORS, trial
 
 STUDIES = 60
 

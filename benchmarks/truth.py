@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 
 import numpy as np
-from rennbahn import trial, trial_beside, trial_kinds
+from trials import beside, kinds, verdicts
 
 STUDIES = 600
 SEED = 20261125
@@ -14,7 +14,7 @@ SEED = 20261125
 def main(studies: int = STUDIES) -> int:
     """Print every rate beside what is wanted of it."""
     print(f"verdicts on trial, {studies} studies a case{'':<29}findings     hand   wanted")
-    for name, case in {**trial.CASES, **trial_kinds.CASES, **trial_beside.CASES}.items():
+    for name, case in {**verdicts.CASES, **kinds.CASES, **beside.CASES}.items():
         print(name)
         for row in case(np.random.default_rng(SEED), studies):
             hand = "" if row.hand is None else f"{row.hand:.3f}"

@@ -9,7 +9,7 @@ import urllib.request
 from http.cookiejar import CookieJar
 from typing import Any
 
-from serving import PASSWORD
+from scratch import PASSWORD
 
 
 class Client:

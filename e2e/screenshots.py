@@ -8,8 +8,9 @@ import tempfile
 from pathlib import Path
 
 from browser import Page, start_chromium
+from scratch import PASSWORD, REPOSITORY
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD, REPOSITORY, serving
+from serving import serving
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"

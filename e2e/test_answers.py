@@ -10,8 +10,8 @@ from pathlib import Path
 
 import pytest
 from browser import Page
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 from ways import to_findings
 
 LADDER = "Which of five cards suits a shared flat?"

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from browser import Page
-from serving import PASSWORD
+from scratch import PASSWORD
 
 STUDY = "Does driver 42.0 change anything in the living room?"
 REFERENCE = Path(__file__).parent.parent / "core" / "tests" / "reference"

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 from browser import Page
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 
 @pytest.fixture

@@ -6,8 +6,8 @@ import re
 
 import pytest
 from browser import Page
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"

@@ -11,9 +11,9 @@ import pytest
 from browser import Page
 from client import Client
 from rennbahn.simulation import Rig, Scene, Upset, run_pass, write_log
+from scratch import PASSWORD
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 STUDY = "Does the attic make it slower?"
 LANES = ("ground floor", "attic")

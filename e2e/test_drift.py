@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from browser import Page
 from rennbahn.simulation import Rig, Scene, run_pass, write_log
-from serving import PASSWORD
+from scratch import PASSWORD
 from test_lap import GAMES, LANES, create_study_by_keyboard
 
 NINE = datetime(2026, 3, 2, 9, tzinfo=UTC).timestamp()

@@ -1,6 +1,6 @@
 """Worker, server and PostgreSQL are killed at random while a pack is taken in: the same is there in the end.
 
-`make test-faults` kills forty times (RENNBAHN_KILLS).
+`make trials` kills forty times (RENNBAHN_KILLS).
 """
 
 from __future__ import annotations

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from browser import Page
-from serving import PASSWORD
+from scratch import PASSWORD
 from test_large import call
 
 STICKS = "One memory stick or two?"

@@ -10,8 +10,8 @@ import pytest
 from browser import Page
 from rennbahn.simulation import Rig, run_pass, write_log
 from rennbahn.simulation import Scene as Demand
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 STICKS = "One memory stick or two?"
 

@@ -18,8 +18,8 @@ from rennbahn.display import signed_percent
 from rennbahn.measures import figures_of
 from rennbahn.simulation import Dialect, Rig, run_pass, write_log
 from rennbahn.simulation import Scene as Demand
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 GAMES = [("Tin Lighthouse", "gallery"), ("Reed Harbour", "causeway"), ("Opal Ledger", "vault")]
 LANES = ["narrow duct", "wide duct"]

@@ -8,8 +8,8 @@ from typing import Any
 
 import pytest
 from browser import Page, set_size
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 _CALL = """
 const [method, path, body, done] = arguments;

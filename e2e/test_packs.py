@@ -9,7 +9,7 @@ import numpy as np
 from browser import Page
 from client import Client
 from rennbahn.simulation import Rig, Scene, run_pass, write_log
-from serving import PASSWORD
+from scratch import PASSWORD
 
 STUDY = "Is it any warmer in the cellar?"
 LANES = ("lower vents", "upper vents")

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 from browser import Page, set_size
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 AXE = (Path(__file__).parent.parent / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
 FANS = "Does the quiet fan profile cost frames?"

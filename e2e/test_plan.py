@@ -8,10 +8,11 @@ from pathlib import Path
 
 import pytest
 from browser import Page
+from scratch import PASSWORD
 from selenium import webdriver
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD, serving
+from serving import serving
 
 LADDER = "Which card does a dorm room need?"
 SWEEP = "How low can the power limit go before anyone notices?"

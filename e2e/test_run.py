@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 from browser import Page
+from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 
 READY = "Does a lower power limit show in the harbour?"
 #: Of this seed the simulated bench shows the other lane's limit once, and its third pass stutters.

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import pytest
 from browser import Page
+from scratch import PASSWORD
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from serving import PASSWORD
 from ways import to_findings
 
 FANS = "Does the quiet fan profile cost frames?"

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import functools
 import math
 import statistics
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -16,6 +17,18 @@ from scipy.stats import t as student
 
 Values = dict[tuple[str, str], list[float]]
 MEDIANS = {3: 1.160178, 4: 1.092153, 5: 1.197568}
+
+
+def once(method: Callable[..., Any]) -> Callable[..., Any]:
+    """Works a thing out once for its arguments: the cells do not change after they are filled."""
+
+    @functools.wraps(method)
+    def kept(self: Cells, *told: Any) -> Any:
+        if (method.__name__, told) not in self.known:
+            self.known[method.__name__, told] = method(self, *told)
+        return self.known[method.__name__, told]
+
+    return kept
 
 
 @dataclass
@@ -39,6 +52,7 @@ class Cells:
     hours: Values = field(default_factory=dict)
     allowance: float = 0.0
     level: float = 0.05
+    known: dict[Any, Any] = field(default_factory=dict)
 
     def value(self, lane: str, test: str) -> float:
         """A cell's value."""
@@ -49,6 +63,7 @@ class Cells:
         """Cells that tell of noise."""
         return [cell for cell, own in self.values.items() if len(own) > 1 and cell not in self.capped]
 
+    @once
     def drift(self) -> tuple[float, float, float]:
         """Slope an hour with its variance, and the slope whose residuals gave the noise."""
         if not self.allowance:
@@ -69,12 +84,14 @@ class Cells:
             slope, var = sxy / (sxx + 1 / tau**2), 1 / (sxx + 1 / tau**2)
         return slope, var, before
 
+    @once
     def squares(self, cell: tuple[str, str], slope: float) -> float:
         """Sum of squares of what the drift leaves of ln x."""
         hours = self.hours.get(cell) or [0.0] * len(self.values[cell])
         left = [math.log(x) - slope * t for x, t in zip(self.values[cell], hours, strict=True)]
         return math.fsum((x - statistics.fmean(left)) ** 2 for x in left)
 
+    @once
     def noise(self, scene: str, slope: float) -> Pool:
         """What a scene is judged by."""
         scenes = sorted(set(self.scene_of.values()))
@@ -106,6 +123,7 @@ class Cells:
             return Pool(pooled, whole, "study")
         return Pool((d0 * s0 + squares[scene]) / (d0 + d), min(d0 + d, whole), scene)
 
+    @once
     def lane_shares(self, slope: float) -> tuple[float, float, bool]:
         """Each lane's share of the noise, and whether they differ."""
         r, d = {"A": 0.0, "B": 0.0}, {"A": 0, "B": 0}
@@ -143,6 +161,7 @@ class Cells:
         """ln(B/A) set right for drift."""
         return math.log(self.value("B", test) / self.value("A", test)) - self.drift()[0] * self.later(test)
 
+    @once
     def margin(self, test: str) -> dict[str, Any]:
         """B over A in one test."""
         log, (_, var, before) = self.log_ratio(test), self.drift()
@@ -161,6 +180,7 @@ class Cells:
             "p": 2 * student.sf(abs(log) / error, df) if error else float(log == 0),
         }
 
+    @once
     def suite(self, school: str) -> dict[str, Any]:
         """The suite margin under a school, with its measured interval."""
         tests = self.tests()

@@ -15,12 +15,12 @@ from rennbahn.kinds.ladder import ladder_of
 from rennbahn.kinds.limit_words import expected_sentence, expected_words, limits_sentence
 from rennbahn.kinds.limits import Limits, limits_of
 from rennbahn.kinds.words import short_words
-from rennbahn.trial_beside import CASES
 from scipy import stats
+from trials.beside import CASES
 
 FULL_HD, QUAD_HD, ULTRA_HD = (1920, 1080), (2560, 1440), (3840, 2160)
 NAMES = {"a": "Old", "b": "New"}
-STUDIES = 100
+STUDIES = 40
 
 
 def study(

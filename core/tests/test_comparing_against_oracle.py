@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+
 import numpy as np
 import pytest
 from comparing_oracle import Cells, adjusted
@@ -63,6 +65,7 @@ def simulated(seed: int, school: str) -> tuple[Study, dict[str, Cells]]:
     return study, cells
 
 
+@functools.cache
 def compared(seed: int, school: str) -> tuple[Comparison, dict[str, Cells]]:
     study, cells = simulated(seed, school)
     return compare_study(study).compare[0], cells

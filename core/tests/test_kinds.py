@@ -16,10 +16,10 @@ from rennbahn.comparing.model import AVERAGE, Study
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.ranges import widest_t
 from rennbahn.kinds.knee import knee_of
-from rennbahn.trial_kinds import CASES
 from scipy import stats
+from trials.kinds import CASES
 
-STUDIES = 60
+STUDIES = 40
 
 
 def test_pairs_of_a_ladder_are_those_of_a_second_computation() -> None:

@@ -12,7 +12,6 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
-
 from rennbahn.capture import Capture
 from rennbahn.checks import (
     CheckedLane,

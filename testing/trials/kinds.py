@@ -12,7 +12,6 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
-
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.facts import Aims, LaneFacts, PassFacts, TestFacts
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
@@ -24,7 +23,8 @@ from rennbahn.kinds.proxy import proxy_of
 from rennbahn.kinds.scaling import scaling_of
 from rennbahn.kinds.several import several_of
 from rennbahn.kinds.sweep import SweepBlock, sweep_of
-from rennbahn.trial import Row
+
+from trials.verdicts import Row
 
 #: Noise of scenes, standard deviation of ln x, is drawn between these.
 _QUIET, _LOUD = 0.004, 0.015

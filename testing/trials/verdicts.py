@@ -11,8 +11,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import stdtrit
-
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
@@ -21,6 +19,7 @@ from rennbahn.comparing.suite import Suite
 from rennbahn.inference.looks import SequentialRule
 from rennbahn.planning.needs import Asked, needs_of
 from rennbahn.planning.noise import Estimate
+from scipy.special import stdtrit
 
 #: What a hand calls a win in a test, and over the suite.
 WIN = 0.03

@@ -10,7 +10,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.facts import LaneFacts, PassFacts, TestFacts
 from rennbahn.comparing.model import AVERAGE, Pass
@@ -18,8 +17,9 @@ from rennbahn.kinds.expected import expected_of
 from rennbahn.kinds.ladder import ladder_of
 from rennbahn.kinds.limits import limits_of
 from rennbahn.kinds.readers import Reader, for_reader
-from rennbahn.trial import Row
-from rennbahn.trial_kinds import Bench, margin_holds, rate_of
+
+from trials.kinds import Bench, margin_holds, rate_of
+from trials.verdicts import Row
 
 _SIZES = ((1920, 1080), (2560, 1440), (3840, 2160))
 _SCENES = 6
