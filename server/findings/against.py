@@ -14,8 +14,8 @@ from rennbahn.plain import plain
 from studies.models import Lane, Study, Test
 from studies.schemas import Method
 
-from findings.facts import lanes_told
-from findings.queries import KINDS, Answer, Asked, answer_for
+from findings.queries import Answer, Asked, answer_for
+from findings.record import KINDS
 
 #: What of a method decides what a figure is: results under another one are not the same figures.
 _DECIDES = ("low_school", "cell_school", "target_hz")
@@ -120,8 +120,7 @@ def joined(core: comparing.Study, laid: Answer, older_id: int) -> tuple[comparin
             hint="A test is the same one where scene, its version and condition are.",
         )  # fmt: skip
     passes = [replace(one, test=same[one.test], id=f"older {one.id}") for one in older.passes if one.test in same]
-    lanes = lanes_told(older.study, older.lanes)
-    whole = replace(core, lanes=(*core.lanes, *lanes), passes=(*core.passes, *passes))
+    whole = replace(core, lanes=(*core.lanes, *older.record.core.lanes), passes=(*core.passes, *passes))
     return whole, [_joined_lane(laid.study, older.study, lane, len(same)) for lane in older.lanes]
 
 

@@ -6,18 +6,16 @@ import functools
 import operator
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 from bench.models import Part
 from rennbahn import comparing
-from rennbahn.comparing.facts import Aims, LaneFacts, PassFacts, TestFacts
-from rennbahn.comparing.model import AVERAGE
+from rennbahn.comparing.facts import Aims, LaneFacts, TestFacts
 from rennbahn.planning.settings import is_off
 from rennbahn.worth import together_dba
 from scenes.models import Condition
-from studies.models import COUNTING, Lane, Pass, PassState, Study, StudyKind, Test
+from studies.models import Lane, Study, StudyKind, Test
 from studies.queries import group_key
 
 #: Kinds of study by the core's names of them; the others have no answer of their own.
@@ -27,25 +25,6 @@ KINDS = {
 }  # fmt: skip
 #: Parts that are no thing.
 _WEIGHTLESS = ("system", "driver", "firmware", "build")
-#: Facts of passes by where the figures of a capture hold them.
-_FIGURES = "capture__current__all__figures__"
-_PASS_FACTS = {
-    "power_w": "channel_means__gpu_power_w",
-    "gpu_busy_ms": "channel_means__gpu_busy_ms",
-    "cpu_busy_ms": "channel_means__cpu_busy_ms",
-    "over_budget_share": "smoothness__over_budget_share",
-    "card_over_share": "corners__card_over",
-    "processor_over_share": "corners__processor_over",
-    "both_over_share": "corners__both_over",
-    "longest_spell_s": "smoothness__longest_spell_s",
-    "alternating": "smoothness__alternation__alternating",
-    "amplitude": "smoothness__alternation__amplitude",
-    "bound_by": "limits__bound_by__label",
-    "evidence": "limits__bound_by__source",
-    "temperature_c": "channel_means__gpu_temp_c",
-    "fan_rpm": "channel_means__fan_rpm",
-    "memory_mib": "channel_means__vram_used_mib",
-}
 
 
 def lanes_told(study: Study, lanes: Sequence[Lane]) -> tuple[comparing.Lane, ...]:
@@ -166,8 +145,7 @@ def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...
         facts = TestFacts(
             pixels_of(test.condition.resolution), test.condition.settings_told, str(stands_for) if stands_for else None
         )
-        # A proxy check holds a benchmark against play, whatever both are told.
-        group = "" if study.kind == StudyKind.PROXY_CHECK else group_key(test.condition)
+        group = group_key(test.condition)
         found.append(comparing.Test(str(test.pk), str(test.scene_id), test.condition.name, group, facts))
     return tuple(found)
 
@@ -176,22 +154,6 @@ def pixels_of(resolution: str) -> tuple[int, int] | None:
     """Width and height out of a resolution as people write it; None where that is not two numbers."""
     sides = [int(x) for x in "".join(c if c.isdigit() else " " for c in resolution).split()]
     return (sides[0], sides[1]) if len(sides) == 2 and min(sides) > 0 else None
-
-
-def passes_told(study: Study, passes: Sequence[comparing.Pass]) -> tuple[comparing.Pass, ...]:
-    """The passes with what their captures give beside rates, in one query: the database picks it out of the figures."""
-    names = list(_PASS_FACTS)
-    rows = Pass.objects.filter(
-        test__study=study, state=PassState.ACCEPTED, role__in=COUNTING, capture__current__isnull=False
-    ).values_list("pk", *(_FIGURES + path for path in _PASS_FACTS.values()))
-    told = {str(pk): dict(zip(names, values, strict=True)) for pk, *values in rows}
-    return tuple(replace(one, facts=_pass_facts(one, told.get(one.id))) for one in passes)
-
-
-def _pass_facts(one: comparing.Pass, told: Mapping[str, Any] | None) -> PassFacts:
-    if told is None or AVERAGE not in one.figures:
-        return PassFacts()
-    return PassFacts(**told)
 
 
 def aims_of(study: Study, targets: Sequence[float]) -> Aims:

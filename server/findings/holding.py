@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from problems import Problem
-from rennbahn.comparing.cells import Sheet
 from rennbahn.kinds.answer import names_of, sentence_parts
 from rennbahn.kinds.expected import alone_of, expected_of
 from rennbahn.kinds.limit_words import expected_sentence, expected_words, limits_sentence, resolution_words
 from rennbahn.kinds.limits import limits_of
 from rennbahn.plain import plain
 
-from findings.answers import core_study
 from findings.facts import pixels_of
-from findings.queries import Asked, answer_for
+from findings.queries import Answer, Asked, answer_for
 
 #: No display has more pixels a side.
 _MOST_PIXELS = 32_768
@@ -29,9 +27,13 @@ def held_by(study_id: int, asked: Asked, resolution: str = "") -> dict[str, Any]
             message = f"“{resolution}” is no resolution: write width and height in pixels, as 3440 × 1440."
             raise Problem("bad_resolution", message, field="resolution")
     laid = answer_for(study_id, asked)
-    core = core_study(laid)
-    sheet = Sheet(core)
-    limits = limits_of(sheet)
+    return laid.record.answered(("limits", asked, wanted), lambda: _held(laid, wanted))
+
+
+def _held(laid: Answer, wanted: tuple[int, int] | None) -> dict[str, Any]:
+    sheet = laid.record.pooled
+    core = sheet.study
+    limits = laid.record.answered("limits", lambda: limits_of(sheet))
     found: dict[str, Any] = plain(limits)
     sizes = {test.facts.pixels: test.facts.resolution for test in core.tests if test.facts.resolution is not None}
     found |= {

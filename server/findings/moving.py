@@ -92,7 +92,7 @@ def _rejections(answer: Answer, passes: Sequence[comparing.Pass], rejected: set[
     tests = {str(test.pk) for test in answer.tests}
     within = [one for one in passes if one.test in tests]
     found = rejections_of(
-        answer.core_study(()).lanes,
+        answer.record.core.lanes,
         [one for one in within if one.status == ACCEPTED],
         [one for one in within if one.id in rejected],
         figure,

@@ -19,6 +19,10 @@ _FIGURES = ("average", "low_1")
 def parts_of(study_id: int, asked: Asked) -> dict[str, Any]:
     """The parts of an answer as plain data of the form of `PartsOut`. Raises :class:`NotFound`."""
     laid = answer_for(study_id, asked)
+    return laid.record.answered(("parts", asked), lambda: _parts(laid))
+
+
+def _parts(laid: Answer) -> dict[str, Any]:
     figures = [laid.figures[key] for key in _FIGURES]
     leading = laid.figures["average" if laid.study.leading == "average_fps" else "low_1"]
     sets = _sets(laid)

@@ -9,15 +9,13 @@ from typing import Any
 
 import numpy as np
 from intake.measuring import stale_count
-from intake.queries import counted_passes, medians_of
 from planning.fair import caveats_of
-from planning.queries import rule_for
 from problems import NotFound
 from rennbahn import comparing
 from rennbahn.comparing import Block
-from rennbahn.comparing.cells import Sheet, cell_value
+from rennbahn.comparing.cells import cell_value
 from rennbahn.comparing.margins import TURNED, VERDICTS, Margin
-from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS, low_figure
+from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.comparing.suite import Suite
 from rennbahn.comparing.words import (
     games_interval_words,
@@ -31,12 +29,11 @@ from rennbahn.comparing.words import (
     verdict_words,
 )
 from rennbahn.plain import plain
-from studies.models import COUNTING, NEEDS_REASON, Lane, Pass, PassState, Study, Test
-from studies.queries import group_key, groups_of, with_lanes_and_tests
+from studies.models import COUNTING, NEEDS_REASON, Lane, Pass, PassState, Test
+from studies.queries import group_key
 from studies.schemas import Method
 
-#: Kinds of figure in the answer, with the core's names of them.
-KINDS = {"average": AVERAGE, "low_1": "low_1", "low_01": "low_0.1"}
+from findings.record import KINDS, StudyRecord, record_of
 
 
 @dataclass(frozen=True)
@@ -50,46 +47,32 @@ class Asked:
 
 def findings_of(study_id: int, asked: Asked = Asked()) -> dict[str, Any]:
     """The findings of a study as plain data of the form of `FindingsOut`. Raises :class:`NotFound`."""
-    return answer_for(study_id, asked).findings()
+    record = record_of(study_id)
+    return record.answered(("findings", asked), lambda: Answer(record, asked).findings())
 
 
 def answer_for(study_id: int, asked: Asked) -> Answer:
-    """A study laid out to be compared. Raises :class:`NotFound`."""
-    study = with_lanes_and_tests().filter(pk=study_id).first()
-    if study is None:
-        raise NotFound("study")
-    return Answer(study, asked)
+    """One lane over another of a study, laid out to be compared. Raises :class:`NotFound`."""
+    return Answer(record_of(study_id), asked)
 
 
 class Answer:
-    """Turns a comparison of the core into the answer of the API."""
+    """One lane over another in one group of a study's tests: turns a comparison of the core into the API's answer."""
 
-    def __init__(self, study: Study, asked: Asked) -> None:
-        self.study = study
-        self.lanes, self.all_tests = list(study.lanes.all()), list(study.tests.all())
-        self.lane_names = {str(lane.pk): lane.name for lane in self.lanes}
-        self.rule = rule_for(study)
-        self.method = comparing.Method(
-            study.equal_band,
-            study.cell_school,
-            study.low_school,
-            study.suite_school,
-            study.target_hz,
-            self.rule,
-            study.drift_allowance,
-        )
-        self.figures = {key: kind if kind == AVERAGE else low_figure(kind[4:], study.low_school)
-                        for key, kind in KINDS.items()}  # fmt: skip
-        self.groups = groups_of(study)
+    def __init__(self, record: StudyRecord, asked: Asked) -> None:
+        self.record, self.study, self.method = record, record.study, record.method
+        self.lanes, self.all_tests, self.lane_names = record.lanes, record.tests, record.lane_names
+        self.figures, self.groups, self.sheet = record.figures, record.groups, record.sheet
+        self.passes, self.hours_trouble = record.passes, record.hours_trouble
         self.group = self._chosen_group(asked.group)
         self.baseline, self.other = self._chosen_lanes(asked)
         self.tests = [test for test in self.all_tests if group_key(test.condition) == self.group]
-        counted = counted_passes(study)
-        self.passes, self.hours_trouble = counted.passes, counted.trouble
-        self.sheet = Sheet(self.core_study(self.passes))
         self.pair = (str(self.baseline.pk), str(self.other.pk))
-        self.blocks = {group.key: Block(self.sheet, (self.pair,), group.key) for group in self.groups}
-        self.block = self.blocks[self.group]
+
+    @property
+    def block(self) -> Block:
+        """The pair in its group."""
+        return self.record.block((self.pair,), self.group)
 
     def _chosen_group(self, wanted: str | None) -> str:
         keys = [group.key for group in self.groups]
@@ -104,22 +87,6 @@ class Answer:
         if baseline is None or other is None:
             raise NotFound("lane in this study")
         return baseline, other
-
-    def core_study(self, passes: Sequence[comparing.Pass]) -> comparing.Study:
-        """The study with these passes, as the core compares it."""
-        scenes = {test.scene_id: test.scene for test in self.all_tests}
-        return comparing.Study(
-            name=self.study.question,
-            method=self.method,
-            lanes=tuple(comparing.Lane(str(lane.pk), lane.name) for lane in self.lanes),
-            scenes=tuple(comparing.Scene(str(pk), scene.game.name, scene.name) for pk, scene in scenes.items()),
-            tests=tuple(
-                comparing.Test(str(t.pk), str(t.scene_id), t.condition.name, group_key(t.condition))
-                for t in self.all_tests
-            ),
-            passes=tuple(passes),
-            compare=(),
-        )
 
     def findings(self) -> dict[str, Any]:
         """The whole answer."""
@@ -137,10 +104,12 @@ class Answer:
             "other": _lane_ref(self.other),
             **{key: self._suite(self.block, key) for key in KINDS},
             "by_group": [
-                {"group": key} | {kind: self._brief(block, kind) for kind in KINDS}
-                for key, block in self.blocks.items()
+                {"group": group.key}
+                | {kind: self._brief(self.record.block((self.pair,), group.key), kind) for kind in KINDS}
+                for group in self.groups
             ],
-            "pairs": self._pairs(),
+            # The same whichever pair is looked at.
+            "pairs": self.record.answered("pairs", self._pairs),
             "tests": found,
             "levels": self._levels(found),
             "accepted_passes": sum(accepted[test.pk, lane.pk] for test in self.tests for lane in self.lanes),
@@ -221,7 +190,7 @@ class Answer:
 
     def suites_with(self, passes: Sequence[comparing.Pass], *figures: str) -> list[Suite]:
         """The suites of the group in some figures, were these the passes."""
-        sheet = Sheet(self.core_study(passes))
+        sheet = self.record.with_passes(passes)
         block = Block(sheet, (self.pair,), self.group)
         return [block.suite(figure) if figure in sheet.figure_at else Suite(0, ()) for figure in figures]
 
@@ -277,7 +246,7 @@ class Answer:
                 **{key: self._columns(block, key) for key in KINDS},
             }
             for group in self.groups
-            for block in [Block(self.sheet, asked, group.key)]
+            for block in [self.record.block(asked, group.key)]
         ]  # fmt: skip
 
     def _columns(self, block: Block, key: str) -> dict[str, list[Any]]:
@@ -309,7 +278,7 @@ class Answer:
 
     def _levels(self, found: list[dict[str, Any]]) -> list[dict[str, Any]]:
         """Levels of each lane in each test, in the order of the findings."""
-        medians = medians_of(self.study)
+        medians = self.record.medians
         school = self.method.cell_school
         cells = {
             key: {(cell.test, cell.lane): cell for cell in self.sheet.cells(self.figures[key], school)}

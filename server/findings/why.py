@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from problems import NotFound
-from rennbahn.comparing.cells import Sheet
 from rennbahn.kinds.why import Contrast, why_contrast, why_level, why_margin, why_suite
 from rennbahn.plain import plain
 from studies.models import StudyKind
 
-from findings.answers import core_study
-from findings.queries import KINDS, Answer, answer_for
+from findings.queries import Answer, answer_for
+from findings.record import KINDS
 from findings.schemas import AskedWhy
 
 
@@ -21,6 +20,10 @@ def why(study_id: int, number: AskedWhy) -> dict[str, Any]:
     Raises :class:`NotFound` of a test or a lane that is none of the study's.
     """
     laid = answer_for(study_id, number.asked())
+    return laid.record.answered(("why", number.model_dump_json()), lambda: _why(laid, number))
+
+
+def _why(laid: Answer, number: AskedWhy) -> dict[str, Any]:
     test, lane = number.test, number.lane
     if number.figure not in KINDS:
         raise NotFound("figure")
@@ -33,10 +36,9 @@ def why(study_id: int, number: AskedWhy) -> dict[str, Any]:
         lanes = [str(one.pk) for one in laid.lanes]
         if str(lane) not in lanes:
             raise NotFound("lane in this study")
-        core = core_study(laid)
         if laid.study.kind == StudyKind.SWEEP:
-            lanes = [one.id for one in core.lanes if not one.facts.rival or one.id == str(lane)]
-        return plain(why_level(Sheet(core), name, str(lane), lanes, laid.group))  # type: ignore[no-any-return]
+            lanes = [one.id for one in laid.record.core.lanes if not one.facts.rival or one.id == str(lane)]
+        return plain(why_level(laid.sheet, name, str(lane), lanes, laid.group))  # type: ignore[no-any-return]
     if test is not None:
         return plain(why_margin(laid.sheet, laid.pair, name, str(test)))  # type: ignore[no-any-return]
     return plain(why_suite(laid.sheet, laid.pair, name, laid.group))  # type: ignore[no-any-return]
@@ -53,5 +55,5 @@ def _contrast(laid: Answer, figure: str, number: AskedWhy) -> dict[str, Any]:
     tests, among = [str(test.pk) for test in laid.tests], [str(lane.pk) for lane in laid.lanes]
     if number.test is not None:
         tests, among = [str(number.test)], []
-    found: dict[str, Any] = plain(why_contrast(Sheet(core_study(laid)), figure, of, tests, among))
+    found: dict[str, Any] = plain(why_contrast(laid.record.pooled, figure, of, tests, among))
     return found

@@ -7,16 +7,14 @@ from typing import Any
 
 from bench.models import Part
 from readers.queries import one_reader, told
-from rennbahn.comparing.cells import Sheet
 from rennbahn.kinds.answer import names_of, sentence_parts
 from rennbahn.kinds.reader_words import cheapest_words, lane_words, reader_sentence, test_words
-from rennbahn.kinds.readers import for_reader
+from rennbahn.kinds.readers import Reader, for_reader
 from rennbahn.plain import plain
 from studies.models import Lane
 
-from findings.answers import core_study
 from findings.facts import own_parts, prices_of
-from findings.queries import Asked, answer_for
+from findings.queries import Answer, Asked, answer_for
 
 
 def worth_of(study_id: int, reader_id: int, asked: Asked) -> dict[str, Any]:
@@ -25,14 +23,18 @@ def worth_of(study_id: int, reader_id: int, asked: Asked) -> dict[str, Any]:
     Raises :class:`NotFound`.
     """
     laid, reader = answer_for(study_id, asked), told(one_reader(reader_id))
-    core = core_study(laid)
+    return laid.record.answered(("reader", asked, reader), lambda: _worth(laid, reader))
+
+
+def _worth(laid: Answer, reader: Reader) -> dict[str, Any]:
+    sheet = laid.record.pooled
     money, currency = prices_of(laid.lanes)
     foreign = bool(money) and bool(reader.currency) and reader.currency != currency
     priced = bool(money) and not foreign
     # Whoever has said no money of their own is told prices in the currency that they are in.
     reader = reader if reader.currency else replace(reader, currency=currency)
-    found = for_reader(Sheet(core), reader, laid.pair, laid.group, priced=priced)
-    names = names_of(core)
+    found = for_reader(sheet, reader, laid.pair, laid.group, priced=priced)
+    names = names_of(sheet.study)
     data: dict[str, Any] = plain(found)
     for one, plainly in zip(found.tests, data["tests"], strict=True):
         plainly["words"] = test_words(one, found, names)

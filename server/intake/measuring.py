@@ -20,8 +20,10 @@ from rennbahn.capture.pack import pack
 from rennbahn.checks.profile import PROFILE_VERSION
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.errors import CaptureRefused
-from rennbahn.measures import LOW_SCHOOLS, Figures
+from rennbahn.measures import LOW_SCHOOLS
+from rennbahn.measures.limits import Limits
 from rennbahn.measures.rates import LOWS
+from rennbahn.measures.smoothness import Smoothness
 from rennbahn.plain import plain
 from studies.models import Pass, Study
 
@@ -174,7 +176,7 @@ def keep_figures(capture: Capture, found: Measured, made: dict[str, Any]) -> Cap
 
 def figures_row(capture: Capture, found: Measured, made: dict[str, Any]) -> CaptureFigures:
     """The narrow row of figures, not yet kept."""
-    return CaptureFigures(capture=capture, version=MEASURES_VERSION, basis=basis_of(made), **columns_of(found.figures))
+    return CaptureFigures(capture=capture, version=MEASURES_VERSION, basis=basis_of(made), **columns_of(found))
 
 
 def whole_row(row: CaptureFigures, found: Measured, made: dict[str, Any]) -> AllFigures:
@@ -197,8 +199,9 @@ def keep_profile(capture: Capture, found: Measured, made: dict[str, Any]) -> Non
     CaptureProfile.objects.bulk_create([profile_row(capture, found, made)], ignore_conflicts=True)
 
 
-def columns_of(figures: Figures) -> dict[str, Any]:
+def columns_of(found: Measured) -> dict[str, Any]:
     """The narrow row of a measured capture. It has at least one frame: an empty window is refused before."""
+    figures = found.figures
     if figures.rates is None or figures.lows is None or figures.smoothness is None or figures.limits is None:
         raise ValueError("an empty window has no figures")
     cap = figures.limits.cap
@@ -216,6 +219,31 @@ def columns_of(figures: Figures) -> dict[str, Any]:
         "cap_name": cap.name or "",
         "lock_fps": cap.lock_fps,
         "flags": list(figures.flags),
+        **_facts_of(found, figures.smoothness, figures.limits),
+    }
+
+
+#: Facts of a pass that are means of channels.
+_MEANS = {
+    "power_w": "gpu_power_w", "gpu_busy_ms": "gpu_busy_ms", "cpu_busy_ms": "cpu_busy_ms",
+    "temperature_c": "gpu_temp_c", "fan_rpm": "fan_rpm", "memory_mib": "vram_used_mib",
+}  # fmt: skip
+
+
+def _facts_of(found: Measured, smoothness: Smoothness, limits: Limits) -> dict[str, Any]:
+    """What other kinds of study ask of a pass, as columns."""
+    means = found.figures.channel_means or {}
+    corners, groups = found.corners, smoothness.alternation
+    return {
+        **{name: means.get(channel) for name, channel in _MEANS.items()},
+        "over_budget_share": smoothness.over_budget_share,
+        "card_over_share": corners.card_over if corners else None,
+        "processor_over_share": corners.processor_over if corners else None,
+        "both_over_share": corners.both_over if corners else None,
+        "longest_spell_s": smoothness.longest_spell_s,
+        "alternating": groups.alternating,
+        "amplitude": groups.amplitude,
+        "bound_by_source": limits.bound_by.source or "",
     }
 
 

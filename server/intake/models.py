@@ -292,6 +292,23 @@ class CaptureFigures(models.Model):
     lock_fps = models.FloatField(null=True, blank=True)
     flags = ArrayField(models.CharField(max_length=40), default=list)
 
+    #: What other kinds of study ask of a pass (see :class:`rennbahn.comparing.facts.PassFacts`), where the capture has
+    #: it: means of watts, busy times and sensors; shares over the budget by side; whether frames come in groups.
+    power_w = models.FloatField(null=True, blank=True)
+    gpu_busy_ms = models.FloatField(null=True, blank=True)
+    cpu_busy_ms = models.FloatField(null=True, blank=True)
+    over_budget_share = models.FloatField(null=True, blank=True)
+    card_over_share = models.FloatField(null=True, blank=True)
+    processor_over_share = models.FloatField(null=True, blank=True)
+    both_over_share = models.FloatField(null=True, blank=True)
+    longest_spell_s = models.FloatField(null=True, blank=True)
+    alternating = models.BooleanField(null=True, blank=True)
+    amplitude = models.FloatField(null=True, blank=True)
+    bound_by_source = models.CharField(max_length=16, blank=True)
+    temperature_c = models.FloatField(null=True, blank=True)
+    fan_rpm = models.FloatField(null=True, blank=True)
+    memory_mib = models.FloatField(null=True, blank=True)
+
     class Meta:
         constraints = [
             models.UniqueConstraint(fields=["capture", "version", "basis"], name="figures_once_a_basis"),

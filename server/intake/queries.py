@@ -10,6 +10,7 @@ from django.db.models import Count, F, Q, QuerySet
 from problems import NotFound
 from rennbahn import MEASURES_VERSION, comparing
 from rennbahn.capture.naming import Place, places_of
+from rennbahn.comparing.facts import PassFacts
 from rennbahn.comparing.hours import Hours, Run, bench_hours
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
@@ -255,10 +256,22 @@ def _original(found: QuerySet[Original], what: str) -> tuple[str, bytes]:
 
 @dataclass(frozen=True)
 class Counted:
-    """The passes of a study as the core compares them; `trouble` says what is wrong with the hours of the accepted."""
+    """The passes of a study as the core compares them; `trouble` says what is wrong with the hours of the accepted.
+
+    `medians` are the median rates of the accepted passes, in fps, by test and lane.
+    """
 
     passes: list[comparing.Pass]
     trouble: str
+    medians: dict[tuple[int, int], list[float]]
+
+
+#: Facts of a pass by the columns of its figures.
+_FACTS = {name: name for name in (
+    "power_w", "gpu_busy_ms", "cpu_busy_ms", "over_budget_share", "card_over_share", "processor_over_share",
+    "both_over_share", "longest_spell_s", "alternating", "amplitude", "bound_by", "temperature_c", "fan_rpm",
+    "memory_mib",
+)} | {"evidence": "bound_by_source"}  # fmt: skip
 
 
 def counted_passes(study: Study) -> Counted:
@@ -267,24 +280,29 @@ def counted_passes(study: Study) -> Counted:
     Of passes that are out, the status is the reason; warm-ups take no part. Each accepted pass has its hour of the
     bench, where it is known when it ran.
     """
-    columns = [f"capture__current__{column}" for column in FIGURE_COLUMNS.values()]
+    own_columns = ("cap", "median_fps", *_FACTS.values(), *FIGURE_COLUMNS.values())
+    columns = [f"capture__current__{column}" for column in own_columns]
     rows = (
         Pass.objects.filter(test__study=study, role__in=COUNTING)
         .exclude(state=PassState.PLANNED)
         .order_by("test__position", "lane__position", "number")
         .values_list(
-            "id", "lane_id", "test_id", "state", "reason_code", *RAN_COLUMNS, "capture__current__cap",
+            "id", "lane_id", "test_id", "state", "reason_code", *RAN_COLUMNS,
             "reported__average_fps", "reported__low_1_fps", "reported__low_01_fps", "reported__read_from", *columns,
         )
     )  # fmt: skip
     names = tuple(FIGURE_COLUMNS)
     found: list[comparing.Pass] = []
     ran: list[tuple[int, Sequence[Any]]] = []
-    asked = len(RAN_COLUMNS)
+    medians: dict[tuple[int, int], list[float]] = {}
+    asked, told = len(RAN_COLUMNS), len(_FACTS)
     for pk, lane, test, state, code, *rest in rows:
-        own, (cap, average, low_1, low_01, read_from, *values) = rest[:asked], rest[asked:]
+        own, (average, low_1, low_01, read_from, cap, median, *measured) = rest[:asked], rest[asked:]
+        facts, values = measured[:told], measured[told:]
         if state == PassState.ACCEPTED:
             ran.append((len(found), own))
+            if median is not None:
+                medians.setdefault((test, lane), []).append(median)
         if read_from:
             figures, source = _reported_figures(average, low_1, low_01), "own_report"
         else:
@@ -299,12 +317,19 @@ def counted_passes(study: Study) -> Counted:
                 source,
                 ("capped",) if cap == "capped" else (),
                 figures,
+                facts=_facts(facts) if state == PassState.ACCEPTED and source == "frames" and figures else PassFacts(),
             )
         )
     hours = hours_of([own for _, own in ran])
     for (at, _), hour in zip(ran, hours.of, strict=True):
         found[at] = replace(found[at], clock_h=hour)
-    return Counted(found, hours.trouble)
+    return Counted(found, hours.trouble, medians)
+
+
+def _facts(values: Sequence[Any]) -> PassFacts:
+    # A label that is empty is none.
+    told: dict[str, Any] = {name: None if value == "" else value for name, value in zip(_FACTS, values, strict=True)}
+    return PassFacts(**told)
 
 
 def _reported_figures(average: float | None, low_1: float | None, low_01: float | None) -> dict[str, float]:
@@ -314,17 +339,6 @@ def _reported_figures(average: float | None, low_1: float | None, low_01: float 
         low_figure(low, school): value for low, value in (("1", low_1), ("0.1", low_01)) for school in LOW_SCHOOLS
     }
     return {name: value for name, value in given.items() if value is not None}
-
-
-def medians_of(study: Study) -> dict[tuple[int, int], list[float]]:
-    """Median rates of the accepted passes that count, in fps, by test and lane."""
-    found: dict[tuple[int, int], list[float]] = {}
-    rows = Pass.objects.filter(
-        test__study=study, state=PassState.ACCEPTED, role__in=COUNTING, capture__current__isnull=False
-    ).values_list("test_id", "lane_id", "capture__current__median_fps")
-    for test, lane, median in rows.order_by("pk"):
-        found.setdefault((test, lane), []).append(median)
-    return found
 
 
 def work_left() -> list[WorkOut]:
