@@ -57,7 +57,22 @@ class Page:
         """Go to an address of the interface."""
         self.driver.get(self.address + path)
 
-    def sign_in(self, name: str, password: str) -> None:
+    def sign_in(self, name: str, password: str, path: str = "/") -> None:
+        """Be signed in: through the form the first time, later by the session that was begun then, while it lasts."""
+        known: dict[str, list[dict[str, Any]]] = self.driver.__dict__.setdefault("signed_in", {})
+        for cookie in known.get(name, []):
+            self.driver.add_cookie(cookie)
+        if name in known:
+            self.open(path)
+            self.wait(lambda: "Desk" in self.text() or "/sign-in" in self.driver.current_url, "the page")
+            if "/sign-in" not in self.driver.current_url:
+                return
+        self.sign_in_by_form(name, password)
+        known[name] = self.driver.get_cookies()
+        if path != "/":
+            self.open(path)
+
+    def sign_in_by_form(self, name: str, password: str) -> None:
         """Sign in through the form, once it is there."""
         self.open("/sign-in")
         self.fill("Name", name)
@@ -75,8 +90,10 @@ class Page:
             raise AssertionError(f"waited in vain for {what}; on screen:\n{shown}") from None
 
     def text(self) -> str:
-        """All text on screen."""
-        return str(self.driver.find_element(By.TAG_NAME, "body").text)
+        """All text on screen, a line a line."""
+        # Asked of the page itself: Selenium looks at each element by itself whether it is shown.
+        shown = str(self.driver.execute_script("return document.body ? document.body.innerText : ''"))
+        return "\n".join(line for line in (" ".join(line.split()) for line in shown.splitlines()) if line)
 
     def hover(self, element: WebElement) -> None:
         """Point at the middle of an element, coming from a little beside it."""

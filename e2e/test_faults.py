@@ -21,7 +21,7 @@ from cluster import Cluster
 from rennbahn.simulation import Rig, Scene, run_pass, write_log
 from serving import Served, serve_apart
 
-KILLS = int(os.environ.get("RENNBAHN_KILLS", "5"))
+KILLS = int(os.environ.get("RENNBAHN_KILLS", "2"))
 SEED = 20_261_128
 #: Captures for each kill, so that there is always something left to be broken.
 FILES_A_KILL = 8

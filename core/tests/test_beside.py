@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -91,6 +92,18 @@ def test_beyond_the_largest_a_margin_goes_on_by_no_more_than_before() -> None:
     assert found.suite.low < 0.25 < found.suite.high
     tests = {test.id: test for test in one.tests}
     assert expected_words(found.scenes[0], tests) == "beyond 2560 × 1440, which the card holds"
+
+
+def test_tests_of_as_many_pixels_are_no_step_of_resolution() -> None:
+    one = without(CARDS, ULTRA_HD)
+    again = [replace(test, id=f"{test.id} again") for test in one.tests]
+    passes = [replace(p, id=f"{p.id} again", test=f"{p.test} again") for p in one.passes]
+    sheet = Sheet(replace(one, tests=(*one.tests, *again), passes=(*one.passes, *passes)))
+    found = expected_of(sheet, limits_of(sheet), ("a", "b"), ULTRA_HD)
+    assert {scene.how for scene in found.scenes} == {"beyond"}
+    exposed = [replace(test, facts=replace(test.facts, intent="expose")) for test in again]
+    sheet = Sheet(replace(one, tests=(*one.tests, *exposed), passes=(*one.passes, *passes)))
+    assert len(expected_of(sheet, limits_of(sheet), ("a", "b"), ULTRA_HD).scenes) == 2 * len(found.scenes)
 
 
 def test_no_estimate_where_nothing_shows_what_would_come() -> None:

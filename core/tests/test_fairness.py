@@ -328,3 +328,13 @@ def test_a_setting_beyond_a_stated_limit_is_warned_of(name: str, value: str, of:
 def test_within_its_limit_or_without_one_nothing_is_said(name: str, value: str) -> None:
     assert cautions_of(SetupDescription((CARD, STICKS, PROCESSOR), {name: value})) == ()
     assert cautions_of(SetupDescription((part("card", "unknown"),), {name: value})) == ()
+
+
+def test_a_name_that_is_only_spaced_otherwise_is_the_same_part() -> None:
+    setups = [
+        SetupDescription((PartDescription("card", name),), {}) for name in ("Kestrel 7", "Kestrel  7", "kestrel 7")
+    ]
+    lanes = [LaneDescription(str(at), f"lane {at}", setup) for at, setup in enumerate(setups)]
+    found = check_fairness(lanes, "0", ["driver"])
+    assert [pairing.differences for pairing in found.pairings] == [(), ()]
+    assert all([one.label for one in pairing.same] == ["Graphics card"] for pairing in found.pairings)

@@ -16,6 +16,7 @@ from rennbahn.comparing.model import AVERAGE
 from rennbahn.comparing.study import KINDS
 from rennbahn.comparing.words import level_sentence, suite_sentence
 from rennbahn.inference.looks import SequentialRule
+from rennbahn.planning.amounts import amounts_of
 from rennbahn.planning.levels import Level, level_of, missing_cells
 
 MARGINS = {"typical": 0.02, "expose": 0.25}
@@ -129,11 +130,21 @@ def test_a_sentence_is_its_parts(share: float) -> None:
     [
         ("120 W", 120, "W"), ("120W", 120, "W"), ("1,200 W", 1200, "W"), ("0.3 kW", 0.3, "kW"), ("2,5 GHz", 2.5, "GHz"),
         ("+20 %", 20, "%"), ("-50 mV", -50, "mV"), ("1.234.567 x", 1_234_567, "x"), ("1,234.5 MHz", 1234.5, "MHz"),
+        ("1.200 W", 1200, "W"), ("1 200 W", 1200, "W"), ("1’200 W", 1200, "W"), ("1.350 V", 1.35, "V"),
+        ("−50 mV", -50, "mV"), ("1,200 points", 1200, "points"),
         ("open", None, ""), ("two sticks", None, ""), ("V5", None, ""), ("1.2.3", None, ""),
     ],
 )  # fmt: skip
 def test_levels_are_read_as_they_are_typed(words: str, number: float | None, unit: str) -> None:
     assert level_of(f"  {words} ") == Level(words, number, unit)
+
+
+@pytest.mark.parametrize("text", ["1.200 W", "1 200 W", "1,200 W", "2,5 GHz", "1.350 V", "−50 mV", "+20 %", "300 Watt"])
+def test_an_axis_and_a_difference_read_the_same_amount(text: str) -> None:
+    level, (amount,) = level_of(text), amounts_of(text)
+    factor = {"GHz": 1000.0, "mV": 0.001}.get(level.unit, 1.0)
+    assert level.number is not None
+    assert level.number * factor == pytest.approx(amount.number)
 
 
 def test_missing_cells_of_a_grid() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import math
 from collections.abc import Callable, Mapping
@@ -15,6 +16,7 @@ from rennbahn.cli import main
 from rennbahn.comparing.model import AVERAGE, Study
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.ranges import widest_t
+from rennbahn.kinds.budget import budget_of
 from rennbahn.kinds.knee import knee_of
 from scipy import stats
 from trials.kinds import CASES
@@ -243,3 +245,33 @@ def test_rates_are_those_that_are_stated(case: str) -> None:
         low, high = row.stated
         chance = 3.0 * math.sqrt(max(row.ours * (1.0 - row.ours), 0.02) / STUDIES)
         assert low - chance <= row.ours <= high + chance, row
+
+
+def test_a_step_counts_where_the_steps_have_it_and_says_so_once() -> None:
+    lanes = [{"id": "low", "step": 1}, {"id": "high", "step": 2}, {"id": "upscaled", "upscaled_from": "low"}]
+    rates = {"low": 90.0, "high": 60.0, "upscaled": 80.0}
+    tests = [{"id": "t", "scene": "s"}, {"id": "u", "scene": "v"}]
+
+    def rate(lane: Mapping[str, Any], test: Mapping[str, Any]) -> float | None:
+        return None if (lane["id"], test["id"]) == ("upscaled", "u") else rates[lane["id"]]
+
+    block = answered(study("scaling", lanes, tests, rate))["scaling"][0]
+    assert (block["tests"], block["left_out"]) == (2, [])
+
+
+def test_a_budget_of_many_cells_is_answered_in_time_that_grows_with_them() -> None:
+    lanes = [{"id": f"l{n}"} for n in range(20)]
+    tests = [{"id": f"t{n}", "scene": f"s{n}"} for n in range(60)]
+    data = study("budget", lanes, tests, lambda *_: 90.0, passes=3, more=lambda *_: {"over_budget_share": 0.01})
+    whole = Study.from_json(data)
+
+    class Counted(tuple[Any, ...]):
+        walks = 0
+
+        def __iter__(self) -> Any:
+            Counted.walks += 1
+            return super().__iter__()
+
+    found = budget_of(dataclasses.replace(whole, passes=Counted(whole.passes)))
+    assert len(found.cells) == 1200
+    assert Counted.walks < 10, "passes are walked a few times, not once a cell"

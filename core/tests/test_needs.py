@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.margins import verdict_of
+from rennbahn.comparing.margins import VERDICTS, verdicts_of_logs
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.looks import SequentialRule, look_level
 from rennbahn.inference.power import Freedom, passes_needed, resolvable
@@ -148,7 +148,8 @@ def test_looking_often_keeps_to_the_false_claim_rate(limit: int, naive_at_least:
         p = 2 * stdtr(df, -np.abs(gap) / error)
         reach = stdtrit(df, 0.975) * error
         for i in np.flatnonzero(~claimed & (p <= 0.05)):
-            verdict = verdict_of((float(gap[i] - reach[i]), float(gap[i] + reach[i])), 0.0001)
+            ends = math.log1p(gap[i] - reach[i]), math.log1p(gap[i] + reach[i])
+            verdict = VERDICTS[int(verdicts_of_logs(*ends, 0.0001))]
             assert verdict in ("ahead", "behind")
             claimed[i] = p[i] <= rule.level
         naive |= p <= 0.05

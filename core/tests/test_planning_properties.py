@@ -26,7 +26,7 @@ from rennbahn.planning.fairness import (
     written,
 )
 from rennbahn.planning.needs import Asked, needs_of
-from rennbahn.planning.noise import guessed, pooled_noise, sample_sd
+from rennbahn.planning.noise import guessed, pooled, sample_sd, squares_within
 from rennbahn.planning.order import ordered
 from rennbahn.planning.schedule import (
     COUNTED,
@@ -235,10 +235,10 @@ def test_noise_is_pooled_as_by_hand() -> None:
     cells = [[60.0, 61.0, 62.0], [120.0, 121.0], [30.0]]
     logs = [np.log(cell) for cell in cells]
     by_hand = math.sqrt((2 * logs[0].var(ddof=1) + logs[1].var(ddof=1)) / 3)
-    found = pooled_noise(cells)
+    found = pooled(squares_within(cells))
     assert (found.df, found.cells) == (3, 2)
     assert found.s == pytest.approx(by_hand)
-    assert pooled_noise([[60.0]]).s is None
+    assert pooled(squares_within([[60.0]])).s is None
     assert sample_sd([1.0, 3.0]) == pytest.approx(math.sqrt(2))
 
 

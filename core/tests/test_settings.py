@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import pytest
+from rennbahn.planning.amounts import Amount, amounts_of
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import PartDescription, SetupDescription
-from rennbahn.planning.settings import Amount, amounts_of, named
+from rennbahn.planning.settings import named
 
 CARD = PartDescription("card", "Ostrane V5", {"max_power_w": 300, "power_limit_w": 250})
 PROCESSOR = PartDescription("processor", "Kolk 8", {"max_power_w": 180, "power_limit_w": 120})

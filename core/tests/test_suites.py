@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import pytest
 from rennbahn.comparing import SUITE_SCHOOLS, Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.margins import LeftOut, verdict_of
+from rennbahn.comparing.margins import VERDICTS, LeftOut, verdicts_of_logs
 from rennbahn.comparing.study import Comparison, StudyResult
 from rennbahn.comparing.suite import Suite
 from rennbahn.comparing.words import no_number_words
@@ -213,7 +213,8 @@ def test_the_median_pass_is_its_own_school() -> None:
     ],
 )
 def test_verdicts(interval: tuple[float, float] | None, verdict: str) -> None:
-    assert verdict_of(interval, 0.01) == verdict
+    low, high = (math.nan, math.nan) if interval is None else map(math.log1p, interval)
+    assert VERDICTS[int(verdicts_of_logs(low, high, 0.01))] == verdict
 
 
 def test_what_gave_no_number_is_a_result_too() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 from typing import Any
 
@@ -74,11 +75,24 @@ class RennbahnAPI(NinjaAPI):
         shape = ErrorOut.model_json_schema(ref_template="#/components/schemas/{model}")
         schema["components"].setdefault("schemas", {})["ErrorOut"] = shape
         content = {"application/json": {"schema": {"$ref": "#/components/schemas/ErrorOut"}}}
+        told = "; ".join(f"{status}: {words[0].lower()}{words[1:]}" for status, words in _REFUSALS.items())
+        schema["components"]["responses"] = {"Refusal": {"description": f"Refused. {told}.", "content": content}}
         for operations in schema["paths"].values():
             for operation in operations.values():
-                for status, told in _REFUSALS.items():
-                    operation["responses"].setdefault(status, {"description": told, "content": content})
-        return schema
+                answers = {str(status): answer for status, answer in operation["responses"].items()}
+                operation["responses"] = answers | {"default": {"$ref": "#/components/responses/Refusal"}}
+        return _without_titles(schema)
+
+
+def _without_titles(schema: Any) -> Any:
+    """The description without the titles that the framework makes of names: they say nothing that names do not."""
+    if isinstance(schema, dict):
+        return {
+            name: _without_titles(value)
+            for name, value in schema.items()
+            if not (name == "title" and isinstance(value, str) and "version" not in schema)
+        }
+    return [_without_titles(one) for one in schema] if isinstance(schema, list) else schema
 
 
 api = RennbahnAPI(
@@ -198,15 +212,7 @@ def on_database_error(request: HttpRequest, error: DatabaseError) -> HttpRespons
             422, "out_of_range", "A value is beyond what can be kept.", hint="Look at its numbers and texts."
         )
     if isinstance(error, IntegrityError):
-        log.warning("a constraint held: %s", error)
-        again = isinstance(cause, postgres.UniqueViolation)
-        return _answer(
-            409,
-            "made_meanwhile",
-            "Somebody made or changed the same at the same moment.",
-            again=again,
-            hint="Load the page again and look, then try again.",
-        )
+        return _held_by_a_rule(request, error)
     if isinstance(cause, (postgres.DeadlockDetected, postgres.SerializationFailure, postgres.LockNotAvailable)):
         hint = "Nothing was written. Try again shortly."
         return _answer(503, "busy", "Others are changing the same just now.", again=True, hint=hint)
@@ -223,6 +229,20 @@ def on_database_error(request: HttpRequest, error: DatabaseError) -> HttpRespons
     return on_unexpected(request, error)
 
 
+def _held_by_a_rule(request: HttpRequest, error: IntegrityError) -> HttpResponse:
+    """A rule of the database held: whose doing it was depends on which."""
+    cause, hint = error.__cause__, "Load the page again and look, then try again."
+    if isinstance(cause, postgres.UniqueViolation):
+        log.warning("made at the same moment: %s", error)
+        told = "Somebody made or changed the same at the same moment."
+        return _answer(409, "made_meanwhile", told, again=True, hint=hint)
+    if isinstance(cause, (postgres.ForeignKeyViolation, postgres.RestrictViolation)):
+        log.warning("used or gone: %s", error)
+        return _answer(409, "used_meanwhile", "Something this rests on was taken away or put to use.", hint=hint)
+    # What no check before it caught is a fault of ours, not somebody else's save.
+    return on_unexpected(request, error)
+
+
 def _database_away(request: HttpRequest) -> HttpResponse:
     # A commit that was under way may have gone through: of a change one cannot know without looking.
     changing = request.method not in ("GET", "HEAD", "OPTIONS")
@@ -232,11 +252,28 @@ def _database_away(request: HttpRequest) -> HttpResponse:
     return response
 
 
+#: Faults of the disk where uploads are put down: code, what to say, and the remedy.
+_DISK = {
+    errno.ENOSPC: ("disk_full", "There is no room left on the server’s disk.", "Make room first."),
+    errno.EDQUOT: ("disk_full", "The server has used up its share of the disk.", "Make room first."),
+    errno.EROFS: ("disk_shut", "The server’s disk cannot be written.", "Whoever keeps the server has to look at it."),
+    errno.EACCES: (
+        "disk_shut",
+        "The server may not write where it puts files down.",
+        "Its directory has to be opened.",
+    ),
+    errno.EPERM: ("disk_shut", "The server may not write where it puts files down.", "Its directory has to be opened."),
+}
+
+
 @api.exception_handler(OSError)
 def on_disk_error(request: HttpRequest, error: OSError) -> HttpResponse:
-    """A full disk where uploads are put down, or one that cannot be written."""
+    """A disk that is full, or cannot be written; any other fault of the machine is unexpected, and told as such."""
+    if error.errno not in _DISK:
+        return on_unexpected(request, error)
     log.exception("the machine cannot do it")
-    return _answer(507, "disk_full", "The server cannot put files down.", hint="Nothing was written. Make room first.")
+    code, message, remedy = _DISK[error.errno]
+    return _answer(507, code, message, hint=f"Nothing was written. {remedy}")
 
 
 @api.exception_handler(Exception)

@@ -20,8 +20,8 @@ from intake.proposals import proposal_from
 from intake.recording import NewFile, ReadFile, keep_files, lanes_and_tests, record_files
 from intake.schemas import Assignment
 from studies.deciding import run_as_of
-from studies.models import Pass, Study
-from studies.news import captured_many
+from studies.events import CapturesCame, tell
+from studies.models import Pass
 from studies.services import open_study
 
 
@@ -70,7 +70,7 @@ def take_many(
                 wanted.append(ReadFile(arrival, place, one.columns, one.read, told))
         passes = iter(record_files(user, study, wanted))
         ids = [_recorded(next(passes)) if file.taken else None for file in files]
-        captured_many.send(Study, study=study, passes=[pk for pk in ids if pk is not None])
+        tell(CapturesCame(study, tuple(pk for pk in ids if pk is not None)))
     return ids
 
 

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import functools
-import operator
 import re
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -13,7 +10,7 @@ from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, TestFacts
 from rennbahn.planning.settings import is_off
-from rennbahn.worth import together_dba
+from rennbahn.worth.lanes import Owned, noise_dba, own_parts, prices, weight_g
 from scenes.models import Condition
 from studies.models import Lane, Study, StudyKind, Test
 from studies.queries import group_key
@@ -23,32 +20,25 @@ KINDS = {
     StudyKind.LADDER: "ladder", StudyKind.SWEEP: "sweep", StudyKind.GRID: "grid", StudyKind.SCALING: "scaling",
     StudyKind.BUDGET: "budget", StudyKind.SEVERAL: "several", StudyKind.PROXY_CHECK: "proxy",
 }  # fmt: skip
-#: Parts that are no thing.
-_WEIGHTLESS = ("system", "driver", "firmware", "build")
 
 
 def lanes_told(study: Study, lanes: Sequence[Lane]) -> tuple[comparing.Lane, ...]:
     """The lanes with what their kind of study asks of them, in the study's order."""
-    money, _ = prices_of(lanes)
-    own = own_parts(lanes)
+    own = owned_by(lanes)
+    money, _ = prices(own)
     return tuple(
         comparing.Lane(str(lane.pk), lane.name, _lane_facts(study, lane, money.get(lane.pk), own[lane.pk]))
         for lane in lanes
     )
 
 
-def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Part]) -> LaneFacts:
+def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Owned]) -> LaneFacts:
     levels = {level.factor: level for level in lane.levels.all()}
     swept = levels.get(study.factor)
-    noises = [float(part.facts["noise_dba"]) for part in own if "noise_dba" in part.facts]
-    weights = [part.weight_g for part in own if part.weight_g is not None]
     facts = LaneFacts(
         price=price,
-        # A weight is that of all that differs, so that it is told only whole; software weighs nothing.
-        weight_g=float(sum(weights))
-        if weights and len(weights) == sum(p.kind not in _WEIGHTLESS for p in own)
-        else None,
-        noise_dba=together_dba(noises) if noises else None,
+        weight_g=weight_g(own),
+        noise_dba=noise_dba(own),
         memory_gb=_card_memory(lane),
         level=swept.number if swept else None,
         unit=swept.unit if swept else "",
@@ -109,27 +99,22 @@ def _parts(lane: Lane) -> list[Part]:
     return list(lane.setup_version.parts.all())
 
 
-def own_parts(lanes: Sequence[Lane]) -> dict[int, list[Part]]:
-    """By lane, the parts in which the lanes differ: each as often as a setup has it more than all others do."""
-    counted = {lane.pk: Counter(part.pk for part in _parts(lane)) for lane in lanes}
-    shared = functools.reduce(operator.and_, counted.values()) if counted else Counter()
-    found = {}
-    for lane in lanes:
-        parts = {part.pk: part for part in _parts(lane)}
-        found[lane.pk] = [parts[pk] for pk in (counted[lane.pk] - shared).elements()]
-    return found
+def owned_by(lanes: Sequence[Lane]) -> dict[int, list[Owned]]:
+    """By lane, the parts in which the lanes differ."""
+    return own_parts({lane.pk: [_owned(part) for part in _parts(lane)] for lane in lanes})
+
+
+def _owned(part: Part) -> Owned:
+    noise = part.facts.get("noise_dba")
+    return Owned(
+        part.pk, part.kind, None if part.price is None else float(part.price), part.currency,
+        None if part.weight_g is None else float(part.weight_g), None if noise is None else float(noise),
+    )  # fmt: skip
 
 
 def prices_of(lanes: Sequence[Lane]) -> tuple[dict[int, float], str]:
     """By lane, what the parts cost in which the lanes differ, with the currency: where all have a price in one."""
-    own = own_parts(lanes)
-    # Software is swapped beside the part that is asked about and costs nothing.
-    priced = {pk: [part for part in parts if part.price is not None] for pk, parts in own.items()}
-    currencies = {part.currency for parts in priced.values() for part in parts}
-    if len(currencies) != 1 or not all(priced.values()):
-        return {}, ""
-    cost = {pk: float(sum(part.price or 0 for part in parts)) for pk, parts in priced.items()}
-    return cost, currencies.pop()
+    return prices(owned_by(lanes))
 
 
 def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...]:
@@ -143,7 +128,10 @@ def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...
         if study.kind == StudyKind.PROXY_CHECK and test.scene.kind == "benchmark":
             stands_for = play.get((test.scene.game_id, test.condition_id))
         facts = TestFacts(
-            pixels_of(test.condition.resolution), test.condition.settings_told, str(stands_for) if stands_for else None
+            pixels_of(test.condition.resolution),
+            test.condition.settings_told,
+            str(stands_for) if stands_for else None,
+            test.condition.intent,
         )
         group = group_key(test.condition)
         found.append(comparing.Test(str(test.pk), str(test.scene_id), test.condition.name, group, facts))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from bench.models import Part
 from readers.queries import one_reader, told
 from rennbahn.kinds.answer import names_of, sentence_parts
 from rennbahn.kinds.reader_words import cheapest_words, lane_words, reader_sentence, test_words
@@ -13,7 +12,7 @@ from rennbahn.kinds.readers import Reader, for_reader
 from rennbahn.plain import plain
 from studies.models import Lane
 
-from findings.facts import own_parts, prices_of
+from findings.facts import owned_by, prices_of
 from findings.queries import Answer, Asked, answer_for
 
 
@@ -57,16 +56,13 @@ def _foreign_words(currency: str, own: str) -> str:
 
 def _prices(lanes: list[Lane]) -> list[dict[str, Any]]:
     """Where the price of each lane comes from: the parts in which lanes differ, with the day it was seen."""
+    parts = {part.pk: part for lane in lanes for part in lane.setup_version.parts.all()}
     return [
         {
-            "lane_id": pk, "part": part.name, "price": float(part.price), "currency": part.currency,
+            "lane_id": lane, "part": part.name, "price": float(part.price), "currency": part.currency,
             "price_from": part.price_from, "price_day": part.price_day,
         }
-        for pk, parts in own_parts(lanes).items()
-        for part in _once(parts)
+        for lane, own in owned_by(lanes).items()
+        for part in (parts[key] for key in dict.fromkeys(one.key for one in own))
         if part.price is not None
     ]  # fmt: skip
-
-
-def _once(parts: list[Part]) -> list[Part]:
-    return list({part.pk: part for part in parts}.values())

@@ -1,5 +1,3 @@
-from typing import Any
-
 from django.apps import AppConfig
 
 
@@ -7,20 +5,8 @@ class App(AppConfig):
     name = "intake"
 
     def ready(self) -> None:
-        """Follow what studies tell."""
-        from studies.news import method_changed, undone  # noqa: PLC0415 - models are not loaded before
+        """Follow what happens in studies."""
+        # Models are not loaded before.
+        from intake.following import listen  # noqa: PLC0415
 
-        method_changed.connect(_on_method_changed, dispatch_uid="intake")
-        undone.connect(_on_undone, dispatch_uid="intake")
-
-
-def _on_method_changed(study: Any, **_: Any) -> None:
-    from intake.following import catch_up  # noqa: PLC0415
-
-    catch_up(study)
-
-
-def _on_undone(study: Any, decision: Any, **_: Any) -> None:
-    from intake.following import see_as_before  # noqa: PLC0415
-
-    see_as_before(study, decision)
+        listen()

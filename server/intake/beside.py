@@ -11,8 +11,8 @@ from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound
 from studies.deciding import Run, decide_again, lane_and_test, record_pass, record_passes
+from studies.events import CapturesCame, CaptureSeenAnew, tell
 from studies.models import Pass, Study
-from studies.news import captured, captured_many
 from studies.record import note, note_each
 from studies.services import open_study
 
@@ -98,7 +98,7 @@ def shift_samples(user: Caller, file_id: int, offset_s: float) -> PassFile:
         note(study, tester, "moved the clock of samples", f"{file.arrival.name}: {before:g} s → {offset_s:g} s", one)
         measure(Capture.objects.get(pk=kept.capture_id), settings_for(study, one))
         decide_again(tester, study, one, "the clock of its samples was moved")
-        captured.send(Study, study=study, one=one)
+        tell(CaptureSeenAnew(study, one, f"samples at {before:g} s", f"samples at {offset_s:g} s"))
     return file
 
 
@@ -142,14 +142,14 @@ def report_all(user: Caller, study_id: int, content: bytes) -> int:
         for source in dict.fromkeys(row.data.read_from for row in rows):
             of_it = [one for one, row in zip(passes, rows, strict=True) if row.data.read_from == source]
             note_each(study, tester, "entered a reported result", of_it, source)
-        captured_many.send(Study, study=study, passes=[one.pk for one in passes])
+        tell(CapturesCame(study, tuple(one.pk for one in passes)))
     return len(rows)
 
 
 def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
     Reported.objects.create(on_pass=one, by=tester, **data.dict())
     note(study, tester, "entered a reported result", data.read_from, one)
-    captured.send(Study, study=study, one=one)
+    tell(CapturesCame(study, (one.pk,)))
     return one
 
 
@@ -167,4 +167,4 @@ def _join_samples(
     keep_samples(capture, file, samples, offset_s)
     measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
     decide_again(tester, study, one, "samples came")
-    captured.send(Study, study=study, one=one)
+    tell(CaptureSeenAnew(study, one, "no such samples", file.arrival.name))

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from studies.events import CaptureSeenAnew, DecisionUndone, FiguresMade, MethodChanged, hear, tell
 from studies.models import Decision, Pass, Study
-from studies.news import captured, decided
 
 from intake.measuring import count_fresh, expect_anew, see_through, stale_captures
 from intake.models import Capture
 from intake.remeasuring import queue_once
+
+
+def listen() -> None:
+    """Hear what changes what captures are measured against, and what acts are taken back."""
+    hear(MethodChanged, lambda event: catch_up(event.study), "intake")
+    hear(DecisionUndone, lambda event: see_as_before(event.study, event.decision), "intake")
 
 
 def catch_up(study: Study) -> None:
@@ -18,7 +24,7 @@ def catch_up(study: Study) -> None:
         # What scenes teach and what checks find stands on these figures.
         told = Pass.objects.filter(capture__in=fresh).values_list("test__scene", "test")
         scenes, tests = (set(ids) for ids in zip(*told, strict=True))
-        decided.send(Study, study=study, scenes=scenes, otherwise=tests)
+        tell(FiguresMade(study, frozenset(tests), frozenset(scenes)))
     if stale_captures().filter(on_pass__test__study=study).exists():
         queue_once(study.pk)
 
@@ -28,5 +34,6 @@ def see_as_before(study: Study, decision: Decision) -> None:
     windows = decision.facts.get("windows", {})
     whole = Capture.objects.select_related("on_pass__test").prefetch_related("channels", "sample_sets__channels")
     for capture in whole.filter(pk__in=windows).order_by("pk"):
+        before = repr(capture.windows)
         see_through(study, capture, windows[str(capture.pk)])
-        captured.send(Study, study=study, one=capture.on_pass)
+        tell(CaptureSeenAnew(study, capture.on_pass, before, repr(capture.windows)))

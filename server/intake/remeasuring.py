@@ -14,8 +14,8 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 from rennbahn import MEASURES_VERSION
 from rennbahn.errors import RennbahnError
+from studies.events import FiguresMade, tell
 from studies.models import Pass, Study, StudyState
-from studies.news import decided
 
 from intake import crunching
 from intake.bounded import BoundedProcess
@@ -44,11 +44,11 @@ def measure_study(study_id: int) -> int:
     if ids:
         # What scenes teach stands on these figures.
         measured = Pass.objects.filter(capture__in=ids)
-        scenes = set(measured.values_list("test__scene", flat=True))
+        scenes = frozenset(measured.values_list("test__scene", flat=True))
         with transaction.atomic():
             locked = Study.objects.select_for_update().get(pk=study_id)
-            otherwise = set(measured.values_list("test", flat=True))
-            decided.send(Study, study=locked, scenes=scenes, otherwise=otherwise)
+            tests = frozenset(measured.values_list("test", flat=True))
+            tell(FiguresMade(locked, tests, scenes))
     return len(ids)
 
 

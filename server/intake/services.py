@@ -18,8 +18,8 @@ from rennbahn.capture import ColumnMap
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.acts import keep_act
 from studies.deciding import Run, decide_again, lane_and_test, record_pass, run_as_of
+from studies.events import CaptureMoved, CapturesCame, CaptureSeenAnew, tell
 from studies.models import Decision, Pass, PassState, Study
-from studies.news import captured, decided
 from studies.record import note
 from studies.services import open_study
 
@@ -204,22 +204,23 @@ def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
             )
         if (old.lane_id, old.test_id) == (lane.pk, test.pk) and place.number in (None, old.number):
             return capture
-        accepted = old.state == PassState.ACCEPTED
+        was = old.state
         # It is a run of the lane where it belongs, so it was run with that lane's setup.
         new = record_pass(tester, study, Run(lane, test, place.number, old.ran_at))
         capture.on_pass = new
         capture.save(update_fields=["on_pass"])
         PassFile.objects.filter(on_pass=old).update(on_pass=new)
-        new.recorded_at = old.recorded_at
-        new.save(update_fields=["recorded_at"])
+        # When and how it was run at the bench is the run's, wherever it belongs; what the cell is told is the cell's.
+        new.recorded_at, new.session = old.recorded_at, old.session
+        if "bench" in (old.run_as or {}):
+            new.run_as = {**(new.run_as or {}), "bench": (old.run_as or {})["bench"]}
+        new.save(update_fields=["recorded_at", "session", "run_as"])
         old.state, old.recorded_at, old.ran_at = PassState.PLANNED, None, None
-        old.setup_version, old.run_as = None, None
-        old.save(update_fields=["state", "recorded_at", "ran_at", "setup_version", "run_as"])
+        old.setup_version, old.run_as, old.session = None, None, None
+        old.save(update_fields=["state", "recorded_at", "ran_at", "setup_version", "run_as", "session"])
         note(study, tester, "moved the capture", f"{capture.arrival.name} from {old}", new)
-        if accepted:
-            decided.send(Study, study=study, scenes={old.test.scene_id})
         measure(capture, settings_for(study, new))
-        captured.send(Study, study=study, one=new)
+        tell(CaptureMoved(study, old, new, was))
     return capture
 
 
@@ -251,10 +252,11 @@ def trim(tester: User, study: Study, capture: Capture, windows: list[list[float]
     one = capture.on_pass
     words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
     act = keep_act(study, tester, "trimmed", [one], f"to {words}", windows={str(capture.pk): capture.windows})
+    before = list(capture.windows)
     see_through(study, capture, windows, ahead)
     note(study, tester, "trimmed the pass", words, one)
     decide_again(tester, study, one, f"trimmed to {words}")
-    captured.send(Study, study=study, one=one)
+    tell(CaptureSeenAnew(study, one, repr(before), repr(windows)))
     return act
 
 
@@ -294,7 +296,7 @@ def _record_one(tester: User, arrival: Arrival, place: Assignment, columns: dict
         (one,) = record_files(tester, study, [ReadFile(locked, place, columns, found, settings)])
         if isinstance(one, RennbahnError):
             raise one
-        captured.send(Study, study=study, one=one)
+        tell(CapturesCame(study, (one.pk,)))
     return one
 
 

@@ -28,8 +28,8 @@ from problems import Conflict
 from rennbahn.capture.naming import places_of
 from rennbahn.errors import CaptureRefused, RennbahnError
 from studies.deciding import run_as_of
+from studies.events import CapturesCame, tell
 from studies.models import Study
-from studies.news import captured_many
 from studies.queries import with_lanes_and_tests
 from studies.services import open_study
 
@@ -97,7 +97,7 @@ def _tell(pack: Pack) -> None:
     for passes in of_tests.values():
         with transaction.atomic():
             study = Study.objects.select_for_update().get(pk=pack.study_id)
-            captured_many.send(Study, study=study, passes=passes)
+            tell(CapturesCame(study, tuple(passes)))
 
 
 def _let_go(pack: Pack) -> None:

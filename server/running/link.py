@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -10,7 +9,6 @@ from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.utils import timezone
-from doubting.following import look_again
 from intake.beside import join
 from intake.models import Arrival, ArrivalState, Capture, SavedMap
 from intake.queries import own_map
@@ -21,12 +19,12 @@ from people.models import BenchToken, Role
 from problems import Conflict, NotFound
 from rennbahn.errors import RennbahnError
 from studies.deciding import plan_pass
-from studies.models import BenchSession, Pass, PassRole, PassState, Study
+from studies.models import BenchSession, Pass, PassRole, PassState
 from studies.services import open_study
 
 from running.models import ActKind, RunAct
 from running.schemas import LinkTaken
-from running.services import came_in
+from running.services import note_at_bench
 
 #: A file may be written so long after its run began or before it was noted that it did: keys are pressed by hand.
 _EARLY = timedelta(seconds=4)
@@ -220,40 +218,9 @@ def _join_what_waits(user: User, session: BenchSession, one: Pass) -> None:
 def _tell(session: BenchSession, user: User, pass_id: int | None, words: str) -> None:
     """Let the bench know of a file that nobody could place."""
     with transaction.atomic():
-        came_in(session, user, pass_id, words)
+        note_at_bench(session, user, words, pass_id)
 
 
 def bench_clock(session: BenchSession, moment: datetime) -> datetime:
     """When that was by the bench's own clock: a simulated bench lives faster than true time."""
     return session.begun_at + (moment - session.begun_at) * session.speed
-
-
-def on_captured(study: Study, one: Pass) -> None:
-    """A pass has a capture: what was known of its run at the bench is kept with it, and it is checked at once."""
-    began = (
-        RunAct.objects.filter(kind=ActKind.BEGAN, pass_id=one.pk, session__study=study, data__warm_up=False)
-        .select_related("session")
-        .order_by("-pk")
-        .first()
-    )
-    if began is not None and one.session_id is None:
-        one.session = began.session
-        one.run_as = {
-            **(one.run_as or {}),
-            "bench": {"after_load": began.data.get("after_load", False), "read_back": began.data.get("read_back")},
-        }
-        one.ran_at = bench_clock(began.session, began.at)
-        one.save(update_fields=["session", "run_as", "ran_at"])
-    look_again(study, {one.test_id})
-    if one.session is not None and one.session.ended_at is None:
-        came_in(one.session, one.session.driver, one.pk, "a capture came")
-
-
-def on_captured_many(study: Study, passes: Sequence[int]) -> None:
-    """Passes have captures that came together: what was known of their runs is kept, and their tests are checked."""
-    at_the_bench = RunAct.objects.filter(kind=ActKind.BEGAN, pass_id__in=passes, session__study=study)
-    begun = [pk for pk in at_the_bench.values_list("pass_id", flat=True) if pk is not None]
-    for one in Pass.objects.filter(pk__in=begun).select_related("session__driver").order_by("pk"):
-        on_captured(study, one)
-    others = Pass.objects.filter(pk__in=passes).exclude(pk__in=begun)
-    look_again(study, set(others.values_list("test", flat=True)))

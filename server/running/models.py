@@ -29,6 +29,7 @@ class ActKind(models.TextChoices):
     ORDERED = "ordered", "ordered the rest anew"
     ROOM = "room", "noted the room"
     DROVE = "drove", "took over"
+    CAME = "came", "a capture came"
 
 
 class RunAct(models.Model):

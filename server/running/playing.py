@@ -25,7 +25,7 @@ from rennbahn.simulation.program import write_whole
 from studies.models import BenchSession, Pass
 
 from running.models import ActKind, RunAct
-from running.services import came_in
+from running.services import note_at_bench
 from running.simulated import bench_of, wanted_of
 
 #: A file has stopped growing after this: the simulated logger writes at once.
@@ -123,7 +123,8 @@ class Player:
             locked.data = {**locked.data, "played": True, "says": says}
             locked.save(update_fields=["data"])
             if says:
-                came_in(sitting.session, sitting.session.driver, act.pass_id, f"the simulated bench: {says}")
+                words = f"the simulated bench: {says}"
+                note_at_bench(sitting.session, sitting.session.driver, words, act.pass_id)
 
 
 def _bench_link() -> ModuleType:

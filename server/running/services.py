@@ -312,8 +312,13 @@ _DOING: Mapping[str, Callable[[_Doing], dict[str, Any]]] = {
 }  # fmt: skip
 
 
-def came_in(session: BenchSession, user: User, pass_id: int | None, words: str) -> None:
-    """Let everybody at the bench know that a file came. Called within the caller's transaction."""
+def came_in(session: BenchSession, user: User, pass_id: int) -> None:
+    """Let everybody at the bench know that a capture came. Called within the caller's transaction."""
+    _act(session, user, ActKind.CAME, {}, pass_id)
+
+
+def note_at_bench(session: BenchSession, user: User, words: str, pass_id: int | None = None) -> None:
+    """Let everybody at the bench read something. Called within the caller's transaction."""
     _act(session, user, ActKind.NOTED, {"words": words}, pass_id)
 
 

@@ -1,7 +1,7 @@
 """Acts that can be taken back: what became of passes in one of them, and undoing it as one.
 
 Whoever changes passes keeps what they were with :func:`keep_act`; an act that changed more than states keeps that as
-facts, and restores it when it is told that the act was taken back (see :mod:`studies.news`).
+facts, and restores it when it is told that the act was taken back (see :mod:`studies.events`).
 """
 
 from __future__ import annotations
@@ -17,8 +17,8 @@ from people.models import Role
 from problems import Conflict, NotFound
 
 from studies.composing import Caller
-from studies.models import STANDING, Decision, DecisionOn, Pass, PassState, Study
-from studies.news import decided, undone
+from studies.events import DecisionUndone, PassesDecided, StateChange, tell
+from studies.models import Decision, DecisionOn, Pass, PassState, Study
 from studies.record import note_each
 from studies.services import open_study
 
@@ -44,12 +44,8 @@ def put_states(study: Study, who: User, passes: Sequence[Pass], before: Sequence
     """Keep passes that became something else, note it of each, and tell whoever builds on it."""
     Pass.objects.bulk_update(passes, ["state", "reason", "reason_code"])
     note_each(study, who, what, list(passes), why)
-    otherwise = {
-        one.test_id
-        for one, was in zip(passes, before, strict=True)
-        if (one.state in STANDING) != (was in STANDING)
-    }  # fmt: skip
-    decided.send(Study, study=study, scenes={one.test.scene_id for one in passes}, otherwise=otherwise)
+    changes = tuple(StateChange(one, was, one.state) for one, was in zip(passes, before, strict=True))
+    tell(PassesDecided(study, changes))
 
 
 def undo(user: Caller, study_id: int, decision_id: int) -> Decision:
@@ -76,7 +72,7 @@ def undo(user: Caller, study_id: int, decision_id: int) -> Decision:
                 "decided_since", f"{later} is {PassState(later.state).label.lower()} by now.",
                 hint="Take back what was done last first.",
             )  # fmt: skip
-        undone.send(Study, study=study, decision=decision)
+        tell(DecisionUndone(study, decision))
         now = [change.one.state for change in changes]
         for change in changes:
             one = change.one

@@ -20,6 +20,7 @@ from scenes.models import CONDITION_FIELDS
 
 from studies.acts import keep_act, put_states
 from studies.composing import Caller
+from studies.events import PassesDecided, StateChange, tell
 from studies.models import (
     COUNTING,
     NEEDS_REASON,
@@ -31,7 +32,6 @@ from studies.models import (
     Study,
     Test,
 )
-from studies.news import decided
 from studies.record import note, note_each
 from studies.services import open_study
 
@@ -271,7 +271,7 @@ def decide_again(tester: User, study: Study, one: Pass, why: str) -> None:
     one.state = PassState.RECORDED
     one.save(update_fields=["state"])
     note(study, tester, "has to be decided again", why, one)
-    decided.send(Study, study=study, scenes={one.test.scene_id})
+    tell(PassesDecided(study, (StateChange(one, PassState.ACCEPTED, PassState.RECORDED),)))
 
 
 def lane_and_test(lane_id: int, test_id: int) -> tuple[Lane, Test]:

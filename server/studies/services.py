@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from bench.models import SetupVersion
 from django.contrib.auth.models import User
@@ -22,6 +23,7 @@ from studies.composing import (
     plan_passes,
     write_tests,
 )
+from studies.events import MethodChanged, tell
 from studies.marks import method_mark, question_mark, tests_mark
 from studies.models import (
     Lane,
@@ -32,7 +34,6 @@ from studies.models import (
     StudyState,
     Test,
 )
-from studies.news import method_changed
 from studies.record import last_said, note
 from studies.schemas import AskedEdit, AskedIn, LaneIn, Method, MethodEdit, StudyIn, TestIn
 
@@ -175,7 +176,7 @@ def edit_method(user: Caller, study_id: int, method: Method) -> Study:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
-        changes = []
+        changes, before = [], _method_of(study)
         if isinstance(method, MethodEdit):
             now = method_mark(study)
             check_seen("your method", method.seen, now, lambda: last_said(study, "changed the method"))
@@ -187,8 +188,12 @@ def edit_method(user: Caller, study_id: int, method: Method) -> Study:
         if changes:
             study.save()
             note(study, lead, "changed the method", "; ".join(changes))
-            method_changed.send(Study, study=study)
+            tell(MethodChanged(study, before, _method_of(study)))
     return study
+
+
+def _method_of(study: Study) -> dict[str, Any]:
+    return {name: getattr(study, name) for name in Method.model_fields}
 
 
 def set_baseline(user: Caller, study_id: int, lane_id: int) -> Study:
@@ -242,7 +247,7 @@ def reopen_study(user: Caller, study_id: int) -> Study:
             study.state, study.finished_at = StudyState.OPEN, None
             study.save()
             note(study, lead, "opened the study again")
-            method_changed.send(Study, study=study)
+            tell(MethodChanged(study, _method_of(study), _method_of(study)))
     return study
 
 

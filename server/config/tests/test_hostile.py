@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import subprocess
@@ -267,8 +268,12 @@ ERRORS: dict[str, tuple[Callable[[], Exception], int, str]] = {
     "no memory": (lambda: caused(OperationalError, postgres.OutOfMemory()), 507, "disk_full"),
     "the database away": (lambda: OperationalError("connection refused"), 503, "database_away"),
     "a value out of range": (lambda: DataError("out of range"), 422, "out_of_range"),
-    "a constraint": (lambda: IntegrityError("it stands"), 409, "made_meanwhile"),
-    "a full disk for uploads": (lambda: OSError(28, "No space left on device"), 507, "disk_full"),
+    "the same made at once": (lambda: caused(IntegrityError, postgres.UniqueViolation()), 409, "made_meanwhile"),
+    "something used since": (lambda: caused(IntegrityError, postgres.ForeignKeyViolation()), 409, "used_meanwhile"),
+    "a rule that no check caught": (lambda: caused(IntegrityError, postgres.CheckViolation()), 500, "unexpected"),
+    "a full disk for uploads": (lambda: OSError(errno.ENOSPC, "No space left on device"), 507, "disk_full"),
+    "a disk that cannot be written": (lambda: OSError(errno.EROFS, "Read-only file system"), 507, "disk_shut"),
+    "any other fault of the machine": (lambda: OSError(errno.EMFILE, "Too many open files"), 500, "unexpected"),
     "a fault of ours": (ZeroDivisionError, 500, "unexpected"),
 }
 
@@ -316,9 +321,11 @@ def test_who_lost_against_another_is_tried_again(
 def test_the_description_lists_the_errors_of_every_operation() -> None:
     schema = config_api.api.get_openapi_schema()
     assert set(schema["components"]["schemas"]["ErrorOut"]["required"]) == {"code", "message"}
+    refusal = schema["components"]["responses"]["Refusal"]
+    assert all(f"{status}: " in refusal["description"] for status in (400, 401, 403, 404, 409, 413, 422, 500, 503, 507))
     for path, operations in schema["paths"].items():
         for operation in operations.values():
-            assert {400, 401, 403, 404, 409, 413, 422, 500, 503} <= set(operation["responses"]), path
+            assert operation["responses"]["default"] == {"$ref": "#/components/responses/Refusal"}, path
 
 
 def test_cookies_and_transport_are_secure_by_a_setting(lead: Caller) -> None:

@@ -235,3 +235,36 @@ def test_tables_come_as_sheets_too(lead: Caller, run: Callable[..., Bench]) -> N
         assert "table:formula" not in content
         # A name that looks like a formula is a word.
         assert 'office:string-value="=new' in content
+
+
+def test_one_condition_run_as_people_play_and_to_expose_gives_two_estimates(
+    lead: Caller, run: Callable[..., Bench]
+) -> None:
+    names = {"1080 a": ("1920 × 1080", "typical"), "1440 a": ("2560 × 1440", "typical"),
+             "1080 b": ("1920 × 1080", "expose"), "1440 b": ("2560 × 1440", "expose")}  # fmt: skip
+    for name, (size, intent) in names.items():
+        body = {"name": name, "resolution": size, "preset": "high", "intent": intent}
+        lead.post("/conditions", body, status=201)
+    tests = [TESTS[0] | {"condition": name} for name in names]
+    bench = run({"old": 1.0, "new": 1.1}, tests=tests)
+    found = lead.get(f"/studies/{bench.id}/limits?resolution=3840x2160")
+    HeldOut.model_validate(found)
+    assert len(found["expected"]["scenes"]) == 2
+
+
+def test_a_lane_that_is_only_partly_priced_has_no_price(lead: Caller, run: Callable[..., Bench]) -> None:
+    for name, price in {"old": "200", "new": "300"}.items():
+        body = {"kind": "card", "name": name, "price": price, "currency": "EUR"}
+        lead.post("/parts", body, status=201)
+    lanes = [lane("old"), lane("new")]
+    study = lead.post(
+        "/studies", study_body(lanes=lanes, tests=TESTS, kind="ladder", factor="Graphics card"), status=201
+    )
+    assert lead.get(f"/studies/{study['id']}/answer")["currency"] == "EUR"
+    lanes[1]["setup"]["parts"].append({"kind": "cooler", "name": "Nobody knows what it costs"})
+    for one in lanes:
+        one["setup"]["name"] += ", cooled"
+    other = lead.post(
+        "/studies", study_body(lanes=lanes, tests=TESTS, kind="ladder", factor="Graphics card"), status=201
+    )
+    assert lead.get(f"/studies/{other['id']}/answer")["currency"] == ""

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from planning.models import SceneNoise, SceneTotal
 from planning.noise import learn_all, learned_noise
-from rennbahn.planning.noise import pooled_noise
+from rennbahn.planning.noise import pooled, squares_within
 from studies.models import Pass
 from testkit import Bench, Caller, study_body
 
@@ -25,14 +25,14 @@ def test_every_decision_teaches(bench: Bench) -> None:
     bench.fill(tests=2)
     scene = bench.study["tests_full"][0]["scene_id"]
     learned = learned_noise("percentile").scenes[scene]
-    assert learned.noise["average_fps"].s == pytest.approx(pooled_noise(values(bench, bench.test(0))).s)
+    assert learned.noise["average_fps"].s == pytest.approx(pooled(squares_within(values(bench, bench.test(0)))).s)
     assert (learned.passes, learned.studies) == (6, 1)
     odd = Pass.objects.filter(lane=bench.lane(0), test=bench.test(0)).first()
     assert odd is not None
     bench.tester.put(f"/studies/passes/{odd.pk}/state", {"state": "rejected", "reason_code": "odd"})
     after = learned_noise("percentile").scenes[scene]
     assert after.noise["average_fps"].df == 3
-    assert after.noise["average_fps"].s == pytest.approx(pooled_noise(values(bench, bench.test(0))).s)
+    assert after.noise["average_fps"].s == pytest.approx(pooled(squares_within(values(bench, bench.test(0)))).s)
     lows = learned_noise("slowest_time").scenes
     assert sum(one.noise["low_1"].df for one in lows.values()) == 3 + 4
     # Seven degrees of freedom over two scenes: the one with three leans on both, the other stands alone.
@@ -60,7 +60,7 @@ def test_studies_add_up(bench: Bench, lead: Caller, tester: Caller) -> None:
     learned = learned_noise("percentile").scenes[bench.study["tests_full"][0]["scene_id"]]
     assert (learned.passes, learned.studies, learned.noise["average_fps"].df) == (12, 2, 8)
     both = [*values(bench, bench.test(0)), *values(again, again.test(0))]
-    assert learned.noise["average_fps"].s == pytest.approx(pooled_noise(both).s)
+    assert learned.noise["average_fps"].s == pytest.approx(pooled(squares_within(both)).s)
 
 
 def test_reading_adds_up_studies_and_not_passes(bench: Bench, queries: Callable[[int], Any]) -> None:

@@ -340,3 +340,13 @@ def test_a_large_ladder_takes_a_fixed_number_of_queries(lead: Caller, queries: C
     lead.save(f"/studies/{study['id']}/plan", {**PLAN, "deadline": "2027-01-01T00:00"})
     with queries(17):
         assert len(lead.get("/outlooks")) == 1
+
+
+def test_names_that_are_only_spaced_otherwise_do_not_part_lanes(lead: Caller) -> None:
+    body = study_body()
+    for lane, name in zip(body["lanes"], ("Kestrel 7", "Kestrel  7"), strict=True):
+        lane["setup"]["parts"] = [{"kind": "card", "name": name}, *lane["setup"]["parts"][1:]]
+    study = lead.post("/studies", body, status=201)
+    pairing = plan_of(lead, study)["pairings"][0]
+    assert "Graphics card" in [one["label"] for one in pairing["same"]]
+    assert not [one for one in pairing["differences"] if one["label"] == "Graphics card"]

@@ -31,7 +31,7 @@ class Migration(migrations.Migration):
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('client_id', models.UUIDField(unique=True)),
-                ('kind', models.CharField(choices=[('done', 'did the step'), ('read_back', 'read the setting back'), ('anyway', 'ran on although it read back otherwise'), ('began', 'began the run'), ('ended', 'the run ended'), ('aborted', 'broke the run off'), ('accepted', 'accepted the pass'), ('left', 'left the pass for the desk'), ('rejected', 'rejected the pass'), ('repeated', 'has the pass repeated'), ('skipped', 'skipped the pass'), ('later', 'put the pass off'), ('noted', 'noted'), ('paused', 'paused'), ('resumed', 'went on'), ('ordered', 'ordered the rest anew'), ('room', 'noted the room'), ('drove', 'took over')], max_length=12)),
+                ('kind', models.CharField(choices=[('done', 'did the step'), ('read_back', 'read the setting back'), ('anyway', 'ran on although it read back otherwise'), ('began', 'began the run'), ('ended', 'the run ended'), ('aborted', 'broke the run off'), ('accepted', 'accepted the pass'), ('left', 'left the pass for the desk'), ('rejected', 'rejected the pass'), ('repeated', 'has the pass repeated'), ('skipped', 'skipped the pass'), ('later', 'put the pass off'), ('noted', 'noted'), ('paused', 'paused'), ('resumed', 'went on'), ('ordered', 'ordered the rest anew'), ('room', 'noted the room'), ('drove', 'took over'), ('came', 'a capture came')], max_length=12)),
                 ('step', models.CharField(blank=True, max_length=80)),
                 ('pass_id', models.BigIntegerField(blank=True, null=True)),
                 ('data', models.JSONField(blank=True, default=dict)),
@@ -43,7 +43,7 @@ class Migration(migrations.Migration):
             options={
                 'ordering': ['id'],
                 'indexes': [models.Index(fields=['session', 'kind', 'id'], name='acts_of_a_session'), models.Index(fields=['pass_id', 'kind'], name='acts_on_a_pass')],
-                'constraints': [models.CheckConstraint(condition=models.Q(('kind__in', ['done', 'read_back', 'anyway', 'began', 'ended', 'aborted', 'accepted', 'left', 'rejected', 'repeated', 'skipped', 'later', 'noted', 'paused', 'resumed', 'ordered', 'room', 'drove'])), name='act_kind_known')],
+                'constraints': [models.CheckConstraint(condition=models.Q(('kind__in', ['done', 'read_back', 'anyway', 'began', 'ended', 'aborted', 'accepted', 'left', 'rejected', 'repeated', 'skipped', 'later', 'noted', 'paused', 'resumed', 'ordered', 'room', 'drove', 'came'])), name='act_kind_known')],
             },
         ),
     ]

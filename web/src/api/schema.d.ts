@@ -2387,198 +2387,101 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /**
-         * AcceptIn
-         * @description The reason why a difference is accepted. `about` is what it was when it was read.
-         */
+        /** @description The reason why a difference is accepted. `about` is what it was when it was read. */
         AcceptIn: {
-            /** About */
             about: string;
-            /** Key */
             key: string;
-            /** Reason */
             reason: string;
         };
-        /**
-         * AcceptUndoubtedIn
-         * @description Which passes to accept as far as no check doubts them: these, or without a list all that wait.
-         */
+        /** @description Which passes to accept as far as no check doubts them: these, or without a list all that wait. */
         AcceptUndoubtedIn: {
-            /** Pass Ids */
             pass_ids?: number[] | null;
         };
-        /**
-         * AcceptanceOut
-         * @description Who accepted a difference, and why.
-         */
+        /** @description Who accepted a difference, and why. */
         AcceptanceOut: {
-            /**
-             * At
-             * Format: date-time
-             */
+            /** Format: date-time */
             at: string;
-            /** By */
             by: string;
-            /** Reason */
             reason: string;
         };
-        /**
-         * AcceptedOut
-         * @description How many were accepted, and how many stand as they were since a check doubts them.
-         */
+        /** @description How many were accepted, and how many stand as they were since a check doubts them. */
         AcceptedOut: {
-            /** Accepted */
             accepted: number;
-            /** Left */
             left: number;
         };
-        /**
-         * ActDone
-         * @description What became of an act: done (also when it was done before), or refused and why.
-         */
+        /** @description What became of an act: done (also when it was done before), or refused and why. */
         ActDone: {
-            /**
-             * Code
-             * @default
-             */
+            /** @default  */
             code: string;
-            /** Done */
             done: boolean;
-            /**
-             * Hint
-             * @default
-             */
+            /** @default  */
             hint: string;
-            /** Id */
             id: string;
-            /**
-             * Message
-             * @default
-             */
+            /** @default  */
             message: string;
         };
         /**
-         * ActIn
          * @description Something that was done at the bench. `id` is made by the browser; what is sent twice is done once.
          *
          *     Of the rest, each kind needs its own: a step that was done says what it took, a read-back what was seen, a skip why
          *     and what follows from it.
          */
         ActIn: {
-            /**
-             * After Load
-             * @default false
-             */
+            /** @default false */
             after_load: boolean;
-            /**
-             * At
-             * Format: date-time
-             */
+            /** Format: date-time */
             at: string;
-            /**
-             * Code
-             * @default
-             */
+            /** @default  */
             code: string;
-            /**
-             * Cost
-             * @default
-             */
+            /** @default  */
             cost: string;
             /**
-             * Following
              * @default
              * @enum {string}
              */
             following: "" | "cell" | "game" | "lane";
-            /** Id */
             id: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
+            /** @enum {string} */
             kind: "done" | "read_back" | "anyway" | "began" | "ended" | "aborted" | "accepted" | "left" | "rejected" | "repeated" | "skipped" | "later" | "noted" | "paused" | "resumed" | "ordered" | "room" | "drove";
-            /** Order */
             order?: ("lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand") | null;
-            /** Pass Id */
             pass_id?: number | null;
-            /** Planned S */
             planned_s?: number | null;
-            /** Room C */
             room_c?: number | null;
-            /**
-             * Seen
-             * @default
-             */
+            /** @default  */
             seen: string;
-            /**
-             * Setting
-             * @default
-             */
+            /** @default  */
             setting: string;
-            /**
-             * Step
-             * @default
-             */
+            /** @default  */
             step: string;
-            /** Took S */
             took_s?: number | null;
-            /**
-             * Warm Up
-             * @default false
-             */
+            /** @default false */
             warm_up: boolean;
-            /**
-             * Words
-             * @default
-             */
+            /** @default  */
             words: string;
         };
-        /**
-         * ActsIn
-         * @description Acts in the order in which they were done; `now` is the browser's clock, so that another clock does no harm.
-         */
+        /** @description Acts in the order in which they were done; `now` is the browser's clock, so that another clock does no harm. */
         ActsIn: {
-            /** Acts */
             acts: components["schemas"]["ActIn"][];
-            /**
-             * Now
-             * Format: date-time
-             */
+            /** Format: date-time */
             now: string;
         };
-        /**
-         * AgainstOut
-         * @description Another study of the question beside this one, over the tests that both ran, and what differs.
-         */
+        /** @description Another study of the question beside this one, over the tests that both ran, and what differs. */
         AgainstOut: {
             baseline: components["schemas"]["LaneRef"];
-            /** Differences */
             differences: string[];
-            /** Figures */
             figures: components["schemas"]["AnswerBeside"][];
-            /** Lanes */
             lanes: components["schemas"]["LaneRef"][];
             other: components["schemas"]["LaneRef"];
-            /** Question */
             question: string;
-            /** Study Id */
             study_id: number;
         };
-        /**
-         * AgreementOut
-         * @description By how much a trace is moved to agree best with another, s, and how alike they are then, -1 to 1.
-         */
+        /** @description By how much a trace is moved to agree best with another, s, and how alike they are then, -1 to 1. */
         AgreementOut: {
-            /** Likeness */
             likeness: number;
-            /** Offset S */
             offset_s: number;
-            /** Pass Id */
             pass_id: number;
         };
         /**
-         * AnswerAdded
          * @description What `cards` give over one in a test (None over all of them), as a margin: 1 is twice the rate.
          *
          *     `alternating` is the share of the passes whose frames come in groups, `amplitude` the mean of by how much;
@@ -2586,121 +2489,71 @@ export interface components {
          *     holds it where that is shown to be more than a tenth. `watts` is what they draw over one.
          */
         AnswerAdded: {
-            /** Alternating */
             alternating: number | null;
-            /** Alternating Alone */
             alternating_alone: number | null;
-            /** Amplitude */
             amplitude: number | null;
-            /** Cards */
             cards: number;
-            /** Held By */
             held_by: string | null;
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Lost */
             lost: number;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number;
-            /** Over */
             over: string;
-            /** Test */
             test: string | null;
-            /** Verdict */
             verdict: string;
-            /** Watts */
             watts: number | null;
         };
-        /**
-         * AnswerAlone
-         * @description Rates in fps that card and processor of a lane could reach alone in a test, from busy times, with their ends.
-         */
+        /** @description Rates in fps that card and processor of a lane could reach alone in a test, from busy times, with their ends. */
         AnswerAlone: {
-            /** Card Fps */
             card_fps: number;
-            /** Card High */
             card_high: number | null;
-            /** Card Low */
             card_low: number | null;
-            /** Lane */
             lane: string;
-            /** Processor Fps */
             processor_fps: number | null;
-            /** Processor High */
             processor_high: number | null;
-            /** Processor Low */
             processor_low: number | null;
-            /** Test */
             test: string;
         };
         /**
-         * AnswerAloneMargin
          * @description B over A in a test of what one side could do alone, as a share: what shows where the other's limit is away.
          *
          *     `side` is `card` or `processor`.
          */
         AnswerAloneMargin: {
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number;
-            /** Side */
             side: string;
-            /** Test */
             test: string;
-            /** Verdict */
             verdict: string;
         };
-        /**
-         * AnswerAloneRates
-         * @description What every lane's sides could do alone, and B over A of it, in the tests whose captures have busy times.
-         */
+        /** @description What every lane's sides could do alone, and B over A of it, in the tests whose captures have busy times. */
         AnswerAloneRates: {
-            /** Cells */
             cells: components["schemas"]["AnswerAlone"][];
-            /** Margins */
             margins: components["schemas"]["AnswerAloneMargin"][];
         };
         /**
-         * AnswerBeside
          * @description The margin of one study and of another over the `tests` that both have, as shares, and how far they part: the
          *     other's ratio over this one's less 1. `said` is `agree`, `part` or `open`; nothing is told where no test is common.
          */
         AnswerBeside: {
             apart: components["schemas"]["AnswerShare"] | null;
-            /** Figure */
             figure: string;
             here: components["schemas"]["AnswerShare"] | null;
-            /** Said */
             said: string;
-            /** Tests */
             tests: number;
             there: components["schemas"]["AnswerShare"] | null;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerBestPerWatt
-         * @description The step that gives most fps a watt; `shared` are steps whose fps a watt is not shown to be less.
-         */
+        /** @description The step that gives most fps a watt; `shared` are steps whose fps a watt is not shown to be less. */
         AnswerBestPerWatt: {
-            /** Lane */
             lane: string;
-            /** Level */
             level: number;
-            /** Per Watt */
             per_watt: number;
-            /** Shared */
             shared: string[];
         };
         /**
-         * AnswerBudgetCell
          * @description A lane in a test against the budget: shares of frames, means over its passes.
          *
          *     `inside` has an interval; `holds` is true where all of it is at least 99%, false where all of it is less, and null
@@ -2708,286 +2561,157 @@ export interface components {
          *     `card_headroom` and `processor_headroom` what each leaves of the budget, as a share of it.
          */
         AnswerBudgetCell: {
-            /** Both Over */
             both_over: number | null;
-            /** Card Headroom */
             card_headroom: number | null;
-            /** Card Limit Fps */
             card_limit_fps: number | null;
-            /** Card Over */
             card_over: number | null;
-            /** High */
             high: number | null;
-            /** Holds */
             holds: boolean | null;
-            /** Inside */
             inside: number | null;
-            /** Lane */
             lane: string;
-            /** Longest Spell S */
             longest_spell_s: number | null;
-            /** Low */
             low: number | null;
-            /** Passes */
             passes: number;
-            /** Processor Headroom */
             processor_headroom: number | null;
-            /** Processor Limit Fps */
             processor_limit_fps: number | null;
-            /** Processor Over */
             processor_over: number | null;
-            /** Test */
             test: string;
         };
-        /**
-         * AnswerCeiling
-         * @description The most that the processor gives a lane in a scene, fps, where resolutions show it.
-         */
+        /** @description The most that the processor gives a lane in a scene, fps, where resolutions show it. */
         AnswerCeiling: {
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Low */
             low: number | null;
-            /** Processor Ceiling Fps */
             processor_ceiling_fps: number;
-            /** Scene */
             scene: string;
         };
-        /**
-         * AnswerCellShown
-         * @description A lane in a test with all its passes.
-         */
+        /** @description A lane in a test with all its passes. */
         AnswerCellShown: {
-            /** Lane */
             lane: string;
-            /** Passes */
             passes: components["schemas"]["AnswerPassShown"][];
-            /** Test */
             test: string;
-            /** Value */
             value: number | null;
         };
-        /**
-         * AnswerChange
-         * @description How B over A changes from one group to the next, over the scenes of both: a ratio of ratios less 1.
-         */
+        /** @description How B over A changes from one group to the next, over the scenes of both: a ratio of ratios less 1. */
         AnswerChange: {
             change: components["schemas"]["AnswerShare"] | null;
-            /** Figure */
             figure: string;
-            /** From Group */
             from_group: string;
-            /** Scenes */
             scenes: number;
-            /** To Group */
             to_group: string;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerDerivation
-         * @description How a number came to be. `value` is as it is shown; `left_out` are tests that took no part, with reasons.
-         */
+        /** @description How a number came to be. `value` is as it is shown; `left_out` are tests that took no part, with reasons. */
         AnswerDerivation: {
-            /** Cells */
             cells: components["schemas"]["AnswerCellShown"][];
-            /** Left Out */
             left_out: string[];
-            /** Lines */
             lines: components["schemas"]["AnswerLine"][];
-            /** Of */
             of: string;
-            /** Value */
             value: string;
         };
-        /**
-         * AnswerEffect
-         * @description What a level of a factor does over its first, as a margin, averaged over the levels of the other factor.
-         */
+        /** @description What a level of a factor does over its first, as a margin, averaged over the levels of the other factor. */
         AnswerEffect: {
-            /** Factor */
             factor: string;
-            /** High */
             high: number | null;
-            /** Level */
             level: string;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number;
-            /** Over */
             over: string;
-            /** Verdict */
             verdict: string;
         };
-        /**
-         * AnswerEqualPower
-         * @description The swept part over a rival at the rival's watts, between the two steps around them; rates in fps.
-         */
+        /** @description The swept part over a rival at the rival's watts, between the two steps around them; rates in fps. */
         AnswerEqualPower: {
-            /** Fps */
             fps: number;
-            /** High */
             high: number | null;
-            /** Level */
             level: number;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number;
-            /** Rival */
             rival: string;
-            /** Rival Fps */
             rival_fps: number;
-            /** Verdict */
             verdict: string;
-            /** Watts */
             watts: number;
-            /** Words */
             words: string;
         };
         /**
-         * AnswerExpectedMargin
          * @description B over A in a scene at a resolution that was not run, as a share with all that is possible from `low` to `high`.
          *
          *     `how` says where that lies to what was run: `between` two resolutions, `beyond` the largest or `below` the smallest.
          *     `basis` are the tests it is made from. Without an estimate `reason` says why.
          */
         AnswerExpectedMargin: {
-            /** Basis */
             basis: string[];
-            /** High */
             high: number | null;
-            /** How */
             how: string | null;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number | null;
-            /** Preset */
             preset: string;
-            /** Reason */
             reason: string | null;
-            /** Scene */
             scene: string;
-            /** Verdict */
             verdict: string;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerExtraFrame
-         * @description What one more fps costs from a lane to the next dearer one, of those that are not outclassed.
-         */
+        /** @description What one more fps costs from a lane to the next dearer one, of those that are not outclassed. */
         AnswerExtraFrame: {
-            /** Cost Per Extra Frame */
             cost_per_extra_frame: number | null;
-            /** From Lane */
             from_lane: string;
-            /** To Lane */
             to_lane: string;
         };
-        /**
-         * AnswerGridTest
-         * @description The same in one test.
-         */
+        /** @description The same in one test. */
         AnswerGridTest: {
-            /** Effects */
             effects: components["schemas"]["AnswerEffect"][];
             interaction: components["schemas"]["AnswerInteraction"] | null;
-            /** Test */
             test: string;
         };
-        /**
-         * AnswerHardest
-         * @description The most demanding test of a scene that a lane holds: of those that hold, the one with the lowest rate.
-         */
+        /** @description The most demanding test of a scene that a lane holds: of those that hold, the one with the lowest rate. */
         AnswerHardest: {
-            /** Lane */
             lane: string;
-            /** Scene */
             scene: string;
-            /** Test */
             test: string | null;
         };
-        /**
-         * AnswerHolding
-         * @description The most demanding conditions under which a lane holds the budget in every scene, None where it never does.
-         */
+        /** @description The most demanding conditions under which a lane holds the budget in every scene, None where it never does. */
         AnswerHolding: {
-            /** Conditions */
             conditions: string | null;
-            /** Lane */
             lane: string;
         };
         /**
-         * AnswerInteraction
          * @description A ratio of ratios less 1: the effect of the first factor's `level` at `at`, a level of the second, over the same
          *     effect at the second's first level. The verdict is depends, does_not_depend or open; of a grid larger than two by
          *     two it is the one furthest from 1, all of them at once.
          */
         AnswerInteraction: {
-            /** At */
             at: string;
-            /** High */
             high: number | null;
-            /** Level */
             level: string;
-            /** Low */
             low: number | null;
-            /** Value */
             value: number;
-            /** Verdict */
             verdict: string;
         };
         /**
-         * AnswerKneeFound
          * @description The level from which more brings clearly less than before, with its interval; `lane` is the step nearest to it.
          *
          *     Slopes are in fps a unit of level, before and after in the direction in which rates rise.
          */
         AnswerKneeFound: {
-            /** After */
             after: number;
-            /** Before */
             before: number;
-            /** High */
             high: number;
-            /** Lane */
             lane: string;
-            /** Level */
             level: number;
-            /** Low */
             low: number;
         };
-        /**
-         * AnswerLadderPair
-         * @description The margin of b over a, as a share, and of a over b (`reverse`); the intervals of all pairs hold at once.
-         */
+        /** @description The margin of b over a, as a share, and of a over b (`reverse`); the intervals of all pairs hold at once. */
         AnswerLadderPair: {
-            /** A */
             a: string;
-            /** B */
             b: string;
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number;
-            /** Reverse */
             reverse: number;
-            /** Reverse High */
             reverse_high: number | null;
-            /** Reverse Low */
             reverse_low: number | null;
-            /** Verdict */
             verdict: string;
         };
         /**
-         * AnswerLaneForReader
          * @description A lane to a reader: in how many of `tests` it holds their floor, misses it or is on its edge, and in how many it
          *     surely runs above their display (`beyond`).
          *
@@ -2996,269 +2720,152 @@ export interface components {
          *     says by field how far it lies over the baseline, as a share.
          */
         AnswerLaneForReader: {
-            /** Above */
             above: number;
-            /** Below */
             below: number;
-            /** Beyond */
             beyond: number;
-            /** Break Even Years */
             break_even_years: number | null;
-            /** Cost Owned */
             cost_owned: number | null;
-            /** Edge */
             edge: number;
-            /** Energy Cost A Year */
             energy_cost_a_year: number | null;
-            /** Kwh A Year */
             kwh_a_year: number | null;
-            /** Lane */
             lane: string;
-            /** Noise Dba */
             noise_dba: number | null;
-            /** Over Baseline */
             over_baseline: {
                 [key: string]: number;
             };
-            /** Price */
             price: number | null;
-            /** Tests */
             tests: number;
-            /** Watts */
             watts: number | null;
-            /** Weight G */
             weight_g: number | null;
-            /** Within Budget */
             within_budget: boolean | null;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerLeftOut
-         * @description A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason.
-         */
+        /** @description A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason. */
         AnswerLeftOut: {
-            /** Lane */
             lane: string | null;
-            /** Reason */
             reason: string;
-            /** Test */
             test: string;
         };
-        /**
-         * AnswerLevel
-         * @description Play over benchmark, as a ratio, mean over the lanes.
-         */
+        /** @description Play over benchmark, as a ratio, mean over the lanes. */
         AnswerLevel: {
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Value */
             value: number;
         };
         /**
-         * AnswerLimit
          * @description What holds a lane in a test, from which evidence (busy_times, utilisation, resolutions, presets, lock), and how
          *     sure that is, 0 to 1; where it is unclear, how sure the likeliest is.
          */
         AnswerLimit: {
-            /** Evidence */
             evidence: string | null;
-            /** Held By */
             held_by: string;
-            /** Lane */
             lane: string;
-            /** Sure */
             sure: number;
-            /** Test */
             test: string;
         };
-        /**
-         * AnswerLine
-         * @description A step of a derivation: what it gives, by which formula, with the numbers in it, and what is to be said of it.
-         */
+        /** @description A step of a derivation: what it gives, by which formula, with the numbers in it, and what is to be said of it. */
         AnswerLine: {
-            /** Filled */
             filled: string;
-            /** Formula */
             formula: string;
-            /** Note */
             note: string;
-            /** What */
             what: string;
         };
-        /**
-         * AnswerNeed
-         * @description Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals.
-         */
+        /** @description Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals. */
         AnswerNeed: {
-            /** Cheapest */
             cheapest: string | null;
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Hold */
             hold: string[];
-            /** Miss */
             miss: string[];
-            /** On Edge */
             on_edge: string[];
-            /** Target */
             target: number;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerOut
-         * @description The answer of a study's own kind: blocks by group and figure under its kind.
-         */
+        /** @description The answer of a study's own kind: blocks by group and figure under its kind. */
         AnswerOut: {
-            /** Budget */
             budget: components["schemas"]["BudgetAnswer"][];
-            /** Currency */
             currency: string;
-            /** Grid */
             grid: components["schemas"]["GridAnswer"][];
-            /** Interval Words */
             interval_words: string;
-            /** Joined */
             joined: components["schemas"]["JoinedOut"][];
-            /** Kind */
             kind: string;
-            /** Ladder */
             ladder: components["schemas"]["LadderAnswer"][];
-            /** Proxy */
             proxy: components["schemas"]["ProxyAnswer"][];
-            /** Scaling */
             scaling: components["schemas"]["ScalingAnswer"][];
             sentence: components["schemas"]["SentenceOut"] | null;
-            /** Several */
             several: components["schemas"]["SeveralAnswer"][];
-            /** Sweep */
             sweep: components["schemas"]["SweepAnswer"][];
         };
         /**
-         * AnswerPartSuite
          * @description B over A in a set of tests, as a share with its interval and verdict, and what it is there over the tests of the
          *     group that are not in the set (`apart`, a ratio of ratios less 1).
          */
         AnswerPartSuite: {
             apart: components["schemas"]["AnswerShare"] | null;
-            /** Figure */
             figure: string;
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number | null;
-            /** Name */
             name: string;
-            /** Tests */
             tests: number;
-            /** Verdict */
             verdict: string | null;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerPassShown
-         * @description A pass of a cell: its value in the figure, None where it has none, and why it does not count.
-         */
+        /** @description A pass of a cell: its value in the figure, None where it has none, and why it does not count. */
         AnswerPassShown: {
-            /** Counts */
             counts: boolean;
-            /** Id */
             id: string;
-            /** Reason */
             reason: string;
-            /** Value */
             value: number | null;
         };
-        /**
-         * AnswerPlace
-         * @description A lane in the grid, by its level of each factor: geometric mean in fps over the common tests, with its ends.
-         */
+        /** @description A lane in the grid, by its level of each factor: geometric mean in fps over the common tests, with its ends. */
         AnswerPlace: {
-            /** First */
             first: string;
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Low */
             low: number | null;
-            /** Second */
             second: string;
-            /** Value */
             value: number;
         };
         /**
-         * AnswerPoint
          * @description A step: geometric mean in fps over the tests with its interval, power in W, fps a watt.
          *
          *     `gained` is what it brought over the step before, in fps a unit of level, and `gained_per_watt` a watt. Temperature
          *     and fan of the card are means over the tests, where its sensors were logged.
          */
         AnswerPoint: {
-            /** Fan Rpm */
             fan_rpm: number | null;
-            /** Gained */
             gained: number | null;
-            /** Gained Per Watt */
             gained_per_watt: number | null;
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Level */
             level: number;
-            /** Low */
             low: number | null;
-            /** Per Watt */
             per_watt: number | null;
-            /** Temperature C */
             temperature_c: number | null;
-            /** Value */
             value: number;
-            /** Watts */
             watts: number | null;
         };
         /**
-         * AnswerReader
          * @description Somebody one writes for.
          *
          *     `floor_on` says which figure the playable floor is held on: `average_fps`, or `low_1`. `notices` is the smallest
          *     margin that they would see, as a share. Money is in `currency`; what is None they have not said.
          */
         AnswerReader: {
-            /** Budget */
             budget: number | null;
-            /** Currency */
             currency: string;
-            /** Display Hz */
             display_hz: number;
-            /** Floor Fps */
             floor_fps: number;
-            /** Floor On */
             floor_on: string;
-            /** Hours A Day */
             hours_a_day: number;
-            /** Name */
             name: string;
-            /** Notices */
             notices: number;
-            /** Price Per Kwh */
             price_per_kwh: number | null;
-            /** Variable */
             variable: boolean;
-            /** Years */
             years: number;
         };
         /**
-         * AnswerRung
          * @description A lane of a ladder: geometric mean in fps over the common tests with its own interval at the study's level.
          *
          *     `ranks` are the best and the worst that it may have: with probability 0.95 those of all lanes hold together. Lanes
@@ -3266,2729 +2873,1427 @@ export interface components {
          *     before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money is in the unit of `price`.
          */
         AnswerRung: {
-            /** Cost Per Frame */
             cost_per_frame: number | null;
-            /** Fps */
             fps: number;
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Low */
             low: number | null;
-            /** Outclassed By */
             outclassed_by: string | null;
-            /** Per Price */
             per_price: number | null;
-            /** Per Watt */
             per_watt: number | null;
-            /** Price */
             price: number | null;
-            /** Ranks */
             ranks: number[];
-            /** Tier */
             tier: number;
-            /** Watts */
             watts: number | null;
         };
-        /**
-         * AnswerShare
-         * @description A margin as a share with its interval and verdict.
-         */
+        /** @description A margin as a share with its interval and verdict. */
         AnswerShare: {
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number;
-            /** Verdict */
             verdict: string;
         };
         /**
-         * AnswerShort
          * @description A lane in a test that asks for more memory than it has, both in GB.
          *
          *     `lost` is its rate there over what the lane is worth in the tests whose memory suffices, held against the lanes
          *     that have enough, as a share with its ends; `runs_out` where at least a tenth is surely lost.
          */
         AnswerShort: {
-            /** Asked Gb */
             asked_gb: number;
-            /** Fitted Gb */
             fitted_gb: number;
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Lost */
             lost: number | null;
-            /** Low */
             low: number | null;
-            /** Runs Out */
             runs_out: boolean;
-            /** Test */
             test: string;
-            /** Words */
             words: string;
         };
         /**
-         * AnswerStep
          * @description From one step to the next, in one test or over all of them (`test` None): cost in ms a frame with its interval.
          *
          *     `margin_down` is the rate there over the rate here, `margin_up` the way back, as shares with their ends.
          */
         AnswerStep: {
-            /** Cost Ms */
             cost_ms: number;
-            /** From */
             from: string;
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Margin Down */
             margin_down: number;
-            /** Margin Down High */
             margin_down_high: number | null;
-            /** Margin Down Low */
             margin_down_low: number | null;
-            /** Margin Up */
             margin_up: number;
-            /** Test */
             test: string | null;
-            /** To */
             to: string;
-            /** Verdict */
             verdict: string;
-            /** Words */
             words: string;
         };
         /**
-         * AnswerTestForReader
          * @description What B over A is to a reader in one test. Rates in fps are of the figure that the floor is held on.
          *
          *     `side_a` and `side_b` lie `above` the floor, `below` it, or on its `edge`, by their intervals. `seen` is the margin
          *     of the average that is left on the reader's display, a share with its ends. `matters` is one of :data:`MATTERS`.
          */
         AnswerTestForReader: {
-            /** A */
             a: number | null;
-            /** A High */
             a_high: number | null;
-            /** A Low */
             a_low: number | null;
-            /** B */
             b: number | null;
-            /** B High */
             b_high: number | null;
-            /** B Low */
             b_low: number | null;
-            /** Matters */
             matters: string;
-            /** Seen */
             seen: number | null;
-            /** Seen High */
             seen_high: number | null;
-            /** Seen Low */
             seen_low: number | null;
-            /** Side A */
             side_a: string | null;
-            /** Side B */
             side_b: string | null;
-            /** Test */
             test: string;
-            /** Words */
             words: string;
         };
-        /**
-         * AnswerUpscaled
-         * @description Upscaling against native at the internal resolution: cost in ms a frame, share of the rate kept, with ends.
-         */
+        /** @description Upscaling against native at the internal resolution: cost in ms a frame, share of the rate kept, with ends. */
         AnswerUpscaled: {
-            /** Cost Ms */
             cost_ms: number;
-            /** High */
             high: number | null;
-            /** Lane */
             lane: string;
-            /** Low */
             low: number | null;
-            /** Native */
             native: string;
-            /** Share High */
             share_high: number | null;
-            /** Share Kept */
             share_kept: number;
-            /** Share Low */
             share_low: number | null;
-            /** Test */
             test: string | null;
         };
-        /**
-         * AnswerWeighs
-         * @description The suite margin without a test, and by how much the test moves it, as shares.
-         */
+        /** @description The suite margin without a test, and by how much the test moves it, as shares. */
         AnswerWeighs: {
-            /** Moves */
             moves: number;
-            /** Test */
             test: string;
-            /** Without */
             without: number;
         };
         /**
-         * AnswerWidest
          * @description The ratio of ratios furthest from 1: the margin of b over a in play over the same in the benchmark.
          *
          *     Its interval is one of all pairs of lanes at once. `off`, `off_low` and `off_high` are the same less 1, as shares.
          */
         AnswerWidest: {
-            /** A */
             a: string;
-            /** B */
             b: string;
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Off */
             off: number;
-            /** Off High */
             off_high: number | null;
-            /** Off Low */
             off_low: number | null;
-            /** Value */
             value: number;
         };
-        /**
-         * ArrivalOut
-         * @description A file that arrived: what it seems to be and where its name says it belongs.
-         */
+        /** @description A file that arrived: what it seems to be and where its name says it belongs. */
         ArrivalOut: {
             columns: components["schemas"]["ColumnMap"] | null;
-            /** Header Key */
             header_key: string;
-            /** Id */
             id: number;
-            /** Lane Guess */
             lane_guess: boolean;
-            /** Lane Id */
             lane_id: number | null;
-            /** Name */
             name: string;
-            /** Names */
             names: string[];
-            /** Number */
             number: number | null;
-            /** Questions */
             questions: string[];
-            /** Reasons */
             reasons: string[];
             refusal: components["schemas"]["Refusal"] | null;
-            /** Rows */
             rows: string[][];
-            /** Saved As */
             saved_as: string;
-            /** Sha256 */
             sha256: string;
-            /** Size */
             size: number;
-            /** State */
             state: string;
-            /** Test Guess */
             test_guess: boolean;
-            /** Test Id */
             test_id: number | null;
         };
-        /**
-         * AskedEdit
-         * @description A question in place of the one that was asked.
-         */
+        /** @description A question in place of the one that was asked. */
         AskedEdit: {
-            /** Factor */
             factor: string;
-            /** Question */
             question: string;
-            /** Second Factor */
             second_factor: string;
-            /** Seen */
             seen: string;
         };
         /**
-         * AskedWhy
          * @description Which number is asked about: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
          *
          *     `plus` and `minus` are ids of lanes with commas between them: the mean ln of the one less that of the other, by
          *     `per`, of `at_once` that are held together.
          */
         AskedWhy: {
-            /**
-             * At Once
-             * @default 1
-             */
+            /** @default 1 */
             at_once: number;
-            /** Baseline */
             baseline?: number | null;
-            /**
-             * Figure
-             * @default average
-             */
+            /** @default average */
             figure: string;
-            /** Group */
             group?: string | null;
-            /** Lane */
             lane?: number | null;
-            /**
-             * Minus
-             * @default
-             */
+            /** @default  */
             minus: string;
-            /** Other */
             other?: number | null;
-            /**
-             * Per
-             * @default 1
-             */
+            /** @default 1 */
             per: number;
-            /**
-             * Plus
-             * @default
-             */
+            /** @default  */
             plus: string;
-            /** Test */
             test?: number | null;
         };
-        /**
-         * AssignIn
-         * @description A file of the tray is the capture of this pass.
-         */
+        /** @description A file of the tray is the capture of this pass. */
         AssignIn: {
-            /** Pass Id */
             pass_id: number;
         };
-        /**
-         * Assignment
-         * @description A file as a pass. Without a number it fills the first planned pass.
-         */
+        /** @description A file as a pass. Without a number it fills the first planned pass. */
         Assignment: {
-            /** Arrival Id */
             arrival_id: number;
-            /** Lane Id */
             lane_id: number;
-            /** Number */
             number?: number | null;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * AuditOut
-         * @description A line of the record.
-         */
+        /** @description A line of the record. */
         AuditOut: {
-            /**
-             * At
-             * Format: date-time
-             */
+            /** Format: date-time */
             at: string;
-            /** On */
             on: string;
-            /** Pass Id */
             pass_id: number | null;
-            /** What */
             what: string;
-            /** Who */
             who: string;
-            /** Why */
             why: string;
         };
-        /**
-         * BehindOut
-         * @description The frames behind a low figure: by end clock in s and ms; of many the longest, `count` is how many there are.
-         */
+        /** @description The frames behind a low figure: by end clock in s and ms; of many the longest, `count` is how many there are. */
         BehindOut: {
-            /** Count */
             count: number;
-            /** End S */
             end_s: number[];
-            /** Fps */
             fps: number;
-            /** From Ms */
             from_ms: number;
-            /** Low */
             low: string;
-            /** Ms */
             ms: number[];
         };
-        /**
-         * BenchDrift
-         * @description The drift of the bench that was taken off, in percent an hour, or why none was.
-         */
+        /** @description The drift of the bench that was taken off, in percent an hour, or why none was. */
         BenchDrift: {
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Percent Per Hour */
             percent_per_hour: number | null;
-            /** Trouble */
             trouble: string;
-            /** Words */
             words: string;
         };
-        /**
-         * BenchSessionOut
-         * @description A sitting at the bench.
-         */
+        /** @description A sitting at the bench. */
         BenchSessionOut: {
-            /**
-             * Begun At
-             * Format: date-time
-             */
+            /** Format: date-time */
             begun_at: string;
-            /** Begun By */
             begun_by: string;
-            /** Driver */
             driver: string;
-            /** Ended At */
             ended_at: string | null;
-            /** Id */
             id: number;
-            /** Notes */
             notes: string;
-            /** Passes */
             passes: number;
-            /** Room C */
             room_c: number | null;
-            /** Simulated */
             simulated: boolean;
-            /** Speed */
             speed: number;
         };
-        /**
-         * BesideOut
-         * @description What stands beside the findings of a group: rejections, odd passes that are real, shifted sessions.
-         */
+        /** @description What stands beside the findings of a group: rejections, odd passes that are real, shifted sessions. */
         BesideOut: {
-            /** Odd */
             odd: components["schemas"]["OddOut"][];
             rejections: components["schemas"]["RejectedOut"];
-            /** Shifts */
             shifts: components["schemas"]["ShiftOut"][];
         };
-        /**
-         * BlockOut
-         * @description Passes of one lane in one game, run together. Times in seconds from the plan's beginning.
-         */
+        /** @description Passes of one lane in one game, run together. Times in seconds from the plan's beginning. */
         BlockOut: {
-            /** Begin S */
             begin_s: number;
-            /** Changes */
             changes: components["schemas"]["ChangeOut"][];
-            /** End S */
             end_s: number;
-            /** Game */
             game: string;
-            /** Inner Changes */
             inner_changes: number;
-            /** Lane Id */
             lane_id: number;
-            /** Pass Ids */
             pass_ids: number[];
-            /** Session */
             session: number;
-            /** Start S */
             start_s: number;
-            /** Tests */
             tests: number[];
         };
-        /**
-         * BookOut
-         * @description The noise book: scenes from the one that repeats best, kinds of scene, parts.
-         */
+        /** @description The noise book: scenes from the one that repeats best, kinds of scene, parts. */
         BookOut: {
-            /** Kinds */
             kinds: components["schemas"]["KindNoiseOut"][];
-            /** Parts */
             parts: components["schemas"]["PartNoiseOut"][];
-            /** Replay Words */
             replay_words: string;
-            /** Scenes */
             scenes: components["schemas"]["BookScene"][];
         };
-        /**
-         * BookScene
-         * @description A scene in the noise book: noise in percent by figure, and what it stands on.
-         */
+        /** @description A scene in the noise book: noise in percent by figure, and what it stands on. */
         BookScene: {
-            /** Df */
             df: number;
             first: components["schemas"]["PenaltyOut"] | null;
-            /** Game */
             game: string;
-            /** Kind */
             kind: string;
-            /** Passes */
             passes: number;
-            /** Percent */
             percent: {
                 [key: string]: number;
             };
-            /** Scene */
             scene: string;
-            /** Scene Id */
             scene_id: number;
-            /** Source */
             source: string;
-            /** Studies */
             studies: number;
         };
-        /**
-         * BriefColumns
-         * @description Suites of many pairs in brief, one column a fact, one place a pair.
-         */
+        /** @description Suites of many pairs in brief, one column a fact, one place a pair. */
         BriefColumns: {
-            /** Depends On Method */
             depends_on_method: boolean[];
-            /** High */
             high: (number | null)[];
-            /** Low */
             low: (number | null)[];
-            /** Margin */
             margin: (number | null)[];
-            /** Reverse */
             reverse: (number | null)[];
-            /** Reverse High */
             reverse_high: (number | null)[];
-            /** Reverse Low */
             reverse_low: (number | null)[];
-            /** Reverse Verdict */
             reverse_verdict: (string | null)[];
-            /** Tests */
             tests: number[];
-            /** Verdict */
             verdict: (string | null)[];
         };
-        /**
-         * BriefOut
-         * @description A suite in a few numbers, and the same with the lanes the other way round.
-         */
+        /** @description A suite in a few numbers, and the same with the lanes the other way round. */
         BriefOut: {
-            /** Depends On Method */
             depends_on_method: boolean;
-            /** High */
             high: number | null;
-            /** Low */
             low: number | null;
-            /** Margin */
             margin: number | null;
-            /** Reverse */
             reverse: number | null;
-            /** Reverse High */
             reverse_high: number | null;
-            /** Reverse Low */
             reverse_low: number | null;
-            /** Reverse Verdict */
             reverse_verdict: string | null;
-            /** Tests */
             tests: number;
-            /** Verdict */
             verdict: string | null;
         };
-        /** BudgetAnswer */
         BudgetAnswer: {
-            /** Budget Ms */
             budget_ms: number;
-            /** Cells */
             cells: components["schemas"]["AnswerBudgetCell"][];
-            /** Group Words */
             group_words: string;
-            /** Hardest */
             hardest: components["schemas"]["AnswerHardest"][];
-            /** Held */
             held: number;
-            /** Holding */
             holding: components["schemas"]["AnswerHolding"][];
             sentence: components["schemas"]["SentenceOut"];
         };
-        /**
-         * CardOut
-         * @description The scene's card, as it must be run.
-         */
+        /** @description The scene's card, as it must be run. */
         CardOut: {
-            /** Condition */
             condition: string;
-            /** End */
             end: string;
-            /** Game */
             game: string;
-            /** Kind */
             kind: string;
-            /** Length S */
             length_s: number;
-            /** Resolution */
             resolution: string;
-            /** Route */
             route: string;
-            /** Scene */
             scene: string;
-            /** Settings */
             settings: string;
-            /** Start */
             start: string;
         };
-        /**
-         * CaveatOut
-         * @description What prints with every finding: an accepted difference with its reason, or one that nobody accepted.
-         */
+        /** @description What prints with every finding: an accepted difference with its reason, or one that nobody accepted. */
         CaveatOut: {
-            /** About */
             about: string;
-            /** Accepted */
             accepted: boolean;
-            /** Label */
             label: string;
-            /** Reason */
             reason: string;
-            /** Weight */
             weight: string;
         };
-        /**
-         * ChangeOut
-         * @description Something done before a block of passes.
-         */
+        /** @description Something done before a block of passes. */
         ChangeOut: {
-            /** Kind */
             kind: string;
-            /** Seconds */
             seconds: number;
-            /** Words */
             words: string;
         };
-        /**
-         * Changed
-         * @description How many it changed.
-         */
+        /** @description How many it changed. */
         Changed: {
-            /** Changed */
             changed: number;
         };
-        /**
-         * ChangedOut
-         * @description Something that changed within a lane while the study ran.
-         */
+        /** @description Something that changed within a lane while the study ran. */
         ChangedOut: {
-            /** After */
             after: string;
-            /** Before */
             before: string;
-            /** Label */
             label: string;
-            /** Lane */
             lane: string;
-            /** On */
             on: string;
-            /** Pass Id */
             pass_id: number;
-            /** Reason */
             reason: string;
-            /** Weight */
             weight: string;
         };
-        /**
-         * ChannelWords
-         * @description A channel that a column may be taken for, with the units it may have.
-         */
+        /** @description A channel that a column may be taken for, with the units it may have. */
         ChannelWords: {
-            /** Channel */
             channel: string;
-            /** Units */
             units: string[];
-            /** Words */
             words: string;
         };
-        /**
-         * CloudOut
-         * @description How many frames lie in which square of processor and card time.
-         */
+        /** @description How many frames lie in which square of processor and card time. */
         CloudOut: {
-            /** Budget Ms */
             budget_ms: number;
-            /** Card */
             card: number[];
             corners: components["schemas"]["CornersOut"];
-            /** Count */
             count: number[];
-            /** Processor */
             processor: number[];
-            /** Square Ms */
             square_ms: number;
         };
         /**
-         * ColumnMap
          * @description How to read one kind of file. Without `skip_lines` the header is where it stands in each file.
          *
          *     `header_lines` is 2 where a line of units or groups belongs to the header; `skip_last_lines` are left out.
          */
         ColumnMap: {
-            /** Compression */
             compression?: string | null;
-            /** Decimal */
             decimal?: string | null;
-            /** Delimiter */
             delimiter?: string | null;
-            /** Encoding */
             encoding?: string | null;
-            /**
-             * Format
-             * @default delimited
-             */
+            /** @default delimited */
             format: string;
-            /** Header Lines */
             header_lines?: number | null;
-            /** Map */
             map: components["schemas"]["ColumnUse"][];
-            /** Skip Last Lines */
             skip_last_lines?: number | null;
-            /** Skip Lines */
             skip_lines?: number | null;
         };
-        /**
-         * ColumnUse
-         * @description One column put to use as a channel, in a unit.
-         */
+        /** @description One column put to use as a channel, in a unit. */
         ColumnUse: {
-            /** Channel */
             channel: string;
-            /** Column */
             column: string;
-            /** Unit */
             unit: string;
         };
-        /**
-         * ComingOut
-         * @description A pass that comes: which it is, its card, and whether its game is loaded anew for it.
-         */
+        /** @description A pass that comes: which it is, its card, and whether its game is loaded anew for it. */
         ComingOut: {
-            /** After Load */
             after_load: boolean;
             card: components["schemas"]["CardOut"];
-            /** Lane */
             lane: string;
-            /** Lane Id */
             lane_id: number;
-            /** Lane Position */
             lane_position: number;
-            /** Number */
             number: number;
-            /** Of */
             of: number;
-            /** Pass Id */
             pass_id: number;
-            /** Role */
             role: string;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * ConditionEdit
-         * @description A condition in place of what it was.
-         */
+        /** @description A condition in place of what it was. */
         ConditionEdit: {
-            /** Api */
             api: string;
-            /** Frame Limit Fps */
             frame_limit_fps: number | null;
-            /**
-             * Intent
-             * @enum {string}
-             */
+            /** @enum {string} */
             intent: "typical" | "expose";
-            /** Name */
             name: string;
-            /** Preset */
             preset: string;
-            /** Ray Tracing */
             ray_tracing: string;
-            /** Resolution */
             resolution: string;
-            /** Seen */
             seen: string;
-            /** Upscaling */
             upscaling: string;
         };
-        /**
-         * ConditionIn
-         * @description A named condition.
-         */
+        /** @description A named condition. */
         ConditionIn: {
-            /**
-             * Api
-             * @default
-             */
+            /** @default  */
             api: string;
-            /** Frame Limit Fps */
             frame_limit_fps?: number | null;
             /**
-             * Intent
              * @default typical
              * @enum {string}
              */
             intent: "typical" | "expose";
-            /** Name */
             name: string;
-            /**
-             * Preset
-             * @default
-             */
+            /** @default  */
             preset: string;
-            /**
-             * Ray Tracing
-             * @default
-             */
+            /** @default  */
             ray_tracing: string;
-            /**
-             * Resolution
-             * @default
-             */
+            /** @default  */
             resolution: string;
-            /**
-             * Upscaling
-             * @default
-             */
+            /** @default  */
             upscaling: string;
         };
-        /**
-         * ConditionOut
-         * @description A condition; `used` once a study runs under it.
-         */
+        /** @description A condition; `used` once a study runs under it. */
         ConditionOut: {
-            /**
-             * Api
-             * @default
-             */
+            /** @default  */
             api: string;
-            /** Frame Limit Fps */
             frame_limit_fps?: number | null;
-            /** Id */
             id: number;
             /**
-             * Intent
              * @default typical
              * @enum {string}
              */
             intent: "typical" | "expose";
-            /** Name */
             name: string;
-            /**
-             * Preset
-             * @default
-             */
+            /** @default  */
             preset: string;
-            /**
-             * Ray Tracing
-             * @default
-             */
+            /** @default  */
             ray_tracing: string;
-            /**
-             * Resolution
-             * @default
-             */
+            /** @default  */
             resolution: string;
-            /** Seen */
             seen: string;
-            /**
-             * Upscaling
-             * @default
-             */
+            /** @default  */
             upscaling: string;
-            /** Used */
             used: boolean;
         };
-        /**
-         * ControlOut
-         * @description Control passes worth having: of which test, what they cost, what they would leave open.
-         */
+        /** @description Control passes worth having: of which test, what they cost, what they would leave open. */
         ControlOut: {
-            /** Seconds */
             seconds: number;
             tells: components["schemas"]["TellingOut"];
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * CornersOut
-         * @description Shares of frames by which side is over the budget.
-         */
+        /** @description Shares of frames by which side is over the budget. */
         CornersOut: {
-            /** Both Inside */
             both_inside: number;
-            /** Both Over */
             both_over: number;
-            /** Card Over */
             card_over: number;
-            /** Processor Over */
             processor_over: number;
         };
-        /**
-         * Counts
-         * @description Passes by state.
-         */
+        /** @description Passes by state. */
         Counts: {
-            /** Accepted */
             accepted: number;
-            /** Did Not Run */
             did_not_run: number;
-            /** Planned */
             planned: number;
-            /** Recorded */
             recorded: number;
-            /** Rejected */
             rejected: number;
         };
-        /**
-         * DerivedOut
-         * @description A value that follows from a part's facts.
-         */
+        /** @description A value that follows from a part's facts. */
         DerivedOut: {
-            /** Label */
             label: string;
-            /** Name */
             name: string;
-            /** Unit */
             unit: string;
-            /** Value */
             value: number;
         };
-        /**
-         * DifferenceOut
-         * @description Something in which a lane differs from the baseline, weighed.
-         */
+        /** @description Something in which a lane differs from the baseline, weighed. */
         DifferenceOut: {
-            /** A */
             a: string;
-            /** B */
             b: string;
-            /** Key */
             key: string;
-            /** Label */
             label: string;
-            /** Reason */
             reason: string;
-            /** Weight */
             weight: string;
         };
-        /**
-         * DoubtOut
-         * @description Why a pass deserves another look; a weak check is not sure of itself.
-         */
+        /** @description Why a pass deserves another look; a weak check is not sure of itself. */
         DoubtOut: {
-            /** Check */
             check: string;
-            /** Weak */
             weak: boolean;
-            /** Words */
             words: string;
         };
-        /**
-         * DoubtsOut
-         * @description All that is doubted in a study, and how it stands.
-         */
+        /** @description All that is doubted in a study, and how it stands. */
         DoubtsOut: {
-            /** Checking */
             checking: boolean;
             last: components["schemas"]["LastDecisionOut"] | null;
-            /** Odd */
             odd: number[];
-            /** Passes */
             passes: components["schemas"]["PassDoubtOut"][];
-            /** Repeats */
             repeats: components["schemas"]["RepeatOut"][];
-            /** Wide */
             wide: components["schemas"]["WideDoubtOut"][];
         };
-        /**
-         * DroppedOut
-         * @description A test left out to meet the deadline.
-         */
+        /** @description A test left out to meet the deadline. */
         DroppedOut: {
-            /** Priority */
             priority: number;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * EarlierFigures
-         * @description Figures that a pass had before: by which version of the measures, and when they were made.
-         */
+        /** @description Figures that a pass had before: by which version of the measures, and when they were made. */
         EarlierFigures: {
-            /** Average Fps */
             average_fps: number;
-            /** Counts */
             counts: boolean;
-            /** Low 1 Fps */
             low_1_fps: number;
-            /**
-             * Made At
-             * Format: date-time
-             */
+            /** Format: date-time */
             made_at: string;
-            /** Version */
             version: number;
         };
-        /**
-         * EntryOut
-         * @description What became of one file of a pack.
-         */
+        /** @description What became of one file of a pack. */
         EntryOut: {
-            /** Name */
             name: string;
-            /** State */
             state: string;
-            /** Words */
             words: string;
         };
-        /**
-         * ErrorOut
-         * @description An error: a stable code, a sentence for people, and where they apply the field, row, line and remedy.
-         */
+        /** @description An error: a stable code, a sentence for people, and where they apply the field, row, line and remedy. */
         ErrorOut: {
-            /** Code */
             code: string;
-            /**
-             * Field
-             * @default null
-             */
+            /** @default null */
             field: string | null;
-            /**
-             * Hint
-             * @default null
-             */
+            /** @default null */
             hint: string | null;
-            /**
-             * Line
-             * @default null
-             */
+            /** @default null */
             line: number | null;
-            /** Message */
             message: string;
-            /**
-             * Row
-             * @default null
-             */
+            /** @default null */
             row: number | null;
         };
-        /** ExpectedOut */
         ExpectedOut: {
-            /** A */
             a: string;
-            /** B */
             b: string;
-            /** Count */
             count: number;
-            /** Resolution */
             resolution: number[];
-            /** Scenes */
             scenes: components["schemas"]["AnswerExpectedMargin"][];
             sentence: components["schemas"]["SentenceOut"];
             suite: components["schemas"]["AnswerShare"] | null;
         };
-        /**
-         * EyeNoteIn
-         * @description What the eye gets, in the reviewer's words; `seen` is the mark of the note that was read, empty of none.
-         */
+        /** @description What the eye gets, in the reviewer's words; `seen` is the mark of the note that was read, empty of none. */
         EyeNoteIn: {
-            /**
-             * Seen
-             * @default
-             */
+            /** @default  */
             seen: string;
-            /** Words */
             words: string;
         };
-        /**
-         * EyeNoteOut
-         * @description What the eye gets from one lane to another.
-         */
+        /** @description What the eye gets from one lane to another. */
         EyeNoteOut: {
-            /** By */
             by: string;
-            /** From Lane */
             from_lane: number;
-            /** Pictures */
             pictures: components["schemas"]["EyePictureOut"][];
-            /** Seen */
             seen: string;
-            /** To Lane */
             to_lane: number;
-            /** Words */
             words: string;
         };
-        /**
-         * EyePictureOut
-         * @description A picture of one side: its name, its size in pixels, and a mark of its content.
-         */
+        /** @description A picture of one side: its name, its size in pixels, and a mark of its content. */
         EyePictureOut: {
-            /** Height */
             height: number;
-            /** Name */
             name: string;
-            /** Sha256 */
             sha256: string;
-            /** Side */
             side: string;
-            /** Width */
             width: number;
         };
-        /**
-         * FactOut
-         * @description A fact of a kind of part: its type, unit and range.
-         */
+        /** @description A fact of a kind of part: its type, unit and range. */
         FactOut: {
-            /** Choices */
             choices: string[];
-            /** High */
             high: number | null;
-            /** Label */
             label: string;
-            /** Low */
             low: number | null;
-            /** Name */
             name: string;
-            /** Stated Limit */
             stated_limit: boolean;
-            /** Type */
             type: string;
-            /** Unit */
             unit: string;
         };
-        /**
-         * FileOut
-         * @description A file of a pass in its role.
-         */
+        /** @description A file of a pass in its role. */
         FileOut: {
-            /** Id */
             id: number;
-            /** Name */
             name: string;
-            /** Offset S */
             offset_s: number | null;
-            /** Role */
             role: string;
-            /** Sha256 */
             sha256: string;
-            /** Size */
             size: number;
         };
-        /**
-         * FilesIn
-         * @description Files that wait, or that were set aside.
-         */
+        /** @description Files that wait, or that were set aside. */
         FilesIn: {
-            /** Arrival Ids */
             arrival_ids: number[];
         };
-        /**
-         * FindingsOut
-         * @description The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief.
-         */
+        /** @description The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief. */
         FindingsOut: {
-            /** Accepted Passes */
             accepted_passes: number;
             average: components["schemas"]["SuiteOut"];
             baseline: components["schemas"]["LaneRef"];
             bench_drift: components["schemas"]["BenchDrift"];
-            /** By Group */
             by_group: components["schemas"]["GroupBrief"][];
-            /** Caveats */
             caveats: components["schemas"]["CaveatOut"][];
-            /** Factor */
             factor: string;
-            /** Group */
             group: string;
-            /** Groups */
             groups: components["schemas"]["GroupOut"][];
-            /** Interval Level */
             interval_level: number;
-            /** Interval Words */
             interval_words: string;
-            /** Level Sentence */
             level_sentence: string;
-            /** Levels */
             levels: components["schemas"]["LevelOut"][];
             low_01: components["schemas"]["SuiteOut"];
             low_1: components["schemas"]["SuiteOut"];
             method: components["schemas"]["Method"];
-            /** Missing */
             missing: components["schemas"]["MissingNote"][];
             other: components["schemas"]["LaneRef"];
-            /** Pairs */
             pairs: components["schemas"]["PairsOut"][];
-            /** Question */
             question: string;
-            /** Rejected */
             rejected: components["schemas"]["PassNote"][];
-            /** Stale */
             stale: number;
-            /** State */
             state: string;
-            /** Study Id */
             study_id: number;
-            /** Tests */
             tests: components["schemas"]["TestFinding"][];
         };
-        /**
-         * ForReaderOut
-         * @description What a study is to a reader: whether it matters, test by test and lane by lane, and what it costs them.
-         */
+        /** @description What a study is to a reader: whether it matters, test by test and lane by lane, and what it costs them. */
         ForReaderOut: {
-            /** A */
             a: string;
-            /** B */
             b: string;
-            /** Cheapest */
             cheapest: string | null;
-            /** Cheapest Words */
             cheapest_words: string;
-            /** Counts */
             counts: {
                 [key: string]: number;
             };
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Lanes */
             lanes: components["schemas"]["AnswerLaneForReader"][];
-            /** Money Words */
             money_words: string;
-            /** Prices */
             prices: components["schemas"]["PriceOut"][];
             reader: components["schemas"]["AnswerReader"];
             sentence: components["schemas"]["SentenceOut"];
-            /** Tests */
             tests: components["schemas"]["AnswerTestForReader"][];
         };
-        /**
-         * GameEdit
-         * @description A game in place of what it was.
-         */
+        /** @description A game in place of what it was. */
         GameEdit: {
-            /** Engine Cap Fps */
             engine_cap_fps: number | null;
-            /** Forbids Overlays */
             forbids_overlays: boolean;
-            /** Genre */
             genre: string;
-            /** Has Benchmark */
             has_benchmark: boolean;
-            /** Has Replay */
             has_replay: boolean;
-            /** Marks */
             marks: string[];
-            /** Name */
             name: string;
-            /** Notes */
             notes: string;
-            /** Preset Needs Restart */
             preset_needs_restart: boolean;
-            /** Seen */
             seen: string;
         };
-        /**
-         * GameIn
-         * @description A game with what of its engine matters.
-         */
+        /** @description A game with what of its engine matters. */
         GameIn: {
-            /** Engine Cap Fps */
             engine_cap_fps?: number | null;
-            /**
-             * Forbids Overlays
-             * @default false
-             */
+            /** @default false */
             forbids_overlays: boolean;
-            /**
-             * Genre
-             * @default
-             */
+            /** @default  */
             genre: string;
-            /**
-             * Has Benchmark
-             * @default false
-             */
+            /** @default false */
             has_benchmark: boolean;
-            /**
-             * Has Replay
-             * @default false
-             */
+            /** @default false */
             has_replay: boolean;
-            /** Marks */
             marks?: string[];
-            /** Name */
             name: string;
-            /**
-             * Notes
-             * @default
-             */
+            /** @default  */
             notes: string;
-            /**
-             * Preset Needs Restart
-             * @default false
-             */
+            /** @default false */
             preset_needs_restart: boolean;
         };
-        /**
-         * GameOut
-         * @description A game, and how many scenes it has.
-         */
+        /** @description A game, and how many scenes it has. */
         GameOut: {
-            /** Engine Cap Fps */
             engine_cap_fps?: number | null;
-            /**
-             * Forbids Overlays
-             * @default false
-             */
+            /** @default false */
             forbids_overlays: boolean;
-            /**
-             * Genre
-             * @default
-             */
+            /** @default  */
             genre: string;
-            /**
-             * Has Benchmark
-             * @default false
-             */
+            /** @default false */
             has_benchmark: boolean;
-            /**
-             * Has Replay
-             * @default false
-             */
+            /** @default false */
             has_replay: boolean;
-            /** Id */
             id: number;
-            /** Marks */
             marks?: string[];
-            /** Name */
             name: string;
-            /**
-             * Notes
-             * @default
-             */
+            /** @default  */
             notes: string;
-            /**
-             * Preset Needs Restart
-             * @default false
-             */
+            /** @default false */
             preset_needs_restart: boolean;
-            /** Scenes */
             scenes: number;
-            /** Seen */
             seen: string;
         };
-        /** GridAnswer */
         GridAnswer: {
-            /** Count */
             count: number;
-            /** Effects */
             effects: components["schemas"]["AnswerEffect"][];
-            /** Factors */
             factors: string[];
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Group Words */
             group_words: string;
             interaction: components["schemas"]["AnswerInteraction"] | null;
-            /** Left Out */
             left_out: components["schemas"]["AnswerLeftOut"][];
-            /** Levels */
             levels: {
                 [key: string]: string[];
             };
-            /** Missing */
             missing: string[][];
-            /** Places */
             places: components["schemas"]["AnswerPlace"][];
             sentence: components["schemas"]["SentenceOut"];
-            /** Tests */
             tests: components["schemas"]["AnswerGridTest"][];
         };
-        /**
-         * GroupBrief
-         * @description The pair that is looked at, in one group.
-         */
+        /** @description The pair that is looked at, in one group. */
         GroupBrief: {
             average: components["schemas"]["BriefOut"];
-            /** Group */
             group: string;
             low_01: components["schemas"]["BriefOut"];
             low_1: components["schemas"]["BriefOut"];
         };
-        /**
-         * GroupOut
-         * @description Tests that may be pooled: the same intent, resolution and preset. Suites are over one group.
-         */
+        /** @description Tests that may be pooled: the same intent, resolution and preset. Suites are over one group. */
         GroupOut: {
-            /** Games */
             games: number;
-            /** Intent */
             intent: string;
-            /** Key */
             key: string;
-            /** Tests */
             tests: number;
-            /** Words */
             words: string;
         };
-        /**
-         * Health
-         * @description The server answers, and its database does.
-         */
+        /** @description The server answers, and its database does. */
         Health: {
-            /** Ok */
             ok: boolean;
         };
-        /**
-         * HeldOut
-         * @description What holds every lane in every test, what each side could do alone, and what was not run.
-         */
+        /** @description What holds every lane in every test, what each side could do alone, and what was not run. */
         HeldOut: {
             alone: components["schemas"]["AnswerAloneRates"];
             expected: components["schemas"]["ExpectedOut"] | null;
-            /** Resolutions */
             resolutions: string[];
-            /** Scenes */
             scenes: components["schemas"]["AnswerCeiling"][];
             sentence: components["schemas"]["SentenceOut"];
-            /** Tests */
             tests: components["schemas"]["AnswerLimit"][];
         };
-        /**
-         * Imported
-         * @description What became of the rows of a table.
-         */
+        /** @description What became of the rows of a table. */
         Imported: {
-            /** Added */
             added: number;
-            /** Changed */
             changed: number;
-            /** Unchanged */
             unchanged: number;
         };
-        /**
-         * JoinedOut
-         * @description A lane of an older study, and in words its age, driver and scenes.
-         */
+        /** @description A lane of an older study, and in words its age, driver and scenes. */
         JoinedOut: {
-            /** Lane Id */
             lane_id: number;
-            /** Name */
             name: string;
-            /** Study Id */
             study_id: number;
-            /** Words */
             words: string;
         };
-        /**
-         * KindNoiseOut
-         * @description How scenes of a kind repeat, in percent of the average.
-         */
+        /** @description How scenes of a kind repeat, in percent of the average. */
         KindNoiseOut: {
-            /** Df */
             df: number;
-            /** Kind */
             kind: string;
-            /** Percent */
             percent: number;
-            /** Scenes */
             scenes: number;
         };
-        /**
-         * KindOut
-         * @description A kind of part with its name on screen and its facts.
-         */
+        /** @description A kind of part with its name on screen and its facts. */
         KindOut: {
-            /** Facts */
             facts: components["schemas"]["FactOut"][];
-            /** Kind */
             kind: string;
-            /** Label */
             label: string;
         };
-        /**
-         * KnownIn
-         * @description SHA-256 digests of files that are about to be handed in.
-         */
+        /** @description SHA-256 digests of files that are about to be handed in. */
         KnownIn: {
-            /** Sha256 */
             sha256: string[];
         };
-        /**
-         * KnownOut
-         * @description Those of them that are there already.
-         */
+        /** @description Those of them that are there already. */
         KnownOut: {
-            /** Sha256 */
             sha256: string[];
         };
-        /** LadderAnswer */
         LadderAnswer: {
-            /** Absent */
             absent: string[];
-            /** Extra Frames */
             extra_frames: components["schemas"]["AnswerExtraFrame"][];
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Group Words */
             group_words: string;
-            /** Lanes */
             lanes: components["schemas"]["AnswerRung"][];
-            /** Left Out */
             left_out: components["schemas"]["AnswerLeftOut"][];
-            /** Needs */
             needs: components["schemas"]["AnswerNeed"][];
-            /** Pairs */
             pairs: components["schemas"]["AnswerLadderPair"][];
             sentence: components["schemas"]["SentenceOut"];
-            /** Shorts */
             shorts: components["schemas"]["AnswerShort"][];
-            /** Tests */
             tests: number;
         };
-        /**
-         * LaneIn
-         * @description A lane: an existing setup, or one described here. `levels` by factor; `condition` replaces the tests' own.
-         */
+        /** @description A lane: an existing setup, or one described here. `levels` by factor; `condition` replaces the tests' own. */
         LaneIn: {
-            /**
-             * Condition
-             * @default
-             */
+            /** @default  */
             condition: string;
-            /** Levels */
             levels?: {
                 [key: string]: string;
             };
-            /** Name */
             name: string;
             setup?: components["schemas"]["SetupIn"] | null;
-            /** Setup Id */
             setup_id?: number | null;
         };
-        /**
-         * LaneOut
-         * @description A lane with the version of its setup, what level of each factor it stands for, and its own condition if any.
-         */
+        /** @description A lane with the version of its setup, what level of each factor it stands for, and its own condition if any. */
         LaneOut: {
-            /** Baseline */
             baseline: boolean;
-            /** Condition */
             condition: string;
-            /** Id */
             id: number;
-            /** Levels */
             levels: {
                 [key: string]: components["schemas"]["LevelOut"];
             };
-            /** Name */
             name: string;
-            /** Position */
             position: number;
             setup: components["schemas"]["SetupOut"];
         };
-        /**
-         * LaneRef
-         * @description A lane by name; `marker` is its place in the order of colours and shapes.
-         */
+        /** @description A lane by name; `marker` is its place in the order of colours and shapes. */
         LaneRef: {
-            /** Id */
             id: number;
-            /** Marker */
             marker: number;
-            /** Name */
             name: string;
         };
-        /**
-         * LastDecisionOut
-         * @description The decision that was made last and can be taken back.
-         */
+        /** @description The decision that was made last and can be taken back. */
         LastDecisionOut: {
-            /**
-             * At
-             * Format: date-time
-             */
+            /** Format: date-time */
             at: string;
-            /** By */
             by: string;
-            /** Id */
             id: number;
-            /** Passes */
             passes: number;
-            /** Words */
             words: string;
         };
-        /**
-         * LastOut
-         * @description The pass that came in last: what “reject” and “repeat” are about at any moment.
-         */
+        /** @description The pass that came in last: what “reject” and “repeat” are about at any moment. */
         LastOut: {
-            /** Lane */
             lane: string;
-            /** Number */
             number: number;
-            /** Pass Id */
             pass_id: number;
-            /** State */
             state: string;
-            /** Test */
             test: string;
         };
-        /**
-         * LayersOut
-         * @description What lies over the trace of a capture; clocks are those of the whole capture, in s.
-         */
+        /** @description What lies over the trace of a capture; clocks are those of the whole capture, in s. */
         LayersOut: {
-            /** Beat Period S */
             beat_period_s: number | null;
-            /** Beats S */
             beats_s: number[];
-            /** Behind */
             behind: components["schemas"]["BehindOut"][];
-            /** Cap */
             cap: string;
-            /** Course Every S */
             course_every_s: number;
-            /** Course Ms */
             course_ms: number[];
-            /** Held By */
             held_by: string;
-            /** Held Fps */
             held_fps: number | null;
-            /** Pauses */
             pauses: components["schemas"]["SpanOut"][];
-            /** Samples */
             samples: components["schemas"]["SampledOut"][];
-            /** Stutters */
             stutters: components["schemas"]["SpanOut"][];
         };
-        /**
-         * LearnedOut
-         * @description What a change really took: the middle of `times`; `offered` from three times on.
-         */
+        /** @description What a change really took: the middle of `times`; `offered` from three times on. */
         LearnedOut: {
-            /** Cost */
             cost: string;
-            /** Planned */
             planned: number;
-            /** Seconds */
             seconds: number | null;
-            /** Times */
             times: number;
         };
-        /**
-         * LeftOut
-         * @description Why a test takes no part.
-         */
+        /** @description Why a test takes no part. */
         LeftOut: {
-            /** Lane Id */
             lane_id: number | null;
-            /** Reason */
             reason: string;
-            /** Words */
             words: string;
         };
-        /**
-         * LevelOut
-         * @description A lane's level in a test, in fps: 1% low, median and average.
-         */
+        /** @description A lane's level in a test, in fps: 1% low, median and average. */
         LevelOut: {
-            /** Average */
             average: number | null;
-            /** Lane Id */
             lane_id: number;
-            /** Low 1 */
             low_1: number | null;
-            /** Median */
             median: number | null;
-            /** Passes */
             passes: number;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * LinkIn
-         * @description What a token is made with: a name for the machine, and the column map by which its files are read.
-         */
+        /** @description What a token is made with: a name for the machine, and the column map by which its files are read. */
         LinkIn: {
-            /**
-             * Columns Name
-             * @default
-             */
+            /** @default  */
             columns_name: string;
-            /** Name */
             name: string;
         };
-        /**
-         * LinkMade
-         * @description A new token: shown this once, with the program that has it filled in.
-         */
+        /** @description A new token: shown this once, with the program that has it filled in. */
         LinkMade: {
             link: components["schemas"]["LinkOut"];
-            /** Program */
             program: string;
-            /** Token */
             token: string;
         };
-        /**
-         * LinkOut
-         * @description A token of a test machine, without its secret.
-         */
+        /** @description A token of a test machine, without its secret. */
         LinkOut: {
-            /** Columns Name */
             columns_name: string;
-            /** Id */
             id: number;
-            /** Last Used At */
             last_used_at: string | null;
-            /**
-             * Made At
-             * Format: date-time
-             */
+            /** Format: date-time */
             made_at: string;
-            /** Name */
             name: string;
-            /** Revoked At */
             revoked_at: string | null;
         };
-        /**
-         * LinkTaken
-         * @description What became of a file that a test machine sent, in words for its own line.
-         */
+        /** @description What became of a file that a test machine sent, in words for its own line. */
         LinkTaken: {
-            /** Arrival Id */
             arrival_id: number | null;
-            /**
-             * Became
-             * @enum {string}
-             */
+            /** @enum {string} */
             became: "pass" | "warm_up" | "samples" | "waiting" | "known";
-            /** Words */
             words: string;
         };
-        /**
-         * LookedAt
-         * @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice.
-         */
+        /** @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice. */
         LookedAt: {
-            /** Baseline */
             baseline?: number | null;
-            /** Group */
             group?: string | null;
-            /** Other */
             other?: number | null;
         };
-        /**
-         * MarginOut
-         * @description One figure in one test, both ways round. All but `raw_b_over_a` are set right for drift.
-         */
+        /** @description One figure in one test, both ways round. All but `raw_b_over_a` are set right for drift. */
         MarginOut: {
-            /** A */
             a?: number | null;
-            /** A Behind B */
             a_behind_b?: number | null;
-            /** A Over B */
             a_over_b?: number | null;
-            /** B */
             b?: number | null;
-            /** B Over A */
             b_over_a?: number | null;
-            /** Could Be Chance */
             could_be_chance?: boolean | null;
-            /** Drift Share */
             drift_share?: number | null;
-            /** Further Passes */
             further_passes?: number | null;
-            /** High */
             high?: number | null;
             left_out: components["schemas"]["LeftOut"] | null;
-            /** Low */
             low?: number | null;
-            /**
-             * N A
-             * @default 0
-             */
+            /** @default 0 */
             n_a: number;
-            /**
-             * N B
-             * @default 0
-             */
+            /** @default 0 */
             n_b: number;
             noise?: components["schemas"]["NoiseOut"] | null;
-            /** Raw B Over A */
             raw_b_over_a?: number | null;
-            /** Resolvable */
             resolvable?: number | null;
-            /** Verdict */
             verdict?: string | null;
-            /** Within */
             within?: string | null;
-            /**
-             * Words
-             * @default
-             */
+            /** @default  */
             words: string;
         };
         /**
-         * Method
          * @description How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even.
          *
          *     `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour.
          */
         Method: {
             /**
-             * Cell School
              * @default mean
              * @enum {string}
              */
             cell_school: "mean" | "median_pass";
-            /** Display Hz */
             display_hz?: number | null;
-            /**
-             * Display Variable
-             * @default false
-             */
+            /** @default false */
             display_variable: boolean;
-            /**
-             * Drift Allowance
-             * @default 0.005
-             */
+            /** @default 0.005 */
             drift_allowance: number;
-            /**
-             * Equal Band
-             * @default 0.01
-             */
+            /** @default 0.01 */
             equal_band: number;
             /**
-             * Leading
              * @default average_fps
              * @enum {string}
              */
             leading: "average_fps" | "low_1";
             /**
-             * Low School
              * @default percentile
              * @enum {string}
              */
             low_school: "percentile" | "slowest_frames" | "slowest_time";
             /**
-             * Suite School
              * @default geometric
              * @enum {string}
              */
             suite_school: "geometric" | "mean_of_margins" | "ratio_of_means" | "equal_frames";
-            /**
-             * Target Hz
-             * @default 60
-             */
+            /** @default 60 */
             target_hz: number;
         };
-        /**
-         * MethodEdit
-         * @description A method in place of the one that was declared.
-         */
+        /** @description A method in place of the one that was declared. */
         MethodEdit: {
-            /**
-             * Cell School
-             * @enum {string}
-             */
+            /** @enum {string} */
             cell_school: "mean" | "median_pass";
-            /** Display Hz */
             display_hz: number | null;
-            /** Display Variable */
             display_variable: boolean;
-            /** Drift Allowance */
             drift_allowance: number;
-            /** Equal Band */
             equal_band: number;
-            /**
-             * Leading
-             * @enum {string}
-             */
+            /** @enum {string} */
             leading: "average_fps" | "low_1";
-            /**
-             * Low School
-             * @enum {string}
-             */
+            /** @enum {string} */
             low_school: "percentile" | "slowest_frames" | "slowest_time";
-            /** Seen */
             seen: string;
-            /**
-             * Suite School
-             * @enum {string}
-             */
+            /** @enum {string} */
             suite_school: "geometric" | "mean_of_margins" | "ratio_of_means" | "equal_frames";
-            /** Target Hz */
             target_hz: number;
         };
-        /**
-         * MismatchOut
-         * @description A setting that read back otherwise, and what a run now would be worth; `act` is the reading that said so.
-         */
+        /** @description A setting that read back otherwise, and what a run now would be worth; `act` is the reading that said so. */
         MismatchOut: {
-            /** Act */
             act: number;
-            /** Pass Id */
             pass_id: number;
-            /** Seen */
             seen: string;
-            /** Setting */
             setting: string;
-            /** Step */
             step: string;
-            /** Wanted */
             wanted: string;
-            /** Worth */
             worth: string;
         };
-        /**
-         * MissingNote
-         * @description A cell with fewer accepted passes than planned.
-         */
+        /** @description A cell with fewer accepted passes than planned. */
         MissingNote: {
-            /** Accepted */
             accepted: number;
-            /** Lane */
             lane: string;
-            /** Lane Id */
             lane_id: number;
-            /** Passes Wanted */
             passes_wanted: number;
-            /** Test */
             test: string;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * MovedOut
-         * @description One figure of the answer before and after, as shares; none where there is no answer.
-         */
+        /** @description One figure of the answer before and after, as shares; none where there is no answer. */
         MovedOut: {
-            /** After */
             after: number | null;
-            /** After Verdict */
             after_verdict: string | null;
-            /** Before */
             before: number | null;
-            /** Before Verdict */
             before_verdict: string | null;
-            /** Figure */
             figure: string;
-            /** Words */
             words: string;
         };
-        /**
-         * Mover
-         * @description The test that moves the suite most, and the suite margin without it.
-         */
+        /** @description The test that moves the suite most, and the suite margin without it. */
         Mover: {
-            /** Test Id */
             test_id: number;
-            /** Without */
             without: number;
         };
         /**
-         * NeedOut
          * @description What a test needs. `source` says whose its noise is: the `scene`'s own, `drawn` towards other scenes', that of
          *     `all_scenes`, or a `guess`; `known_df` with how many degrees of freedom it was learned.
          *
          *     `resolvable` by figure is the margin that the planned passes can show, as a share.
          */
         NeedOut: {
-            /** Enough */
             enough: boolean;
-            /** For Even */
             for_even: number | null;
-            /** Known Df */
             known_df: number | null;
-            /** Needed */
             needed: number | null;
-            /** Noise Percent */
             noise_percent: number;
-            /** Proposed */
             proposed: number;
-            /** Resolvable */
             resolvable: {
                 [key: string]: number | null;
             };
-            /** Source */
             source: string;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * NoiseOut
-         * @description Pass noise: the floor in percent, and whose passes it stands on.
-         */
+        /** @description Pass noise: the floor in percent, and whose passes it stands on. */
         NoiseOut: {
-            /** Df */
             df: number;
-            /** Floor Percent */
             floor_percent: number | null;
-            /** Pool */
             pool: string;
         };
-        /**
-         * ObjectionOut
-         * @description What has to be mended or accepted before a study is ready. `lanes` as in its pairings.
-         */
+        /** @description What has to be mended or accepted before a study is ready. `lanes` as in its pairings. */
         ObjectionOut: {
-            /** About */
             about: string;
             acceptance?: components["schemas"]["AcceptanceOut"] | null;
-            /** Key */
             key: string;
-            /** Label */
             label: string;
-            /** Lanes */
             lanes: string[];
-            /** Reason */
             reason: string;
-            /** Weight */
             weight: string;
         };
-        /**
-         * OddOut
-         * @description A pass that is odd, but real: it stands, and is told.
-         */
+        /** @description A pass that is odd, but real: it stands, and is told. */
         OddOut: {
-            /** Lane Id */
             lane_id: number;
-            /** Number */
             number: number;
-            /** Pass Id */
             pass_id: number;
-            /** Test Id */
             test_id: number;
-            /** Words */
             words: string;
         };
-        /**
-         * OffsetIn
-         * @description Where the clock of samples begins, in seconds into the capture.
-         */
+        /** @description Where the clock of samples begins, in seconds into the capture. */
         OffsetIn: {
-            /** Offset S */
             offset_s: number;
         };
-        /**
-         * OutlineOut
-         * @description An order in a few numbers.
-         */
+        /** @description An order in a few numbers. */
         OutlineOut: {
-            /** Counts */
             counts: {
                 [key: string]: number;
             };
-            /** Dropped */
             dropped: number;
-            /** Ends */
             ends: string | null;
-            /** Fits */
             fits: boolean;
-            /** Order */
             order: string;
-            /** Passes */
             passes: number;
             tells: components["schemas"]["TellingOut"] | null;
-            /** Total S */
             total_s: number;
         };
-        /**
-         * OutlookOut
-         * @description Whether a study that still has passes to run ends before its deadline.
-         */
+        /** @description Whether a study that still has passes to run ends before its deadline. */
         OutlookOut: {
-            /**
-             * Deadline
-             * Format: date-time
-             */
+            /** Format: date-time */
             deadline: string;
-            /** Dropped */
             dropped: number;
-            /** Ends */
             ends: string | null;
-            /** Late */
             late: boolean;
-            /** Study Id */
             study_id: number;
         };
-        /**
-         * PackDetail
-         * @description A pack with the fate of each file.
-         */
+        /** @description A pack with the fate of each file. */
         PackDetail: {
-            /** Entries */
             entries: components["schemas"]["EntryOut"][];
             pack: components["schemas"]["PackOut"];
         };
-        /**
-         * PackIn
-         * @description A pack by the name of its file or folder.
-         */
+        /** @description A pack by the name of its file or folder. */
         PackIn: {
-            /** Name */
             name: string;
         };
-        /**
-         * PackOut
-         * @description A zip of many files, and how many of them wait, were taken, wait for a place, were there already or refused.
-         */
+        /** @description A zip of many files, and how many of them wait, were taken, wait for a place, were there already or refused. */
         PackOut: {
-            /** By */
             by: string;
-            /** Files */
             files: number;
-            /** Id */
             id: number;
-            /** Kept */
             kept: number;
-            /** Known */
             known: number;
-            /**
-             * Made At
-             * Format: date-time
-             */
+            /** Format: date-time */
             made_at: string;
-            /** Name */
             name: string;
-            /** Refused */
             refused: number;
-            /** Size */
             size: number;
-            /** State */
             state: string;
-            /** Taken */
             taken: number;
-            /** Waiting */
             waiting: number;
         };
-        /**
-         * PairingOut
-         * @description A lane held against the baseline; of a study on paper, lanes go by their position.
-         */
+        /** @description A lane held against the baseline; of a study on paper, lanes go by their position. */
         PairingOut: {
-            /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
-            /** Factor */
             factor: components["schemas"]["DifferenceOut"][];
-            /** Lane */
             lane: string;
-            /** Same */
             same: components["schemas"]["SameOut"][];
         };
-        /**
-         * PairsOut
-         * @description Every pair of lanes in one group: B over A, A the lane that comes first.
-         */
+        /** @description Every pair of lanes in one group: B over A, A the lane that comes first. */
         PairsOut: {
-            /** A */
             a: number[];
             average: components["schemas"]["BriefColumns"];
-            /** B */
             b: number[];
-            /** Group */
             group: string;
             low_01: components["schemas"]["BriefColumns"];
             low_1: components["schemas"]["BriefColumns"];
         };
-        /**
-         * PartEdit
-         * @description A part in place of what it was.
-         */
+        /** @description A part in place of what it was. */
         PartEdit: {
-            /** Currency */
             currency: string;
-            /** Facts */
             facts: {
                 [key: string]: unknown;
             };
-            /** Kind */
             kind: string;
-            /** Maker */
             maker: string;
-            /** Name */
             name: string;
-            /** Notes */
             notes: string;
-            /** Price */
             price: number | string | null;
-            /** Price Day */
             price_day: string | null;
-            /** Price From */
             price_from: string;
-            /** Seen */
             seen: string;
-            /** Weight G */
             weight_g: number | null;
         };
-        /**
-         * PartIn
-         * @description A part by kind and name. `facts` are those of its kind; a price needs its currency.
-         */
+        /** @description A part by kind and name. `facts` are those of its kind; a price needs its currency. */
         PartIn: {
-            /**
-             * Currency
-             * @default
-             */
+            /** @default  */
             currency: string;
-            /** Facts */
             facts?: {
                 [key: string]: unknown;
             };
-            /** Kind */
             kind: string;
-            /**
-             * Maker
-             * @default
-             */
+            /** @default  */
             maker: string;
-            /** Name */
             name: string;
-            /**
-             * Notes
-             * @default
-             */
+            /** @default  */
             notes: string;
-            /** Price */
             price?: number | string | null;
-            /** Price Day */
             price_day?: string | null;
-            /**
-             * Price From
-             * @default
-             */
+            /** @default  */
             price_from: string;
-            /** Weight G */
             weight_g?: number | null;
         };
-        /**
-         * PartNoiseOut
-         * @description How a part scatters beside what is usual in its scenes: 1 is as usual, with a 95% interval.
-         */
+        /** @description How a part scatters beside what is usual in its scenes: 1 is as usual, with a 95% interval. */
         PartNoiseOut: {
-            /** Df */
             df: number;
-            /** Factor */
             factor: number;
-            /** High */
             high: number;
-            /** Kind */
             kind: string;
-            /** Low */
             low: number;
-            /** Name */
             name: string;
-            /** Scenes */
             scenes: number;
-            /** Unlike */
             unlike: boolean;
         };
-        /**
-         * PartOut
-         * @description A part with its facts, also in words, what follows from them, and in how many setups it is. `used` by a run.
-         */
+        /** @description A part with its facts, also in words, what follows from them, and in how many setups it is. `used` by a run. */
         PartOut: {
-            /** Currency */
             currency: string;
-            /** Derived */
             derived: components["schemas"]["DerivedOut"][];
-            /** Facts */
             facts: {
                 [key: string]: unknown;
             };
-            /** Id */
             id: number;
-            /** Kind */
             kind: string;
-            /** Maker */
             maker: string;
-            /** Name */
             name: string;
-            /** Notes */
             notes: string;
-            /** Price */
             price: number | null;
-            /** Price Day */
             price_day: string | null;
-            /** Price From */
             price_from: string;
-            /** Seen */
             seen: string;
-            /** Setups */
             setups: number;
-            /** Used */
             used: boolean;
-            /** Weight G */
             weight_g: number | null;
-            /** Words */
             words: string[];
         };
-        /**
-         * PartRef
-         * @description A part by kind and name; made if it is not there yet.
-         */
+        /** @description A part by kind and name; made if it is not there yet. */
         PartRef: {
-            /** Kind */
             kind: string;
-            /** Name */
             name: string;
         };
-        /**
-         * PartUsed
-         * @description A part of a setup; `swapped` where its kind is not filled as in the rig. `summary` says its telling facts.
-         */
+        /** @description A part of a setup; `swapped` where its kind is not filled as in the rig. `summary` says its telling facts. */
         PartUsed: {
-            /** Id */
             id: number;
-            /** Kind */
             kind: string;
-            /** Name */
             name: string;
-            /** Summary */
             summary: string;
-            /** Swapped */
             swapped: boolean;
         };
-        /**
-         * PartsOut
-         * @description An answer in parts: named sets of games, what changes from group to group, what each test weighs.
-         */
+        /** @description An answer in parts: named sets of games, what changes from group to group, what each test weighs. */
         PartsOut: {
-            /** Changes */
             changes: components["schemas"]["AnswerChange"][];
-            /** Influence */
             influence: components["schemas"]["AnswerWeighs"][];
-            /** Parts */
             parts: components["schemas"]["SetOfTestsOut"][];
         };
         /**
-         * PassChange
          * @description A new state of a pass; rejecting needs a reason, and so does a pass that did not run.
          *
          *     The reason is a code, with words where one wants to say more; words alone are another reason.
          */
         PassChange: {
-            /**
-             * Reason
-             * @default
-             */
+            /** @default  */
             reason: string;
             /**
-             * Reason Code
              * @default
              * @enum {string}
              */
             reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
-            /**
-             * State
-             * @enum {string}
-             */
+            /** @enum {string} */
             state: "planned" | "recorded" | "accepted" | "rejected" | "did_not_run";
         };
-        /**
-         * PassDetail
-         * @description Every figure of a pass, with where it comes from and what it was run with.
-         */
+        /** @description Every figure of a pass, with where it comes from and what it was run with. */
         PassDetail: {
-            /** Bench Hour */
             bench_hour: number | null;
-            /** Columns */
             columns: {
                 [key: string]: unknown;
             };
-            /** Figures */
             figures: {
                 [key: string]: unknown;
             };
-            /** Files */
             files: components["schemas"]["FileOut"][];
-            /** Made By */
             made_by: {
                 [key: string]: unknown;
             };
-            /** Measured */
             measured: components["schemas"]["EarlierFigures"][];
             one: components["schemas"]["PassOut"];
-            /** Run As */
             run_as: {
                 [key: string]: unknown;
             } | null;
-            /** Setup */
             setup: string;
-            /** Trouble */
             trouble: string;
-            /** Version */
             version: number | null;
         };
-        /**
-         * PassDoubtOut
-         * @description A doubt about one pass, with its evidence, the window that is proposed, and how it was settled if it was.
-         */
+        /** @description A doubt about one pass, with its evidence, the window that is proposed, and how it was settled if it was. */
         PassDoubtOut: {
-            /** Check */
             check: string;
-            /** Evidence */
             evidence: {
                 [key: string]: unknown;
             };
-            /** Pass Id */
             pass_id: number;
             settled: components["schemas"]["SettledOut"] | null;
-            /** Weak */
             weak: boolean;
-            /** Window */
             window: number[] | null;
-            /** Words */
             words: string;
         };
-        /**
-         * PassFigures
-         * @description The figures of a pass that lists show.
-         */
+        /** @description The figures of a pass that lists show. */
         PassFigures: {
-            /** Average Fps */
             average_fps: number | null;
-            /** Bound By */
             bound_by: string | null;
-            /** Cap */
             cap: string;
-            /** Cap Name */
             cap_name: string | null;
-            /** Duration S */
             duration_s: number;
-            /** Flags */
             flags: string[];
-            /** Frames */
             frames: number;
-            /** Lock Fps */
             lock_fps: number | null;
-            /** Low 01 Fps */
             low_01_fps: number | null;
-            /** Low 01 Thin */
             low_01_thin: boolean;
-            /** Low 1 Fps */
             low_1_fps: number | null;
-            /** Low 1 Thin */
             low_1_thin: boolean;
-            /** Stutters */
             stutters: number;
         };
-        /**
-         * PassIn
-         * @description One more planned pass.
-         */
+        /** @description One more planned pass. */
         PassIn: {
-            /** Lane Id */
             lane_id: number;
             /**
-             * Role
              * @default counted
              * @enum {string}
              */
             role: "counted" | "warm_up" | "control" | "repeat";
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * PassNote
-         * @description A pass that does not count, with its reason.
-         */
+        /** @description A pass that does not count, with its reason. */
         PassNote: {
-            /** Lane */
             lane: string;
-            /** Lane Id */
             lane_id: number;
-            /** Number */
             number: number;
-            /** Pass Id */
             pass_id: number;
-            /** Reason */
             reason: string;
-            /** State */
             state: string;
-            /** Test */
             test: string;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * PassOut
-         * @description A pass with its capture and figures.
-         */
+        /** @description A pass with its capture and figures. */
         PassOut: {
-            /** Capture Id */
             capture_id: number | null;
             figures: components["schemas"]["PassFigures"] | null;
-            /** File Name */
             file_name: string | null;
-            /** Id */
             id: number;
-            /** Lane Id */
             lane_id: number;
-            /** Number */
             number: number;
-            /** Ran At */
             ran_at: string | null;
-            /** Reason */
             reason: string;
-            /** Reason Code */
             reason_code: string;
             reported: components["schemas"]["ReportedOut"] | null;
-            /** Role */
             role: string;
-            /** Sha256 */
             sha256: string | null;
-            /** Simulated */
             simulated: boolean;
-            /** Stale */
             stale: boolean;
-            /** State */
             state: string;
-            /** Test Id */
             test_id: number;
-            /** Windows */
             windows: number[][];
         };
-        /**
-         * PassRef
-         * @description A pass and its state.
-         */
+        /** @description A pass and its state. */
         PassRef: {
-            /** Id */
             id: number;
-            /** Lane Id */
             lane_id: number;
-            /** Number */
             number: number;
-            /** Reason */
             reason: string;
-            /** Reason Code */
             reason_code: string;
-            /** Role */
             role: string;
-            /** State */
             state: string;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * PassesChange
-         * @description The same for several passes, as one act.
-         */
+        /** @description The same for several passes, as one act. */
         PassesChange: {
-            /** Pass Ids */
             pass_ids: number[];
-            /**
-             * Reason
-             * @default
-             */
+            /** @default  */
             reason: string;
             /**
-             * Reason Code
              * @default
              * @enum {string}
              */
             reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
-            /**
-             * State
-             * @enum {string}
-             */
+            /** @enum {string} */
             state: "planned" | "recorded" | "accepted" | "rejected" | "did_not_run";
         };
-        /**
-         * PassesIn
-         * @description Some passes of a study.
-         */
+        /** @description Some passes of a study. */
         PassesIn: {
-            /** Pass Ids */
             pass_ids: number[];
         };
-        /**
-         * PenaltyOut
-         * @description What the first pass of a scene is off the others, as a share with its interval (-0.03 is 3% slower).
-         */
+        /** @description What the first pass of a scene is off the others, as a share with its interval (-0.03 is 3% slower). */
         PenaltyOut: {
-            /** High */
             high: number;
-            /** Low */
             low: number;
-            /** Share */
             share: number;
-            /** Told */
             told: boolean;
-            /** Words */
             words: string;
         };
-        /**
-         * PersonOut
-         * @description Somebody who works here; `shut_s` is how long wrong passwords still keep the name shut, from anywhere.
-         */
+        /** @description Somebody who works here; `shut_s` is how long wrong passwords still keep the name shut, from anywhere. */
         PersonOut: {
-            /** Name */
             name: string;
-            /** Role */
             role: string;
-            /** Shut S */
             shut_s: number;
         };
-        /**
-         * PlaceIn
-         * @description Where a capture belongs.
-         */
+        /** @description Where a capture belongs. */
         PlaceIn: {
-            /** Lane Id */
             lane_id: number;
-            /** Number */
             number?: number | null;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * PlanEdit
-         * @description A plan in place of the one that was kept.
-         */
+        /** @description A plan in place of the one that was kept. */
         PlanEdit: {
-            /** Control Test */
             control_test: number | null;
-            /** Costs */
             costs: {
                 [key: string]: number;
             };
-            /**
-             * Day Starts
-             * Format: time
-             */
+            /** Format: time */
             day_starts: string;
-            /** Deadline */
             deadline: string | null;
-            /** Hours A Day */
             hours_a_day: number;
-            /** Margin */
             margin: number;
-            /** Most Passes */
             most_passes: number | null;
-            /**
-             * Order
-             * @enum {string}
-             */
+            /** @enum {string} */
             order: "lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand";
-            /** Seed */
             seed: number;
-            /** Seen */
             seen: string;
-            /**
-             * Starts On
-             * Format: date
-             */
+            /** Format: date */
             starts_on: string;
-            /** Weekdays */
             weekdays: number[];
         };
-        /**
-         * PlanOut
-         * @description A whole plan: is it fair, is it enough, does it fit.
-         */
+        /** @description A whole plan: is it fair, is it enough, does it fit. */
         PlanOut: {
-            /** All Costs */
             all_costs: {
                 [key: string]: number;
             };
-            /** Blocks */
             blocks: components["schemas"]["BlockOut"][];
-            /** Changed */
             changed: components["schemas"]["ChangedOut"][];
             chosen: components["schemas"]["OutlineOut"];
             control: components["schemas"]["ControlOut"] | null;
-            /** Control Test */
             control_test?: number | null;
-            /** Costs */
             costs?: {
                 [key: string]: number;
             };
             /**
-             * Day Starts
              * Format: time
              * @default 09:00:00
              */
             day_starts: string;
-            /** Deadline */
             deadline?: string | null;
-            /** Drift Allowance */
             drift_allowance: number;
-            /** Drift Words */
             drift_words: string;
-            /** Dropped */
             dropped: components["schemas"]["DroppedOut"][];
-            /**
-             * Hours A Day
-             * @default 8
-             */
+            /** @default 8 */
             hours_a_day: number;
-            /** Late */
             late: boolean;
-            /** Leading */
             leading: string;
-            /**
-             * Margin
-             * @default 0.02
-             */
+            /** @default 0.02 */
             margin: number;
-            /** Most Passes */
             most_passes?: number | null;
-            /** Needs */
             needs: components["schemas"]["NeedOut"][];
-            /** Objections */
             objections: components["schemas"]["ObjectionOut"][];
             /**
-             * Order
              * @default alternating
              * @enum {string}
              */
             order: "lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand";
-            /** Outlines */
             outlines: components["schemas"]["OutlineOut"][];
-            /** Pairings */
             pairings: components["schemas"]["PairingOut"][];
             rule: components["schemas"]["RuleOut"] | null;
-            /** Saved */
             saved: boolean;
-            /**
-             * Seed
-             * @default 1
-             */
+            /** @default 1 */
             seed: number;
-            /** Seen */
             seen: string;
-            /** Sessions */
             sessions: components["schemas"]["SessionOut"][];
-            /**
-             * Starts On
-             * Format: date
-             */
+            /** Format: date */
             starts_on: string;
-            /** Study Id */
             study_id: number;
-            /** Suite Resolvable */
             suite_resolvable: number | null;
-            /** Unplaceable */
             unplaceable: number;
-            /** Unsaid */
             unsaid: string[];
             /**
-             * Weekdays
              * @default [
              *       0,
              *       1,
@@ -5999,1766 +4304,922 @@ export interface components {
              */
             weekdays: number[];
         };
-        /**
-         * Preview
-         * @description What a column map makes of a file.
-         */
+        /** @description What a column map makes of a file. */
         Preview: {
-            /** Average Fps */
             average_fps: number;
-            /** Duration S */
             duration_s: number;
-            /** Flags */
             flags: string[];
-            /** Frames */
             frames: number;
-            /** Low 1 Fps */
             low_1_fps: number;
-            /** Median Ms */
             median_ms: number;
-            /** Slowest Ms */
             slowest_ms: number;
         };
-        /**
-         * PreviewIn
-         * @description A column map to try.
-         */
+        /** @description A column map to try. */
         PreviewIn: {
             columns: components["schemas"]["ColumnMap"];
         };
-        /**
-         * PriceOut
-         * @description What a part in which lanes differ costs: where that comes from, and of which day.
-         */
+        /** @description What a part in which lanes differ costs: where that comes from, and of which day. */
         PriceOut: {
-            /** Currency */
             currency: string;
-            /** Lane Id */
             lane_id: number;
-            /** Part */
             part: string;
-            /** Price */
             price: number;
-            /** Price Day */
             price_day: string | null;
-            /** Price From */
             price_from: string;
         };
-        /**
-         * ProgressOut
-         * @description How far it is, beside the plan. Times in seconds at the bench; `behind_s` is below 0 where it is quicker.
-         */
+        /** @description How far it is, beside the plan. Times in seconds at the bench; `behind_s` is below 0 where it is quicker. */
         ProgressOut: {
-            /** Behind S */
             behind_s: number;
-            /** Deadline */
             deadline: string | null;
-            /** Dropped */
             dropped: string[];
-            /** Ends */
             ends: string | null;
-            /** Late */
             late: boolean;
-            /** Left */
             left: number;
-            /** Left S */
             left_s: number;
-            /** Run */
             run: number;
-            /** Used S */
             used_s: number;
         };
-        /** ProxyAnswer */
         ProxyAnswer: {
-            /** Band */
             band: number;
-            /** Benchmarks */
             benchmarks: string[][];
-            /** Figure */
             figure: string;
-            /** Game */
             game: string;
-            /** Gauge */
             gauge: string;
-            /** Group Words */
             group_words: string;
-            /** Held */
             held: number | null;
-            /** Lanes */
             lanes: string[];
             level: components["schemas"]["AnswerLevel"] | null;
             sentence: components["schemas"]["SentenceOut"];
             widest: components["schemas"]["AnswerWidest"] | null;
         };
-        /**
-         * PulseOut
-         * @description Whether anything was done since: the number of the last act, and who drives.
-         */
+        /** @description Whether anything was done since: the number of the last act, and who drives. */
         PulseOut: {
-            /** Driver */
             driver: string;
-            /** Number */
             number: number;
         };
         /**
-         * QuestionOut
          * @description What is read back: the setting, what it should say, where to look, what other lanes say.
          *
          *     `shows` is what the simulated bench shows there.
          */
         QuestionOut: {
-            /** Others */
             others: string[];
-            /** Setting */
             setting: string;
-            /** Shows */
             shows: string | null;
-            /** Wanted */
             wanted: string;
-            /** Where */
             where: string;
         };
-        /**
-         * ReaderEdit
-         * @description A reader in place of what they were.
-         */
+        /** @description A reader in place of what they were. */
         ReaderEdit: {
-            /** Budget */
             budget: number | string | null;
-            /** Currency */
             currency: string;
-            /** Display Hz */
             display_hz: number;
-            /** Floor Fps */
             floor_fps: number;
-            /**
-             * Floor On
-             * @enum {string}
-             */
+            /** @enum {string} */
             floor_on: "average_fps" | "low_1";
-            /** Hours A Day */
             hours_a_day: number;
-            /** Name */
             name: string;
-            /** Notices */
             notices: number;
-            /** Price Per Kwh */
             price_per_kwh: number | string | null;
-            /** Resolution */
             resolution: string;
-            /** Seen */
             seen: string;
-            /** Variable */
             variable: boolean;
-            /** Years */
             years: number;
         };
-        /**
-         * ReaderIn
-         * @description A kind of reader. `notices` is the smallest margin that they would see, as a share; money is in `currency`.
-         */
+        /** @description A kind of reader. `notices` is the smallest margin that they would see, as a share; money is in `currency`. */
         ReaderIn: {
-            /** Budget */
             budget?: number | string | null;
-            /**
-             * Currency
-             * @default
-             */
+            /** @default  */
             currency: string;
-            /** Display Hz */
             display_hz: number;
-            /** Floor Fps */
             floor_fps: number;
             /**
-             * Floor On
              * @default average_fps
              * @enum {string}
              */
             floor_on: "average_fps" | "low_1";
-            /**
-             * Hours A Day
-             * @default 2
-             */
+            /** @default 2 */
             hours_a_day: number;
-            /** Name */
             name: string;
-            /**
-             * Notices
-             * @default 0.05
-             */
+            /** @default 0.05 */
             notices: number;
-            /** Price Per Kwh */
             price_per_kwh?: number | string | null;
-            /**
-             * Resolution
-             * @default
-             */
+            /** @default  */
             resolution: string;
-            /**
-             * Variable
-             * @default false
-             */
+            /** @default false */
             variable: boolean;
-            /**
-             * Years
-             * @default 4
-             */
+            /** @default 4 */
             years: number;
         };
-        /**
-         * ReaderOut
-         * @description A reader, and in `words` what they are.
-         */
+        /** @description A reader, and in `words` what they are. */
         ReaderOut: {
-            /** Budget */
             budget: number | null;
-            /** Currency */
             currency: string;
-            /** Display Hz */
             display_hz: number;
-            /** Floor Fps */
             floor_fps: number;
-            /** Floor On */
             floor_on: string;
-            /** Hours A Day */
             hours_a_day: number;
-            /** Id */
             id: number;
-            /** Name */
             name: string;
-            /** Notices */
             notices: number;
-            /** Price Per Kwh */
             price_per_kwh: number | null;
-            /** Resolution */
             resolution: string;
-            /** Seen */
             seen: string;
-            /** Variable */
             variable: boolean;
-            /** Words */
             words: string;
-            /** Years */
             years: number;
         };
-        /**
-         * Recorded
-         * @description How many passes were recorded.
-         */
+        /** @description How many passes were recorded. */
         Recorded: {
-            /** Recorded */
             recorded: number;
         };
-        /**
-         * Refusal
-         * @description Why a file was refused.
-         */
+        /** @description Why a file was refused. */
         Refusal: {
-            /** Hint */
             hint?: string | null;
-            /** Line */
             line?: number | null;
-            /** Message */
             message: string;
-            /** Reason */
             reason: string;
-            /** Row */
             row?: number | null;
         };
-        /**
-         * RejectedOut
-         * @description What was thrown out, lane by lane, and in a sentence whether it happens to favour one.
-         */
+        /** @description What was thrown out, lane by lane, and in a sentence whether it happens to favour one. */
         RejectedOut: {
-            /** Lanes */
             lanes: components["schemas"]["RejectionsOut"][];
-            /** Words */
             words: string;
         };
-        /**
-         * RejectionsOut
-         * @description Rejected passes of a lane: how many ran below what counts in their cell, how many above it.
-         */
+        /** @description Rejected passes of a lane: how many ran below what counts in their cell, how many above it. */
         RejectionsOut: {
-            /** Count */
             count: number;
-            /** Lane Id */
             lane_id: number;
-            /** Lowering */
             lowering: number;
-            /** Raising */
             raising: number;
         };
-        /**
-         * RepeatOut
-         * @description What a pass that was run again says of the one it repeats; `suspect` is the one to doubt where they differ.
-         */
+        /** @description What a pass that was run again says of the one it repeats; `suspect` is the one to doubt where they differ. */
         RepeatOut: {
-            /** Agrees */
             agrees: boolean;
-            /** Of */
             of: number;
-            /** Other Session */
             other_session: boolean;
-            /** Pass Id */
             pass_id: number;
-            /** Suspect */
             suspect: number | null;
-            /** Words */
             words: string;
         };
-        /**
-         * ReportedIn
-         * @description A result that exists only as numbers, rates in fps. `read_from` says where they stand.
-         */
+        /** @description A result that exists only as numbers, rates in fps. `read_from` says where they stand. */
         ReportedIn: {
-            /** Average Fps */
             average_fps?: number | null;
-            /** Low 01 Fps */
             low_01_fps?: number | null;
-            /** Low 1 Fps */
             low_1_fps?: number | null;
-            /** Minimum Fps */
             minimum_fps?: number | null;
-            /** Read From */
             read_from: string;
-            /** Score */
             score?: number | null;
         };
-        /**
-         * ReportedOut
-         * @description A reported result.
-         */
+        /** @description A reported result. */
         ReportedOut: {
-            /** Average Fps */
             average_fps: number | null;
-            /** Low 01 Fps */
             low_01_fps: number | null;
-            /** Low 1 Fps */
             low_1_fps: number | null;
-            /** Minimum Fps */
             minimum_fps: number | null;
-            /** Read From */
             read_from: string;
-            /** Score */
             score: number | null;
         };
-        /**
-         * RigEdit
-         * @description A rig in place of what it was.
-         */
+        /** @description A rig in place of what it was. */
         RigEdit: {
-            /** Name */
             name: string;
-            /** Notes */
             notes: string;
-            /** Parts */
             parts: components["schemas"]["PartRef"][];
-            /** Seen */
             seen: string;
         };
-        /**
-         * RigIn
-         * @description A machine built of parts.
-         */
+        /** @description A machine built of parts. */
         RigIn: {
-            /** Name */
             name: string;
-            /**
-             * Notes
-             * @default
-             */
+            /** @default  */
             notes: string;
-            /** Parts */
             parts?: components["schemas"]["PartRef"][];
         };
-        /**
-         * RigOut
-         * @description A rig, and how many setups are built on it.
-         */
+        /** @description A rig, and how many setups are built on it. */
         RigOut: {
-            /** Id */
             id: number;
-            /** Name */
             name: string;
-            /**
-             * Notes
-             * @default
-             */
+            /** @default  */
             notes: string;
-            /** Parts */
             parts?: components["schemas"]["PartRef"][];
-            /** Seen */
             seen: string;
-            /** Setups */
             setups: number;
         };
-        /**
-         * RuleOut
-         * @description The rule of adding passes while a verdict is open. `level` is that of every interval, at each look.
-         */
+        /** @description The rule of adding passes while a verdict is open. `level` is that of every interval, at each look. */
         RuleOut: {
-            /** First */
             first: number;
-            /** Level */
             level: number;
-            /** Limit */
             limit: number;
-            /** Looks */
             looks: number;
         };
-        /**
-         * RunOut
-         * @description Everything of a study at the bench, as it stands. `number` grows with every act.
-         */
+        /** @description Everything of a study at the bench, as it stands. `number` grows with every act. */
         RunOut: {
-            /** Coming */
             coming: components["schemas"]["ComingOut"][];
-            /** Driving */
             driving: boolean;
-            /** Earlier */
             earlier: components["schemas"]["BenchSessionOut"][];
             last: components["schemas"]["LastOut"] | null;
-            /** May Run */
             may_run: boolean;
-            /** May Simulate */
             may_simulate: boolean;
-            /** Me */
             me: string;
             mismatch: components["schemas"]["MismatchOut"] | null;
-            /**
-             * Now
-             * Format: date-time
-             */
+            /** Format: date-time */
             now: string;
-            /** Number */
             number: number;
-            /**
-             * Outcomes
-             * @default []
-             */
+            /** @default [] */
             outcomes: components["schemas"]["ActDone"][];
-            /** Paused */
             paused: boolean;
             progress: components["schemas"]["ProgressOut"];
-            /** Question */
             question: string;
             session: components["schemas"]["BenchSessionOut"] | null;
-            /** Steps */
             steps: components["schemas"]["StepOut"][];
-            /** Study Id */
             study_id: number;
-            /** Tray */
             tray: components["schemas"]["TrayOut"][];
             under_way: components["schemas"]["UnderWayOut"] | null;
             verdict: components["schemas"]["VerdictOut"] | null;
-            /** Why Not */
             why_not: string;
         };
-        /**
-         * SameOut
-         * @description Something that a lane shares with the baseline.
-         */
+        /** @description Something that a lane shares with the baseline. */
         SameOut: {
-            /** Key */
             key: string;
-            /** Label */
             label: string;
-            /** Value */
             value: string;
         };
-        /**
-         * SampledOut
-         * @description A sampled channel on the clock of the capture, gaps left out.
-         */
+        /** @description A sampled channel on the clock of the capture, gaps left out. */
         SampledOut: {
-            /** At S */
             at_s: number[];
-            /** Channel */
             channel: string;
-            /** Unit */
             unit: string;
-            /** Values */
             values: number[];
         };
-        /** ScalingAnswer */
         ScalingAnswer: {
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Group Words */
             group_words: string;
-            /** Left Out */
             left_out: components["schemas"]["AnswerLeftOut"][];
             sentence: components["schemas"]["SentenceOut"];
-            /** Steps */
             steps: components["schemas"]["AnswerStep"][];
-            /** Suite */
             suite: components["schemas"]["AnswerStep"][];
-            /** Suite Upscaling */
             suite_upscaling: components["schemas"]["AnswerUpscaled"][];
-            /** Tests */
             tests: number;
-            /** Upscaling */
             upscaling: components["schemas"]["AnswerUpscaled"][];
         };
-        /**
-         * SceneEdit
-         * @description A scene in place of what it was.
-         */
+        /** @description A scene in place of what it was. */
         SceneEdit: {
-            /** End */
             end: string;
-            /** Game */
             game: string;
-            /** Kind */
             kind: string;
-            /** Leans On */
             leans_on: ("processor" | "card" | "memory" | "link" | "drive")[];
-            /** Length S */
             length_s: number;
-            /** Name */
             name: string;
-            /** Route */
             route: string;
-            /** Seen */
             seen: string;
-            /** Start */
             start: string;
-            /** Warm Up */
             warm_up: string;
-            /** Warm Up Runs */
             warm_up_runs: number;
         };
-        /**
-         * SceneIn
-         * @description A scene of a game; the game is made if it is not there yet.
-         */
+        /** @description A scene of a game; the game is made if it is not there yet. */
         SceneIn: {
-            /**
-             * End
-             * @default
-             */
+            /** @default  */
             end: string;
-            /** Game */
             game: string;
-            /**
-             * Kind
-             * @default route
-             */
+            /** @default route */
             kind: string;
-            /** Leans On */
             leans_on?: ("processor" | "card" | "memory" | "link" | "drive")[];
-            /**
-             * Length S
-             * @default 60
-             */
+            /** @default 60 */
             length_s: number;
-            /** Name */
             name: string;
-            /**
-             * Route
-             * @default
-             */
+            /** @default  */
             route: string;
-            /**
-             * Start
-             * @default
-             */
+            /** @default  */
             start: string;
-            /**
-             * Warm Up
-             * @default
-             */
+            /** @default  */
             warm_up: string;
-            /**
-             * Warm Up Runs
-             * @default 1
-             */
+            /** @default 1 */
             warm_up_runs: number;
         };
-        /**
-         * SceneKindOut
-         * @description A kind of scene with its name on screen.
-         */
+        /** @description A kind of scene with its name on screen. */
         SceneKindOut: {
-            /** Kind */
             kind: string;
-            /** Label */
             label: string;
         };
-        /**
-         * SceneNoiseOut
-         * @description How well a scene repeats, learned from all studies: noise in percent by figure.
-         */
+        /** @description How well a scene repeats, learned from all studies: noise in percent by figure. */
         SceneNoiseOut: {
-            /** Cells */
             cells: number;
-            /** Passes */
             passes: number;
-            /** Percent */
             percent: {
                 [key: string]: number;
             };
-            /** Scene Id */
             scene_id: number;
-            /** Studies */
             studies: number;
         };
-        /**
-         * SceneOut
-         * @description A scene; `used` once a pass of it was run. `version` counts from 1.
-         */
+        /** @description A scene; `used` once a pass of it was run. `version` counts from 1. */
         SceneOut: {
-            /** End */
             end: string;
-            /** Engine Cap Fps */
             engine_cap_fps: number | null;
-            /** Game */
             game: string;
-            /** Game Id */
             game_id: number;
-            /** Id */
             id: number;
-            /** Kind */
             kind: string;
-            /** Leans On */
             leans_on: string[];
-            /** Length S */
             length_s: number;
-            /** Name */
             name: string;
-            /** Route */
             route: string;
-            /** Seen */
             seen: string;
-            /** Start */
             start: string;
-            /** Used */
             used: boolean;
-            /** Version */
             version: number;
-            /** Warm Up */
             warm_up: string;
-            /** Warm Up Runs */
             warm_up_runs: number;
         };
-        /**
-         * SeenOut
-         * @description Marks of the states of a study, which a change of one of them gives back.
-         */
+        /** @description Marks of the states of a study, which a change of one of them gives back. */
         SeenOut: {
-            /** Method */
             method: string;
-            /** Question */
             question: string;
-            /** Tests */
             tests: string;
         };
-        /**
-         * SentenceOut
-         * @description An answer in parts: what it says in two words stands between what goes before and after; then its basis.
-         */
+        /** @description An answer in parts: what it says in two words stands between what goes before and after; then its basis. */
         SentenceOut: {
-            /** After */
             after: string;
-            /** Answer */
             answer: string;
-            /** Basis */
             basis: string;
-            /** Before */
             before: string;
-            /** Text */
             text: string;
         };
-        /**
-         * SequenceIn
-         * @description An order by hand, as pass ids; what it does not name follows.
-         */
+        /** @description An order by hand, as pass ids; what it does not name follows. */
         SequenceIn: {
-            /** Seen */
             seen: string;
-            /** Sequence */
             sequence: number[];
         };
-        /**
-         * Session
-         * @description Who is signed in; `name` and `role` are empty for nobody.
-         */
+        /** @description Who is signed in; `name` and `role` are empty for nobody. */
         Session: {
-            /** Csrf Token */
             csrf_token: string;
-            /** Name */
             name: string;
-            /** Role */
             role: string;
         };
-        /**
-         * SessionEnd
-         * @description What ends one.
-         */
+        /** @description What ends one. */
         SessionEnd: {
-            /**
-             * Notes
-             * @default
-             */
+            /** @default  */
             notes: string;
         };
-        /**
-         * SessionIn
-         * @description What begins a session.
-         */
+        /** @description What begins a session. */
         SessionIn: {
-            /** Room C */
             room_c?: number | null;
-            /** Seed */
             seed?: number | null;
-            /**
-             * Simulated
-             * @default false
-             */
+            /** @default false */
             simulated: boolean;
-            /**
-             * Speed
-             * @default 1
-             */
+            /** @default 1 */
             speed: number;
         };
-        /**
-         * SessionOut
-         * @description A day at the bench.
-         */
+        /** @description A day at the bench. */
         SessionOut: {
-            /**
-             * Day
-             * Format: date
-             */
+            /** Format: date */
             day: string;
-            /** Length S */
             length_s: number;
-            /** Start S */
             start_s: number;
-            /**
-             * Starts
-             * Format: date-time
-             */
+            /** Format: date-time */
             starts: string;
-            /** Used S */
             used_s: number;
         };
-        /**
-         * SetOfTestsOut
-         * @description A set of tests as a suite of its own.
-         */
+        /** @description A set of tests as a suite of its own. */
         SetOfTestsOut: {
             average: components["schemas"]["AnswerPartSuite"];
             low_1: components["schemas"]["AnswerPartSuite"];
-            /** Name */
             name: string;
         };
-        /**
-         * SettingIn
-         * @description A setting as name and value.
-         */
+        /** @description A setting as name and value. */
         SettingIn: {
-            /** Name */
             name: string;
-            /** Value */
             value: string;
         };
         /**
-         * SettleIn
          * @description How a doubt is settled, or without a check all that stand about a pass.
          *
          *     A reason is needed to accept all the same or to assume another thing.
          */
         SettleIn: {
-            /**
-             * Cap Name
-             * @default
-             */
+            /** @default  */
             cap_name: string;
-            /**
-             * Check
-             * @default
-             */
+            /** @default  */
             check: string;
-            /**
-             * How
-             * @enum {string}
-             */
+            /** @enum {string} */
             how: "accepted" | "rejected" | "trimmed" | "repeat" | "assumed" | "odd";
-            /**
-             * Reason
-             * @default
-             */
+            /** @default  */
             reason: string;
             /**
-             * Reason Code
              * @default
              * @enum {string}
              */
             reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
         };
-        /**
-         * SettleWideIn
-         * @description How a doubt about several passes is settled, for all of them at once.
-         */
+        /** @description How a doubt about several passes is settled, for all of them at once. */
         SettleWideIn: {
-            /**
-             * How
-             * @enum {string}
-             */
+            /** @enum {string} */
             how: "accepted" | "rejected" | "repeat" | "assumed";
-            /** Key */
             key: string;
-            /**
-             * Reason
-             * @default
-             */
+            /** @default  */
             reason: string;
             /**
-             * Reason Code
              * @default
              * @enum {string}
              */
             reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
         };
-        /**
-         * SettledAs
-         * @description What became of the passes: how many were decided on, planned or measured anew.
-         */
+        /** @description What became of the passes: how many were decided on, planned or measured anew. */
         SettledAs: {
-            /** Passes */
             passes: number;
         };
-        /**
-         * SettledOut
-         * @description How a doubt was settled, by whom and why; `done` unless a repeat is still awaited.
-         */
+        /** @description How a doubt was settled, by whom and why; `done` unless a repeat is still awaited. */
         SettledOut: {
-            /**
-             * At
-             * Format: date-time
-             */
+            /** Format: date-time */
             at: string;
-            /** By */
             by: string;
-            /** Done */
             done: boolean;
-            /** How */
             how: string;
-            /** Reason */
             reason: string;
-            /** Words */
             words: string;
         };
-        /**
-         * SetupEdit
-         * @description A setup in place of what it was.
-         */
+        /** @description A setup in place of what it was. */
         SetupEdit: {
-            /** Name */
             name: string;
-            /** Parts */
             parts: components["schemas"]["PartRef"][];
-            /** Rig Id */
             rig_id: number | null;
-            /** Seen */
             seen: string;
-            /** Settings */
             settings: components["schemas"]["SettingIn"][];
         };
-        /**
-         * SetupIn
-         * @description A setup: a rig with settings. On a rig, `parts` are those swapped for this setup; without one, all of them.
-         */
+        /** @description A setup: a rig with settings. On a rig, `parts` are those swapped for this setup; without one, all of them. */
         SetupIn: {
-            /** Name */
             name: string;
-            /** Parts */
             parts?: components["schemas"]["PartRef"][];
-            /** Rig Id */
             rig_id?: number | null;
-            /** Settings */
             settings?: components["schemas"]["SettingIn"][];
         };
-        /**
-         * SetupOut
-         * @description The newest version of a setup, or the version asked for.
-         */
+        /** @description The newest version of a setup, or the version asked for. */
         SetupOut: {
-            /** Cautions */
             cautions: string[];
-            /** Frozen */
             frozen: boolean;
-            /** Id */
             id: number;
-            /** Name */
             name: string;
-            /** Newest */
             newest: boolean;
-            /** Parts */
             parts: components["schemas"]["PartUsed"][];
-            /** Rig */
             rig: string;
-            /** Rig Id */
             rig_id: number | null;
-            /** Seen */
             seen: string;
-            /** Settings */
             settings: components["schemas"]["SettingIn"][];
-            /** Version */
             version: number;
-            /** Version Id */
             version_id: number;
         };
-        /** SeveralAnswer */
         SeveralAnswer: {
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Group Words */
             group_words: string;
-            /** Left Out */
             left_out: components["schemas"]["AnswerLeftOut"][];
-            /** Scaling */
             scaling: components["schemas"]["AnswerAdded"][];
             sentence: components["schemas"]["SentenceOut"];
-            /** Suite */
             suite: components["schemas"]["AnswerAdded"][];
-            /** Tests */
             tests: number;
         };
-        /**
-         * ShapeOut
-         * @description How often which frame time (shares between `edges_ms`), percentiles of the steps (q = 50 to 99.9), the clouds.
-         */
+        /** @description How often which frame time (shares between `edges_ms`), percentiles of the steps (q = 50 to 99.9), the clouds. */
         ShapeOut: {
             cloud: components["schemas"]["CloudOut"] | null;
-            /** Edges Ms */
             edges_ms: number[];
-            /** Share */
             share: number[];
-            /** Steps Ms */
             steps_ms: number[];
         };
-        /**
-         * ShiftOut
-         * @description A session that ran shifted as a whole, and what taking that off would do to the answer.
-         */
+        /** @description A session that ran shifted as a whole, and what taking that off would do to the answer. */
         ShiftOut: {
-            /** Key */
             key: string;
-            /** Passes */
             passes: number;
-            /** Settled */
             settled: boolean;
-            /** Words */
             words: string;
         };
-        /**
-         * SignIn
-         * @description Name and password.
-         */
+        /** @description Name and password. */
         SignIn: {
-            /** Name */
             name: string;
-            /** Password */
             password: string;
         };
-        /**
-         * SketchIn
-         * @description A study as typed so far, to show what would be run.
-         */
+        /** @description A study as typed so far, to show what would be run. */
         SketchIn: {
-            /**
-             * Baseline
-             * @default 0
-             */
+            /** @default 0 */
             baseline: number;
-            /** Factors */
             factors?: string[];
-            /** Lanes */
             lanes?: components["schemas"]["SketchLane"][];
-            /**
-             * Passes Wanted
-             * @default 3
-             */
+            /** @default 3 */
             passes_wanted: number;
-            /** Tests */
             tests?: components["schemas"]["SketchTest"][];
         };
-        /**
-         * SketchLane
-         * @description A lane as typed so far.
-         */
+        /** @description A lane as typed so far. */
         SketchLane: {
-            /**
-             * Condition
-             * @default
-             */
+            /** @default  */
             condition: string;
-            /** Name */
             name: string;
-            /** Parts */
             parts?: components["schemas"]["SketchPart"][];
-            /** Settings */
             settings?: components["schemas"]["SketchSetting"][];
         };
-        /**
-         * SketchOut
-         * @description What a study on paper comes to.
-         */
+        /** @description What a study on paper comes to. */
         SketchOut: {
-            /** Objections */
             objections: components["schemas"]["ObjectionOut"][];
-            /** Outlines */
             outlines: components["schemas"]["OutlineOut"][];
-            /** Pairings */
             pairings: components["schemas"]["PairingOut"][];
-            /** Passes */
             passes: number;
         };
-        /**
-         * SketchPart
-         * @description A part as typed so far.
-         */
+        /** @description A part as typed so far. */
         SketchPart: {
-            /** Kind */
             kind: string;
-            /** Name */
             name: string;
         };
-        /**
-         * SketchSetting
-         * @description A setting as typed so far.
-         */
+        /** @description A setting as typed so far. */
         SketchSetting: {
-            /** Name */
             name: string;
-            /** Value */
             value: string;
         };
-        /**
-         * SketchTest
-         * @description A test as typed so far.
-         */
+        /** @description A test as typed so far. */
         SketchTest: {
-            /**
-             * Condition
-             * @default
-             */
+            /** @default  */
             condition: string;
-            /** Game */
             game: string;
-            /** Scene */
             scene: string;
         };
-        /**
-         * SpanOut
-         * @description A stretch of a trace, s, and the longest frame in it, ms.
-         */
+        /** @description A stretch of a trace, s, and the longest frame in it, ms. */
         SpanOut: {
-            /** From S */
             from_s: number;
-            /** Longest Ms */
             longest_ms: number;
-            /** To S */
             to_s: number;
         };
-        /**
-         * StepOut
-         * @description One instruction, for a pass.
-         */
+        /** @description One instruction, for a pass. */
         StepOut: {
-            /** Caution */
             caution: string;
-            /** Cost */
             cost: string;
-            /** Key */
             key: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
+            /** @enum {string} */
             kind: "change" | "check" | "read_back" | "card" | "warm_up" | "pass";
-            /** Of */
             of: number;
-            /** Pass Id */
             pass_id: number;
-            /** Place */
             place: number;
             question: components["schemas"]["QuestionOut"] | null;
-            /** Run */
             run: number;
-            /** Runs */
             runs: number;
-            /** Seconds */
             seconds: number;
-            /** Title */
             title: string;
-            /** Words */
             words: string;
         };
-        /**
-         * StudyIn
-         * @description A study of any kind: its lanes, its tests, its method.
-         */
+        /** @description A study of any kind: its lanes, its tests, its method. */
         StudyIn: {
-            /**
-             * Baseline
-             * @default 0
-             */
+            /** @default 0 */
             baseline: number;
-            /** Factor */
             factor: string;
             /**
-             * Kind
              * @default a_b
              * @enum {string}
              */
             kind: "a_b" | "ladder" | "sweep" | "grid" | "scaling" | "budget" | "several" | "proxy_check";
-            /** Lanes */
             lanes: components["schemas"]["LaneIn"][];
             method?: components["schemas"]["Method"];
-            /**
-             * Passes Wanted
-             * @default 3
-             */
+            /** @default 3 */
             passes_wanted: number;
-            /** Question */
             question: string;
-            /**
-             * Second Factor
-             * @default
-             */
+            /** @default  */
             second_factor: string;
-            /** Tests */
             tests: components["schemas"]["TestIn"][];
         };
-        /**
-         * StudyOut
-         * @description A whole study but for its passes.
-         */
+        /** @description A whole study but for its passes. */
         StudyOut: {
-            /** Archived At */
             archived_at: string | null;
             counts: components["schemas"]["Counts"];
-            /**
-             * Created At
-             * Format: date-time
-             */
+            /** Format: date-time */
             created_at: string;
-            /** Created By */
             created_by: string;
-            /** Factor */
             factor: string;
-            /** Finished At */
             finished_at: string | null;
-            /** Groups */
             groups: components["schemas"]["GroupOut"][];
-            /** Id */
             id: number;
-            /** Kind */
             kind: string;
-            /** Lanes */
             lanes: string[];
-            /** Lanes Full */
             lanes_full: components["schemas"]["LaneOut"][];
             method: components["schemas"]["Method"];
-            /** Missing Cells */
             missing_cells: {
                 [key: string]: string;
             }[];
-            /** Passes Wanted */
             passes_wanted: number;
-            /** Question */
             question: string;
-            /** Ready At */
             ready_at: string | null;
-            /** Second Factor */
             second_factor: string;
             seen: components["schemas"]["SeenOut"];
-            /** State */
             state: string;
-            /** Tests */
             tests: number;
-            /** Tests Full */
             tests_full: components["schemas"]["TestOut"][];
         };
-        /**
-         * StudySummary
-         * @description A study on the desk.
-         */
+        /** @description A study on the desk. */
         StudySummary: {
-            /** Archived At */
             archived_at: string | null;
             counts: components["schemas"]["Counts"];
-            /**
-             * Created At
-             * Format: date-time
-             */
+            /** Format: date-time */
             created_at: string;
-            /** Factor */
             factor: string;
-            /** Finished At */
             finished_at: string | null;
-            /** Id */
             id: number;
-            /** Kind */
             kind: string;
-            /** Lanes */
             lanes: string[];
-            /** Question */
             question: string;
-            /** Ready At */
             ready_at: string | null;
-            /** Second Factor */
             second_factor: string;
-            /** State */
             state: string;
-            /** Tests */
             tests: number;
         };
-        /**
-         * SuiteDrift
-         * @description What drift of the bench does to a suite, as shares: what was taken off, the margin as measured, what is left.
-         */
+        /** @description What drift of the bench does to a suite, as shares: what was taken off, the margin as measured, what is left. */
         SuiteDrift: {
-            /** Left */
             left: number;
-            /** Raw */
             raw: number;
-            /** Share */
             share: number;
-            /** Untold */
             untold: boolean;
         };
-        /**
-         * SuiteOut
-         * @description One figure over the tests of a group.
-         */
+        /** @description One figure over the tests of a group. */
         SuiteOut: {
-            /**
-             * Agreement
-             * @default {}
-             */
+            /** @default {} */
             agreement: {
                 [key: string]: string;
             };
-            /**
-             * Beyond
-             * @default {}
-             */
+            /** @default {} */
             beyond: {
                 [key: string]: {
                     [key: string]: number;
                 };
             };
-            /**
-             * Depends On Method
-             * @default false
-             */
+            /** @default false */
             depends_on_method: boolean;
             drift?: components["schemas"]["SuiteDrift"] | null;
-            /**
-             * Even
-             * @default 0
-             */
+            /** @default 0 */
             even: number;
-            /** Figure */
             figure: string;
-            /**
-             * Games
-             * @default 0
-             */
+            /** @default 0 */
             games: number;
-            /** Games High */
             games_high?: number | null;
-            /** Games Low */
             games_low?: number | null;
-            /**
-             * Games Words
-             * @default
-             */
+            /** @default  */
             games_words: string;
-            /** High */
             high?: number | null;
-            /**
-             * Losses
-             * @default 0
-             */
+            /** @default 0 */
             losses: number;
-            /** Low */
             low?: number | null;
-            /** Margin */
             margin?: number | null;
-            /**
-             * Margins
-             * @default {}
-             */
+            /** @default {} */
             margins: {
                 [key: string]: number;
             };
-            /** Median Margin */
             median_margin?: number | null;
             mover?: components["schemas"]["Mover"] | null;
-            /**
-             * No Numbers
-             * @default
-             */
+            /** @default  */
             no_numbers: string;
-            /**
-             * Open
-             * @default 0
-             */
+            /** @default 0 */
             open: number;
-            /**
-             * Outliers
-             * @default []
-             */
+            /** @default [] */
             outliers: number[];
             sentence: components["schemas"]["SentenceOut"];
-            /** Tests */
             tests: number;
-            /** Verdict */
             verdict?: string | null;
-            /**
-             * Verdicts
-             * @default {}
-             */
+            /** @default {} */
             verdicts: {
                 [key: string]: string;
             };
-            /**
-             * Wins
-             * @default 0
-             */
+            /** @default 0 */
             wins: number;
-            /** Within */
             within?: string | null;
         };
-        /** SweepAnswer */
         SweepAnswer: {
             best_per_watt: components["schemas"]["AnswerBestPerWatt"] | null;
             equal_power: components["schemas"]["AnswerEqualPower"] | null;
-            /** Figure */
             figure: string;
-            /** Group */
             group: string | null;
-            /** Group Words */
             group_words: string;
             knee: components["schemas"]["AnswerKneeFound"] | null;
-            /** Left Out */
             left_out: components["schemas"]["AnswerLeftOut"][];
-            /** Points */
             points: components["schemas"]["AnswerPoint"][];
             sentence: components["schemas"]["SentenceOut"];
-            /** Shape */
             shape: string;
-            /** Tests */
             tests: number;
-            /** Unit */
             unit: string;
         };
-        /**
-         * TakeIn
-         * @description Files to take in, all read by one column map; a name saves the map for the next time.
-         */
+        /** @description Files to take in, all read by one column map; a name saves the map for the next time. */
         TakeIn: {
-            /** Assignments */
             assignments: components["schemas"]["Assignment"][];
             columns: components["schemas"]["ColumnMap"];
-            /**
-             * Save As
-             * @default
-             */
+            /** @default  */
             save_as: string;
         };
-        /**
-         * Taken
-         * @description What became of one file.
-         */
+        /** @description What became of one file. */
         Taken: {
-            /** Arrival Id */
             arrival_id: number;
-            /** Name */
             name: string;
-            /** Pass Id */
             pass_id: number | null;
             refusal: components["schemas"]["Refusal"] | null;
         };
         /**
-         * TellingOut
          * @description What an order leaves open under the drift that is allowed for, as shares: half the interval of a test and of the
          *     suite, the suite margin that it shows nine times in ten, how far the drift could still move the suite.
          */
         TellingOut: {
-            /** Drift */
             drift: number;
-            /** Resolvable */
             resolvable: number;
-            /** Suite */
             suite: number;
-            /** Test */
             test: number;
-            /** Untold */
             untold: boolean;
         };
-        /**
-         * TestFinding
-         * @description A test with the margins of its figures.
-         */
+        /** @description A test with the margins of its figures. */
         TestFinding: {
             average: components["schemas"]["MarginOut"];
-            /** Condition */
             condition: string;
-            /** Game */
             game: string;
             low_01: components["schemas"]["MarginOut"];
             low_1: components["schemas"]["MarginOut"];
-            /** Scene */
             scene: string;
-            /** Test Id */
             test_id: number;
         };
-        /**
-         * TestIn
-         * @description A test by game, scene and condition; each is made if it is not there yet.
-         */
+        /** @description A test by game, scene and condition; each is made if it is not there yet. */
         TestIn: {
-            /** Condition */
             condition: string;
-            /** Game */
             game: string;
-            /** Passes Wanted */
             passes_wanted?: number | null;
-            /**
-             * Priority
-             * @default 2
-             */
+            /** @default 2 */
             priority: number;
-            /** Scene */
             scene: string;
         };
-        /**
-         * TestOut
-         * @description A test.
-         */
+        /** @description A test. */
         TestOut: {
-            /** Condition */
             condition: string;
-            /** Condition Id */
             condition_id: number;
-            /** Game */
             game: string;
-            /** Group */
             group: string;
-            /** Id */
             id: number;
-            /** Passes Wanted */
             passes_wanted: number;
-            /** Position */
             position: number;
-            /** Priority */
             priority: number;
-            /** Scene */
             scene: string;
-            /** Scene Id */
             scene_id: number;
         };
-        /**
-         * TestTraces
-         * @description All passes of a test, with the budget of the target rate.
-         */
+        /** @description All passes of a test, with the budget of the target rate. */
         TestTraces: {
-            /** Budget Ms */
             budget_ms: number;
-            /** Test Id */
             test_id: number;
-            /** Traces */
             traces: components["schemas"]["TraceOut"][];
         };
-        /**
-         * TestsEdit
-         * @description Tests in place of those that were there.
-         */
+        /** @description Tests in place of those that were there. */
         TestsEdit: {
-            /** Seen */
             seen: string;
-            /** Tests */
             tests: components["schemas"]["TestIn"][];
         };
-        /**
-         * TickIn
-         * @description A line of a setup sheet, seen to on a day or not after all.
-         */
+        /** @description A line of a setup sheet, seen to on a day or not after all. */
         TickIn: {
-            /** Done */
             done: boolean;
-            /** Line */
             line: string;
-            /**
-             * On Day
-             * Format: date
-             */
+            /** Format: date */
             on_day: string;
         };
-        /**
-         * TickOut
-         * @description A line of a setup sheet that was seen to: by whom, and when.
-         */
+        /** @description A line of a setup sheet that was seen to: by whom, and when. */
         TickOut: {
-            /**
-             * At
-             * Format: date-time
-             */
+            /** Format: date-time */
             at: string;
-            /** Line */
             line: string;
-            /**
-             * On Day
-             * Format: date
-             */
+            /** Format: date */
             on_day: string;
-            /** Who */
             who: string;
         };
-        /**
-         * TraceOut
-         * @description A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1).
-         */
+        /** @description A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1). */
         TraceOut: {
-            /** Basis */
             basis: string;
-            /** Capture Id */
             capture_id: number;
-            /** Curve Ms */
             curve_ms: number[];
-            /** Frames */
             frames: number;
-            /** Key */
             key: string;
-            /** Lane Id */
             lane_id: number;
-            /** Length S */
             length_s: number;
-            /** Number */
             number: number;
-            /** Pass Id */
             pass_id: number;
-            /** State */
             state: string;
-            /** Windows */
             windows: number[][];
         };
-        /**
-         * TrayOut
-         * @description A file that waits for a place.
-         */
+        /** @description A file that waits for a place. */
         TrayOut: {
-            /** Id */
             id: number;
-            /** Name */
             name: string;
-            /** Refused */
             refused: string;
-            /** Written At */
             written_at: string | null;
         };
         /**
-         * UnderWayOut
          * @description A run that began; `ended_at` once it is over and its capture is waited for.
          *
          *     `says` is what the simulated bench says of it. `refused` is why the file that came is no capture.
          */
         UnderWayOut: {
-            /**
-             * Began At
-             * Format: date-time
-             */
+            /** Format: date-time */
             began_at: string;
-            /** Ended At */
             ended_at: string | null;
-            /** Pass Id */
             pass_id: number;
-            /** Refused */
             refused: string;
-            /** Says */
             says: string;
-            /** Step */
             step: string;
-            /** Warm Up */
             warm_up: boolean;
         };
-        /**
-         * UnlockIn
-         * @description Whose name is to be opened again.
-         */
+        /** @description Whose name is to be opened again. */
         UnlockIn: {
-            /** Name */
             name: string;
         };
-        /**
-         * VerdictOut
-         * @description A pass that came in and waits for a word: its figures and what the checks say of it, in one line.
-         */
+        /** @description A pass that came in and waits for a word: its figures and what the checks say of it, in one line. */
         VerdictOut: {
-            /** Average Fps */
             average_fps: number | null;
-            /** Doubted */
             doubted: boolean;
-            /** Doubts */
             doubts: components["schemas"]["DoubtOut"][];
-            /** File Name */
             file_name: string;
-            /** Lane */
             lane: string;
-            /** Low 1 Fps */
             low_1_fps: number | null;
-            /** Number */
             number: number;
-            /** Pass Id */
             pass_id: number;
-            /** Sentence */
             sentence: string;
-            /** Simulated */
             simulated: boolean;
-            /** Test */
             test: string;
         };
-        /**
-         * WhatIfIn
-         * @description Passes, and what they would become.
-         */
+        /** @description Passes, and what they would become. */
         WhatIfIn: {
-            /** Pass Ids */
             pass_ids: number[];
-            /**
-             * State
-             * @enum {string}
-             */
+            /** @enum {string} */
             state: "accepted" | "rejected";
         };
-        /**
-         * WhatIfOut
-         * @description How the findings would move, for the lanes and the group that the passes are of.
-         */
+        /** @description How the findings would move, for the lanes and the group that the passes are of. */
         WhatIfOut: {
             average: components["schemas"]["MovedOut"];
             baseline: components["schemas"]["LaneRef"];
-            /** Counted */
             counted: number;
-            /** Group */
             group: string;
             low_1: components["schemas"]["MovedOut"];
             other: components["schemas"]["LaneRef"];
             rejections: components["schemas"]["RejectedOut"];
         };
-        /**
-         * WideDoubtOut
-         * @description A doubt about a lane, a test or a session: it stands once, above the passes that it is about.
-         */
+        /** @description A doubt about a lane, a test or a session: it stands once, above the passes that it is about. */
         WideDoubtOut: {
-            /** Check */
             check: string;
-            /** Evidence */
             evidence: {
                 [key: string]: unknown;
             };
-            /** Key */
             key: string;
-            /** Marks */
             marks: boolean;
-            /** Pass Ids */
             pass_ids: number[];
             settled: components["schemas"]["SettledOut"] | null;
-            /** Weak */
             weak: boolean;
-            /** Words */
             words: string;
         };
-        /**
-         * WindowsIn
-         * @description Stretches of seconds to look at, each from and to; none for the whole capture.
-         */
+        /** @description Stretches of seconds to look at, each from and to; none for the whole capture. */
         WindowsIn: {
-            /** Windows */
             windows: number[][];
         };
-        /**
-         * WithdrawIn
-         * @description The difference whose acceptance is withdrawn.
-         */
+        /** @description The difference whose acceptance is withdrawn. */
         WithdrawIn: {
-            /** Key */
             key: string;
         };
-        /**
-         * Word
-         * @description A name as it is kept, with its words.
-         */
+        /** @description A name as it is kept, with its words. */
         Word: {
-            /** Name */
             name: string;
-            /** Words */
             words: string;
         };
-        /**
-         * WordsOut
-         * @description Everything that is said the same on every screen.
-         */
+        /** @description Everything that is said the same on every screen. */
         WordsOut: {
-            /** Channels */
             channels: components["schemas"]["ChannelWords"][];
-            /** Checks */
             checks: {
                 [key: string]: string;
             };
-            /** Did Not Run For */
             did_not_run_for: components["schemas"]["Word"][];
-            /** Kinds */
             kinds: {
                 [key: string]: string;
             };
-            /** Reasons */
             reasons: {
                 [key: string]: string;
             };
-            /** Rejected For */
             rejected_for: components["schemas"]["Word"][];
-            /** Roles */
             roles: {
                 [key: string]: string;
             };
-            /** Schools */
             schools: {
                 [key: string]: string;
             };
-            /** States */
             states: {
                 [key: string]: string;
             };
         };
-        /**
-         * WorkOut
-         * @description Captures of a study that are still to be measured again, and those that could not be.
-         */
+        /** @description Captures of a study that are still to be measured again, and those that could not be. */
         WorkOut: {
-            /** Failed */
             failed: number;
-            /** Left */
             left: number;
-            /** Question */
             question: string;
-            /** Study Id */
             study_id: number;
         };
     };
-    responses: never;
+    responses: {
+        /** @description Refused. 400: the request cannot be read; 401: nobody is signed in; 403: the role does not reach, or the CSRF token is missing; 404: there is no such thing; 405: that method is not known here; 409: it does not fit what is already there; 413: the request is too large; 422: the input is refused, by field; 429: too many tries; 500: something unexpected; 503: the database or the machine is busy; 507: the disk is full. */
+        Refusal: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["ErrorOut"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -7782,114 +5243,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_bench_links: {
@@ -7910,114 +5264,7 @@ export interface operations {
                     "application/json": components["schemas"]["LinkOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_make_bench_link: {
@@ -8042,114 +5289,7 @@ export interface operations {
                     "application/json": components["schemas"]["LinkMade"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_revoke_bench_link: {
@@ -8172,114 +5312,7 @@ export interface operations {
                     "application/json": components["schemas"]["LinkOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_layers: {
@@ -8304,114 +5337,7 @@ export interface operations {
                     "application/json": components["schemas"]["LayersOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_original: {
@@ -8432,114 +5358,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_move: {
@@ -8566,114 +5385,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_shape: {
@@ -8698,114 +5410,7 @@ export interface operations {
                     "application/json": components["schemas"]["ShapeOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_trace: {
@@ -8831,114 +5436,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_windows: {
@@ -8965,114 +5463,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_conditions: {
@@ -9093,114 +5484,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConditionOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_add_condition: {
@@ -9225,114 +5509,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConditionOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_conditions_csv: {
@@ -9351,114 +5528,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_import_conditions: {
@@ -9471,7 +5541,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -9486,114 +5555,7 @@ export interface operations {
                     "application/json": components["schemas"]["Imported"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_edit_condition: {
@@ -9620,114 +5582,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConditionOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_assign: {
@@ -9754,114 +5609,7 @@ export interface operations {
                     "application/json": components["schemas"]["LinkTaken"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_preview: {
@@ -9888,114 +5636,7 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_file_content: {
@@ -10016,114 +5657,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_move_clock: {
@@ -10150,114 +5684,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_games: {
@@ -10278,114 +5705,7 @@ export interface operations {
                     "application/json": components["schemas"]["GameOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_add_game: {
@@ -10410,114 +5730,7 @@ export interface operations {
                     "application/json": components["schemas"]["GameOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_edit_game: {
@@ -10544,114 +5757,7 @@ export interface operations {
                     "application/json": components["schemas"]["GameOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     config_api_health: {
@@ -10672,114 +5778,7 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_learned_costs: {
@@ -10800,114 +5799,7 @@ export interface operations {
                     "application/json": components["schemas"]["LearnedOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_link_file: {
@@ -10920,22 +5812,12 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
-                    /**
-                     * Now
-                     * Format: date-time
-                     */
+                    /** Format: date-time */
                     now: string;
-                    /**
-                     * Simulated
-                     * @default false
-                     */
+                    /** @default false */
                     simulated?: boolean;
-                    /**
-                     * Written At
-                     * Format: date-time
-                     */
+                    /** Format: date-time */
                     written_at: string;
                 };
             };
@@ -10950,114 +5832,7 @@ export interface operations {
                     "application/json": components["schemas"]["LinkTaken"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_book: {
@@ -11078,114 +5853,7 @@ export interface operations {
                     "application/json": components["schemas"]["BookOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_outlooks: {
@@ -11206,114 +5874,7 @@ export interface operations {
                     "application/json": components["schemas"]["OutlookOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_one_pack: {
@@ -11336,114 +5897,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_drop_pack: {
@@ -11464,114 +5918,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_cancel_pack: {
@@ -11594,114 +5941,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_close_pack: {
@@ -11724,114 +5964,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_add_piece: {
@@ -11847,7 +5980,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -11862,114 +5994,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_resume_pack: {
@@ -11992,114 +6017,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_part_kinds: {
@@ -12120,114 +6038,7 @@ export interface operations {
                     "application/json": components["schemas"]["KindOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_parts: {
@@ -12248,114 +6059,7 @@ export interface operations {
                     "application/json": components["schemas"]["PartOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_add_part: {
@@ -12380,114 +6084,7 @@ export interface operations {
                     "application/json": components["schemas"]["PartOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_parts_csv: {
@@ -12506,114 +6103,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_import_parts: {
@@ -12626,7 +6116,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -12641,114 +6130,7 @@ export interface operations {
                     "application/json": components["schemas"]["Imported"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_edit_part: {
@@ -12775,114 +6157,7 @@ export interface operations {
                     "application/json": components["schemas"]["PartOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_one_pass: {
@@ -12905,114 +6180,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_attach: {
@@ -13027,14 +6195,9 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
-                    /** Offset S */
                     offset_s?: number | null;
-                    /**
-                     * Role
-                     * @enum {string}
-                     */
+                    /** @enum {string} */
                     role: "samples" | "picture" | "clip" | "note";
                 };
             };
@@ -13049,114 +6212,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_report: {
@@ -13183,114 +6239,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassDetail"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     doubting_api_settle: {
@@ -13317,114 +6266,7 @@ export interface operations {
                     "application/json": components["schemas"]["SettledAs"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     people_api_people: {
@@ -13445,114 +6287,7 @@ export interface operations {
                     "application/json": components["schemas"]["PersonOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     people_api_unlock: {
@@ -13577,114 +6312,7 @@ export interface operations {
                     "application/json": components["schemas"]["PersonOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     readers_api_readers: {
@@ -13705,114 +6333,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReaderOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     readers_api_add: {
@@ -13837,114 +6358,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReaderOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     readers_api_edit: {
@@ -13971,114 +6385,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReaderOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     readers_api_remove: {
@@ -14099,114 +6406,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_rigs: {
@@ -14227,114 +6427,7 @@ export interface operations {
                     "application/json": components["schemas"]["RigOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_add_rig: {
@@ -14359,114 +6452,7 @@ export interface operations {
                     "application/json": components["schemas"]["RigOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_edit_rig: {
@@ -14493,114 +6479,7 @@ export interface operations {
                     "application/json": components["schemas"]["RigOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_scene_kinds: {
@@ -14621,114 +6500,7 @@ export interface operations {
                     "application/json": components["schemas"]["SceneKindOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_scene_noise: {
@@ -14749,114 +6521,7 @@ export interface operations {
                     "application/json": components["schemas"]["SceneNoiseOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_scenes: {
@@ -14877,114 +6542,7 @@ export interface operations {
                     "application/json": components["schemas"]["SceneOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_add_scene: {
@@ -15009,114 +6567,7 @@ export interface operations {
                     "application/json": components["schemas"]["SceneOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_scenes_csv: {
@@ -15135,114 +6586,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_import_scenes: {
@@ -15255,7 +6599,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -15270,114 +6613,7 @@ export interface operations {
                     "application/json": components["schemas"]["Imported"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     scenes_api_edit_scene: {
@@ -15404,114 +6640,7 @@ export interface operations {
                     "application/json": components["schemas"]["SceneOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     people_api_who: {
@@ -15532,114 +6661,7 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     people_api_sign_in: {
@@ -15664,114 +6686,7 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     people_api_sign_out: {
@@ -15792,114 +6707,7 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_setup_version: {
@@ -15922,114 +6730,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetupOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_ticks: {
@@ -16052,114 +6753,7 @@ export interface operations {
                     "application/json": components["schemas"]["TickOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_tick: {
@@ -16186,114 +6780,7 @@ export interface operations {
                     "application/json": components["schemas"]["TickOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_setups: {
@@ -16314,114 +6801,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetupOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_add_setup: {
@@ -16446,114 +6826,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetupOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     bench_api_edit_setup: {
@@ -16580,114 +6853,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetupOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_sketch: {
@@ -16712,114 +6878,7 @@ export interface operations {
                     "application/json": components["schemas"]["SketchOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_studies: {
@@ -16844,114 +6903,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudySummary"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_create_study: {
@@ -16976,114 +6928,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_move_lane_on: {
@@ -17106,114 +6951,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_plan_pass: {
@@ -17238,114 +6976,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassRef"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_change_pass: {
@@ -17372,114 +7003,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassRef"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_study: {
@@ -17502,114 +7026,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_remove: {
@@ -17630,114 +7047,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_accept_difference: {
@@ -17764,114 +7074,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_withdraw_acceptance: {
@@ -17898,114 +7101,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_answer: {
@@ -18031,114 +7127,7 @@ export interface operations {
                     "application/json": components["schemas"]["AnswerOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_answer_table: {
@@ -18159,114 +7148,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_answer_sheet: {
@@ -18287,114 +7169,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_archive: {
@@ -18417,114 +7192,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_audit: {
@@ -18547,114 +7215,7 @@ export interface operations {
                     "application/json": components["schemas"]["AuditOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_set_baseline: {
@@ -18678,114 +7239,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_undo: {
@@ -18807,114 +7261,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     doubting_api_doubts: {
@@ -18937,114 +7284,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoubtsOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     doubting_api_settle_wide: {
@@ -19071,114 +7311,7 @@ export interface operations {
                     "application/json": components["schemas"]["SettledAs"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_eye_notes: {
@@ -19201,114 +7334,7 @@ export interface operations {
                     "application/json": components["schemas"]["EyeNoteOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_keep_eye_note: {
@@ -19337,114 +7363,7 @@ export interface operations {
                     "application/json": components["schemas"]["EyeNoteOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_eye_picture: {
@@ -19470,114 +7389,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_keep_eye_picture: {
@@ -19595,7 +7407,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -19610,114 +7421,7 @@ export interface operations {
                     "application/json": components["schemas"]["EyeNoteOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_files: {
@@ -19742,114 +7446,7 @@ export interface operations {
                     "application/json": components["schemas"]["ArrivalOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_hand_in: {
@@ -19864,9 +7461,7 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
-                    /** Written At */
                     written_at?: string | null;
                 };
             };
@@ -19881,114 +7476,7 @@ export interface operations {
                     "application/json": components["schemas"]["ArrivalOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_bring_back: {
@@ -20015,114 +7503,7 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_known: {
@@ -20149,114 +7530,7 @@ export interface operations {
                     "application/json": components["schemas"]["KnownOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_set_aside: {
@@ -20283,114 +7557,7 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_findings: {
@@ -20417,114 +7584,7 @@ export interface operations {
                     "application/json": components["schemas"]["FindingsOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_findings_csv: {
@@ -20549,114 +7609,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_findings_sheet: {
@@ -20681,114 +7634,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_against_another: {
@@ -20818,114 +7664,7 @@ export interface operations {
                     "application/json": components["schemas"]["AgainstOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_beside: {
@@ -20952,114 +7691,7 @@ export interface operations {
                     "application/json": components["schemas"]["BesideOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_in_parts: {
@@ -21086,114 +7718,7 @@ export interface operations {
                     "application/json": components["schemas"]["PartsOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_what_if: {
@@ -21220,114 +7745,7 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIfOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_finish: {
@@ -21350,114 +7768,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_for_reader: {
@@ -21485,114 +7796,7 @@ export interface operations {
                     "application/json": components["schemas"]["ForReaderOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_add_lane: {
@@ -21619,114 +7823,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_limits: {
@@ -21754,114 +7851,7 @@ export interface operations {
                     "application/json": components["schemas"]["HeldOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_edit_method: {
@@ -21888,114 +7878,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_packs_of: {
@@ -22018,114 +7901,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_open_pack: {
@@ -22152,114 +7928,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_passes: {
@@ -22282,114 +7951,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     doubting_api_accept: {
@@ -22416,114 +7978,7 @@ export interface operations {
                     "application/json": components["schemas"]["AcceptedOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_plan_repeats: {
@@ -22550,114 +8005,7 @@ export interface operations {
                     "application/json": components["schemas"]["PassRef"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_change_passes: {
@@ -22684,114 +8032,7 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_whole_plan: {
@@ -22814,114 +8055,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_save_plan: {
@@ -22948,114 +8082,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_plan_csv: {
@@ -23076,114 +8103,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_plan_ics: {
@@ -23204,114 +8124,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_order_by_hand: {
@@ -23338,114 +8151,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_ask_otherwise: {
@@ -23472,114 +8178,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     planning_api_call_ready: {
@@ -23602,114 +8201,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_reopen: {
@@ -23732,114 +8224,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_report_all: {
@@ -23854,7 +8239,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -23869,114 +8253,7 @@ export interface operations {
                     "application/json": components["schemas"]["Recorded"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_restore: {
@@ -23999,114 +8276,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_run: {
@@ -24129,114 +8299,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_do_acts: {
@@ -24263,114 +8326,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_pulse: {
@@ -24393,114 +8349,7 @@ export interface operations {
                     "application/json": components["schemas"]["PulseOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_sessions: {
@@ -24523,114 +8372,7 @@ export interface operations {
                     "application/json": components["schemas"]["BenchSessionOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_begin_session: {
@@ -24657,114 +8399,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     running_api_end_session: {
@@ -24791,114 +8426,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_take: {
@@ -24925,114 +8453,7 @@ export interface operations {
                     "application/json": components["schemas"]["Taken"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     studies_api_set_tests: {
@@ -25059,114 +8480,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_agreement: {
@@ -25193,114 +8507,7 @@ export interface operations {
                     "application/json": components["schemas"]["AgreementOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_traces: {
@@ -25324,114 +8531,7 @@ export interface operations {
                     "application/json": components["schemas"]["TestTraces"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     findings_api_why_it_is: {
@@ -25465,114 +8565,7 @@ export interface operations {
                     "application/json": components["schemas"]["AnswerDerivation"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     config_words_words: {
@@ -25593,114 +8586,7 @@ export interface operations {
                     "application/json": components["schemas"]["WordsOut"];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
     intake_api_work: {
@@ -25721,114 +8607,7 @@ export interface operations {
                     "application/json": components["schemas"]["WorkOut"][];
                 };
             };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The role does not reach, or the CSRF token is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description That method is not known here */
-            405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description It does not fit what is already there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The request is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The input is refused, by field */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Too many tries */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something unexpected */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The database or the machine is busy */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
+            default: components["responses"]["Refusal"];
         };
     };
 }

@@ -9,7 +9,7 @@ from rennbahn.checks.doubts import CHECKS, NEAR, WIDE, concerned, doubts_of, mar
 from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, Doubt, ReadBack
 from rennbahn.checks.profile import Profile, profile_of
 from rennbahn.checks.read import context_from_json
-from rennbahn.checks.repeats import Repeated, repeats_of, standing_words
+from rennbahn.checks.repeats import Repeated, repeats_of
 
 __all__ = [
     "CHECKS",
@@ -30,5 +30,4 @@ __all__ = [
     "marks_passes",
     "profile_of",
     "repeats_of",
-    "standing_words",
 ]

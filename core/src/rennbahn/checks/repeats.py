@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -137,13 +136,3 @@ def _words(
         else "The other passes cannot tell which of the two is off: run a third."
     )
     return f"Not reproduced: pass {repeat.number} and pass {first.number} lie {numbers}. {which}"
-
-
-def standing_words(repeats: Sequence[Repeated]) -> str:
-    """What all repeats of a pass say together, in two or three words; empty without one."""
-    if not repeats:
-        return ""
-    if all(one.agrees for one in repeats):
-        apart = any(one.other_session for one in repeats)
-        return "reproduced in another session" if apart else "reproduced"
-    return "not reproduced"

@@ -53,13 +53,15 @@ class LaneFacts:
 
 @dataclass(frozen=True)
 class TestFacts:
-    """Of a test: its `resolution` in pixels, its `preset`, and of a built-in benchmark the test it stands for."""
+    """Of a test: its `resolution` in pixels, its `preset`, with which `intent` it is told so (as people play, or to
+    expose one side), and of a built-in benchmark the test it stands for."""
 
     __test__ = False  # pytest: not a class of tests
 
     resolution: tuple[int, int] | None = None
     preset: str = ""
     play_of: str | None = None
+    intent: str = ""
 
     @property
     def pixels(self) -> int | None:

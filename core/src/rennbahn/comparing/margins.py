@@ -112,13 +112,6 @@ def _freedom(noise: Noise) -> Freedom:
     return Freedom.of_test(noise.df, noise.own_df)
 
 
-def verdict_of(interval: tuple[float, float] | None, band: float) -> str:
-    """The verdict on an interval of the margin (reading 14): `even` first, then `ahead`, `behind`, else `open`."""
-    if interval is None:
-        return "open"
-    return VERDICTS[int(verdicts_of_logs(math.log1p(interval[0]), math.log1p(interval[1]), band))]
-
-
 def within_of(verdict: str, low: float, high: float) -> str | None:
     """On which side an even verdict lies whose interval leaves 0 out: `ahead` or `behind`, by less than the band."""
     if verdict != "even":

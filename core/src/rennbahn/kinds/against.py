@@ -48,7 +48,8 @@ def beside(
     if not both:
         return Beside(of_figure(figure), 0, None, None, None, OPEN)
     first, second = _margin(own, [a for a, _ in both]), _margin(theirs, [b for _, b in both])
-    apart = _difference(first, second, max(own.level, theirs.level))
+    # Of two levels the stricter: what is said of both must hold by either.
+    apart = _difference(first, second, min(own.level, theirs.level))
     band = own.method.equal_band
     share = Share.of(apart, band)
     said = {"even": AGREE, "open": OPEN}.get(share.verdict, PART)

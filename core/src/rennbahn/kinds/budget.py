@@ -77,11 +77,11 @@ class BudgetResult:
 def budget_of(study: Study) -> BudgetResult:
     """How the lanes of a study meet its budget, of its target rate where none is said."""
     budget_ms = study.aims.budget_ms or 1000.0 / study.method.target_hz
-    cells = [
-        (lane.id, test.id, [p for p in study.passes if (p.lane, p.test, p.status) == (lane.id, test.id, ACCEPTED)])
-        for test in study.tests
-        for lane in study.lanes
-    ]
+    counting: dict[tuple[str, str], list[Pass]] = {}
+    for one in study.passes:
+        if one.status == ACCEPTED:
+            counting.setdefault((one.lane, one.test), []).append(one)
+    cells = [(lane.id, test.id, counting.get((lane.id, test.id), [])) for test in study.tests for lane in study.lanes]
     ends = _intervals([[_over(one) for one in passes] for _, _, passes in cells], study.method.level)
     found = tuple(
         _cell(lane, test, passes, budget_ms, between)

@@ -66,14 +66,19 @@ def expected_of(sheet: Sheet, limits: Limits, pair: tuple[str, str], resolution:
     fit = Fit(sheet, AVERAGE, [sheet.lane_at[lane] for lane in pair])
     held = {(one.lane, one.test): one.held_by for one in limits.tests}
     pixels = math.log(resolution[0] * resolution[1])
-    rows: dict[tuple[str, str], list[int]] = {}
+    rows: dict[tuple[str, str, str], list[int]] = {}
     for t, test in enumerate(study.tests):
         if test.facts.pixels is not None:
-            rows.setdefault((test.scene, test.facts.preset), []).append(t)
+            rows.setdefault((test.scene, test.facts.preset, test.facts.intent), []).append(t)
     there: Bools = np.asarray(fit.there.all(axis=0))
     scenes, ends = [], []
-    for (scene, preset), tests in rows.items():
-        row = sorted((t for t in tests if there[t]), key=lambda t: study.tests[t].facts.pixels or 0)
+    for (scene, preset, _), tests in rows.items():
+        # Of tests that draw as many pixels the first: between them nothing is asked about resolution.
+        of_pixels: dict[int, int] = {}
+        for t in tests:
+            if there[t]:
+                of_pixels.setdefault(study.tests[t].facts.pixels or 0, t)
+        row = [of_pixels[pixels_there] for pixels_there in sorted(of_pixels)]
         found = _ends(fit, row, pixels, [[held.get((lane, study.tests[t].id), "") for t in row] for lane in pair])
         if isinstance(found, str):
             scenes.append(ExpectedMargin(scene, preset, None, None, None, "open", None, (), found))

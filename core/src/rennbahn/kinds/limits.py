@@ -141,11 +141,11 @@ class _Resolutions:
     def __init__(self, fit: Fit) -> None:
         self.fit = fit
         tests = fit.study.tests
-        self.rows: dict[tuple[str, str], list[int]] = {}
+        self.rows: dict[tuple[str, str, str], list[int]] = {}
         self.columns: dict[tuple[str, tuple[int, int] | None], list[int]] = {}
         for t, test in enumerate(tests):
             if test.facts.pixels is not None:
-                self.rows.setdefault((test.scene, test.facts.preset), []).append(t)
+                self.rows.setdefault((test.scene, test.facts.preset, test.facts.intent), []).append(t)
             if test.facts.preset:
                 self.columns.setdefault((test.scene, test.facts.resolution), []).append(t)
         for row in self.rows.values():
@@ -221,7 +221,7 @@ class _Resolutions:
         for lane in range(len(self.fit.lanes)):
             for scene in dict.fromkeys(test.scene for test in self.fit.study.tests):
                 held: Bools = np.zeros(len(self.fit.tests), dtype=np.bool_)
-                for (at, _), row in self.rows.items():
+                for (at, *_), row in self.rows.items():
                     # Of several presets the first that shows a ceiling: another is another load of the processor.
                     if at == scene and not held.any():
                         # The smallest resolution alone: at a larger one the card may already take a little.

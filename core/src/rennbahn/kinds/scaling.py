@@ -75,9 +75,11 @@ def scaling_of(sheet: Sheet, figure: str, group: str | None = None) -> ScalingBl
     by_id = {lane.id: at for at, lane in enumerate(lanes)}
     upscaled = [(by_id[x.facts.upscaled_from], at) for at, x in enumerate(lanes) if x.facts.upscaled_from is not None]
     each = [np.arange(len(numbers)) == t for t in range(len(numbers))]
-    common = Fit(sheet, figure, stepped, numbers).common()
+    # A test counts where all steps have it, whatever else takes part: what is left out is left out of that.
+    chain = Fit(sheet, figure, stepped, numbers)
+    common = chain.common()
     return ScalingBlock(
-        group, of_figure(figure), int(common.sum()), tuple(fit.left_out()),
+        group, of_figure(figure), int(common.sum()), tuple(chain.left_out()),
         tuple(
             replace(_step(fit, way, one), test=_id(fit, one)) for one in each for way in ways if _both(fit, way, one)
         ),

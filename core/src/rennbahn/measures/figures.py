@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from rennbahn.capture import Capture
 from rennbahn.errors import RennbahnError
 from rennbahn.measures.limits import KnownCap, Limits, limits, mean_of
-from rennbahn.measures.rates import CURVE, LOW_SCHOOLS, Low, Rates, lows, quantiles, rates
+from rennbahn.measures.rates import CURVE, Low, Rates, lows, quantiles, rates
 from rennbahn.measures.smoothness import Smoothness, smoothness
 from rennbahn.plain import plain
 
@@ -75,15 +75,6 @@ class Figures:
         if self.window is not None:
             del data["percentile_curve_ms"]
         return data
-
-    def headline(self) -> dict[str, float]:
-        """The figures that passes are compared by: `average_fps`, `low_1.<school>`, `low_0.1.<school>`, in fps."""
-        if self.rates is None or self.lows is None:
-            return {}
-        found = {"average_fps": self.rates.average_fps}
-        for name, by_school in self.lows.items():
-            found |= {f"low_{name}.{school}": by_school[school].fps for school in LOW_SCHOOLS}
-        return found
 
 
 def figures_of(capture: Capture, settings: Settings | None = None) -> Figures:

@@ -10,8 +10,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from rennbahn.parts import kind_named
+from rennbahn.planning.amounts import amounts_of
 from rennbahn.planning.fairness import SetupDescription
-from rennbahn.planning.settings import Named, amounts_of, is_off, is_stock, named, settled, words_of
+from rennbahn.planning.settings import Named, is_off, is_stock, named, settled, words_of
 from rennbahn.planning.weighing import PartDescription
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 from rennbahn.parts import KINDS
 from rennbahn.planning.settings import Kind, named, same_value, words_of
-from rennbahn.planning.weighing import RANK, PartDescription, Weight, weigh_part, weigh_setting
+from rennbahn.planning.weighing import RANK, PartDescription, Weight, same_parts, weigh_part, weigh_setting
 
 #: Key of the finding that two lanes differ in nothing.
 NOTHING = "nothing"
@@ -225,6 +225,8 @@ def difference_between(
     if a == b or (isinstance(a, str) and isinstance(b, str) and same_value(a, b)):
         return None
     if key.startswith("part:"):
+        if same_parts(_parts(a), _parts(b)):
+            return None
         kind = key.split(":")[1]
         weight, reason = weigh_part(kind, _parts(a), _parts(b))
     elif key == CONDITION:

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
 
-_NUMBER = re.compile(r"([+-]?)\s*([0-9][0-9.,]*)\s*(.*)")
-#: Thousands are parted in groups of three; anything else after a comma or point is a fraction.
-_GROUPED = re.compile(r"[0-9]{1,3}(,[0-9]{3})+(\.[0-9]+)?|[0-9]{1,3}(\.[0-9]{3}){2,}(,[0-9]+)?")
+from rennbahn.planning.amounts import amount_alone
 
 
 @dataclass(frozen=True)
@@ -30,18 +27,8 @@ def level_of(words: str) -> Level:
     Level(words='two sticks', number=None, unit='')
     """
     words = " ".join(words.split())
-    found = _NUMBER.fullmatch(words)
-    if found is None:
-        return Level(words)
-    sign, digits, unit = found.groups()
-    if _GROUPED.fullmatch(digits):
-        thousands = next(sign for sign in digits if sign in ",.")
-        digits = digits.replace(thousands, "")
-    try:
-        number = float(f"{sign}{digits.replace(',', '.')}")
-    except ValueError:
-        return Level(words)
-    return Level(words, number, unit)
+    found = amount_alone(words)
+    return Level(words) if found is None else Level(words, *found)
 
 
 def missing_cells(lanes: Sequence[Mapping[str, str]], factors: Sequence[str]) -> list[dict[str, str]]:

@@ -55,11 +55,6 @@ def pooled(squares: Squares) -> Pooled:
     return Pooled(math.sqrt(squares.total / squares.df), squares.df, squares.cells)
 
 
-def pooled_noise(cells: Iterable[Sequence[float]]) -> Pooled:
-    """The noise of a positive figure over cells of passes."""
-    return pooled(squares_within(cells))
-
-
 def sample_sd(values: Sequence[float]) -> float:
     """Sample standard deviation (n - 1) of two or more values."""
     mean = math.fsum(values) / len(values)

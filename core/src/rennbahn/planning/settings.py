@@ -11,6 +11,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from rennbahn.planning.amounts import Amount, amounts_of, without_amounts
+
 Kind = Literal[
     "power_limit", "voltage", "clock", "curve", "tuning", "frame_limit", "sync", "variable_refresh",
     "frame_generation", "upscaling", "memory_profile", "link", "display_path", "power_source", "power_plan",
@@ -25,18 +27,6 @@ class Named:
 
     kind: Kind
     owner: Owner = ""
-
-
-@dataclass(frozen=True)
-class Amount:
-    """An amount in base units (W, V, MHz, fps, °C, rpm, % as 100).
-
-    A relative one is added to what is delivered, in percent where `unit` is `%`.
-    """
-
-    number: float
-    unit: str
-    relative: bool = False
 
 
 _OWNERS: Mapping[Owner, frozenset[str]] = {
@@ -152,22 +142,6 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
 )  # fmt: skip
 _KINDS = tuple((kind, tuple(frozenset(one.split()) for one in sets)) for kind, sets in _SPELT)
 _WORD = re.compile(r"[^\W\d_]+\d*|\d+")
-_AMOUNT = re.compile(
-    r"(?P<sign>[+\-−±])?\s*(?P<number>\d{1,3}(?:[ ,.'’]\d{3})+(?![\d])(?:[.,]\d+)?|\d+(?:[.,]\d+)?)\s*"
-    r"(?P<unit>%|percent|prozent|kw|mw|w(?:atts?)?|mv|v(?:olts?)?|ghz|mhz|hz|fps|°\s*c|c|rpm|u/min)?(?![^\W\d_])",
-    re.IGNORECASE,
-)
-#: Factor and base unit of each way to write one.
-_UNITS: Mapping[str, tuple[float, str]] = {
-    "%": (1, "%"), "percent": (1, "%"), "prozent": (1, "%"), "kw": (1000, "W"), "mw": (0.001, "W"), "w": (1, "W"),
-    "watt": (1, "W"), "watts": (1, "W"), "mv": (0.001, "V"), "v": (1, "V"), "volt": (1, "V"), "volts": (1, "V"),
-    "ghz": (1000, "MHz"), "mhz": (1, "MHz"), "hz": (1, "Hz"), "fps": (1, "fps"), "°c": (1, "°C"), "c": (1, "°C"),
-    "rpm": (1, "rpm"), "u/min": (1, "rpm"),
-}  # fmt: skip
-#: Units in which a thousand is written more often than three decimals.
-_OF_THOUSANDS = {"W", "MHz", "rpm", "fps", "Hz"}
-#: Digits of names such as PL1, kept from being read as amounts.
-_LETTERS = str.maketrans("0123456789", "abcdefghij")
 _NONE = frozenset({"off", "none", "aus", "keine", "keiner", "kein", "disabled", "deaktiviert", "no", "nein", "0", ""})
 _STOCK = frozenset(
     {"stock", "default", "standard", "auto", "automatic", "automatisch", "factory", "as delivered", "werkseinstellung",
@@ -191,30 +165,6 @@ def named(name: str) -> Named | None:
     return None
 
 
-def amounts_of(text: str) -> list[Amount]:
-    """Every amount with a unit that a value says, or a single bare number; PL1 and the like are names."""
-    found = []
-    for match in _AMOUNT.finditer(re.sub(r"\b[A-Za-z]{2,}\d+\b", " ", text)):
-        unit = re.sub(r"\s", "", (match["unit"] or "").lower())
-        factor, base = _UNITS.get(unit, (1.0, ""))
-        sign = match["sign"] or ""
-        number = _number(match["number"], base) * factor
-        found.append(Amount(-number if sign in "-−" and sign else number, base, bool(sign)))
-    with_unit = [one for one in found if one.unit]
-    return with_unit or found
-
-
-def _number(text: str, unit: str) -> float:
-    """Commas and points stand for thousands where three digits follow each, and the unit is one of thousands."""
-    grouped = re.fullmatch(r"\d{1,3}(?:[ ,.'’]\d{3})+", text)
-    if grouped and not text.startswith("0") and (unit in _OF_THOUSANDS or " " in text or "'" in text or "’" in text):
-        return float(re.sub(r"[ ,.'’]", "", text))
-    if len(re.findall(r"[.,]", text)) > 1:
-        last = max(text.rfind("."), text.rfind(","))
-        return float(re.sub(r"[ ,.'’]", "", text[:last]) + "." + text[last + 1 :])
-    return float(text.replace(",", "."))
-
-
 def same_value(a: str, b: str) -> bool:
     """Do two values say the same: by the same words, as off and none, or by the same amounts, as 0.3 kW and 300 W?"""
     if " ".join(a.casefold().split()) == " ".join(b.casefold().split()):
@@ -229,13 +179,7 @@ def same_value(a: str, b: str) -> bool:
         and abs(one.number - other.number) <= 1e-9 * max(abs(one.number), abs(other.number), 1.0)
         for one, other in zip(left, right, strict=True)
     )
-    return alike and _without_amounts(a) == _without_amounts(b)
-
-
-def _without_amounts(text: str) -> list[str]:
-    """The words of a value beside its amounts; PL1 and the like are kept."""
-    kept = re.sub(r"\b[A-Za-z]{2,}\d+\b", lambda found: found.group().translate(_LETTERS), text)
-    return words_of(_AMOUNT.sub(" ", kept))
+    return alike and words_of(without_amounts(a)) == words_of(without_amounts(b))
 
 
 def is_off(value: str) -> bool:

@@ -14,7 +14,8 @@ from typing import Literal
 
 from rennbahn.parts import kind_named
 from rennbahn.parts.facts import FactValue
-from rennbahn.planning.settings import Kind, amounts_of, is_off, is_stock, named
+from rennbahn.planning.amounts import amounts_of
+from rennbahn.planning.settings import Kind, is_off, is_stock, named
 from rennbahn.worth import pcie
 
 Weight = Literal["harmless", "mind", "spoils"]
@@ -50,6 +51,11 @@ def weigh_part(kind: str, a: Sides, b: Sides) -> Verdict:
     verdicts = [_of_lists(kind, a, b)] if as_lists else []
     verdicts += [_of_two(kind, one, other) for one in left for other in right]
     return min(verdicts, key=lambda verdict: (RANK[verdict[0]], verdict[1]))
+
+
+def same_parts(a: Sides, b: Sides) -> bool:
+    """Are they the same parts, however their names are spaced or spelt large and small?"""
+    return _without_common(a, b) == ([], [])
 
 
 def weigh_setting(name: str, a: str, b: str) -> Verdict:

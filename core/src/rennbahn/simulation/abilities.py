@@ -12,8 +12,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from rennbahn.planning.amounts import amounts_of
 from rennbahn.planning.fairness import SetupDescription
-from rennbahn.planning.settings import amounts_of, is_off, named, settled, words_of
+from rennbahn.planning.settings import is_off, named, settled, words_of
 from rennbahn.planning.weighing import PartDescription
 from rennbahn.simulation.bench import Rig, Scene
 

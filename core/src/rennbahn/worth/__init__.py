@@ -20,14 +20,6 @@ _DAYS = 365
 
 
 @dataclass(frozen=True)
-class UpscalingCost:
-    """Cost of upscaling in ms a frame, and the share of fps kept against native at the internal resolution."""
-
-    cost_ms: float
-    share_kept: float
-
-
-@dataclass(frozen=True)
 class PerPrice:
     """fps for one unit of money, and money for one fps."""
 
@@ -58,16 +50,6 @@ class Memory:
 
     first_word_ns: float
     peak_gb_per_s: float
-
-
-def upscaling_cost(upscaled_fps: float, native_internal_fps: float) -> UpscalingCost:
-    """Upscaled at output against native at the internal resolution."""
-    return UpscalingCost(1000.0 / upscaled_fps - 1000.0 / native_internal_fps, upscaled_fps / native_internal_fps)
-
-
-def multi_card_scaling(x_1: float, x_n: float) -> float:
-    """Gain of n cards over one, as a share."""
-    return x_n / x_1 - 1.0
 
 
 def per_price(fps: float, price: float) -> PerPrice:
