@@ -96,7 +96,7 @@ def _fresh(database: str, *, demo: bool) -> dict[str, str]:
 def _web(listening: socket.socket, environment: dict[str, str]) -> subprocess.Popen[bytes]:
     fd = listening.fileno()
     return subprocess.Popen(
-        [BIN / "python", "-m", "front", "--fd", str(fd)], cwd=SERVER, env=environment, pass_fds=(fd,)
+        [BIN / "python", "-m", "web_server", "--fd", str(fd)], cwd=SERVER, env=environment, pass_fds=(fd,)
     )
 
 

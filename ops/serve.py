@@ -175,7 +175,7 @@ def manage(environment: dict[str, str], *words: str) -> None:
 def web_command(listening: socket.socket | None) -> list[str]:
     """A web server on the socket that all of them share."""
     fd = listening.fileno() if listening else -1
-    return [str(PYTHON), "-m", "front", "--fd", str(fd)]
+    return [str(PYTHON), "-m", "web_server", "--fd", str(fd)]
 
 
 def worker_command() -> list[str]:
@@ -200,7 +200,7 @@ def spawn(
     command: list[str], environment: dict[str, str], listening: socket.socket | None = None
 ) -> subprocess.Popen[bytes]:
     """Start a program in a process group of its own, so that Ctrl-C reaches us first."""
-    fds = (listening.fileno(),) if listening and "front" in command else ()
+    fds = (listening.fileno(),) if listening and "web_server" in command else ()
     return subprocess.Popen(command, env=environment, cwd=SERVER, start_new_session=True, pass_fds=fds)
 
 

@@ -9,10 +9,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from answering import Out
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
 from problems import Problem
-from quick import Out
 from rennbahn.capture.numbers import as_number
 from rennbahn.errors import RennbahnError
 from strict import checked

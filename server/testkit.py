@@ -16,7 +16,7 @@ from demo.taking import Written, read_here, take_many
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
-from intake.crunching import TakenIn
+from intake.reading import TakenIn
 from people.models import Person
 from PIL import Image
 from planning.schemas import PlanEdit, SequenceIn

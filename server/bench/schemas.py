@@ -6,8 +6,8 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Annotated, Any
 
+from answering import Out
 from pydantic import Field, Strict, StringConstraints
-from quick import Out
 from strict import ONE_LINE, Day, Edit, In
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]

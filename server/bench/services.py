@@ -7,12 +7,12 @@ from collections.abc import Iterable, Sequence
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
+from page_marks import check_seen, mark_of
 from people.access import require
 from people.edits import last_edit, note_edit
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.parts import checked_facts, kind_named
-from seen import check_seen, mark_of
 
 from bench.models import KIND_IDS, Part, Rig, RigPart, Setting, Setup, SetupPart, SetupVersion, SheetTick
 from bench.news import setups_changed

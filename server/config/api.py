@@ -6,6 +6,7 @@ import errno
 import logging
 from typing import Any
 
+from answering import Out
 from bench.api import router as bench
 from django.contrib.auth.decorators import login_required
 from django.core.exceptions import RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent, TooManyFilesSent
@@ -25,7 +26,6 @@ from people.api import router as session
 from planning.api import router as planning
 from problems import Problem
 from psycopg import errors as postgres
-from quick import Out
 from readers.api import router as readers
 from rennbahn.errors import RennbahnError
 from running.api import router as running

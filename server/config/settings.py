@@ -51,7 +51,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "config.asked.AskedMiddleware",
+    "config.unknown_queries.AskedMiddleware",
     "config.shape.AgainMiddleware",
 ]
 

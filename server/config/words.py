@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from answering import Out
 from django.http import HttpRequest
 from ninja import Router
-from quick import Out
 from rennbahn.capture.columns import CHANNELS, units_of
 from rennbahn.capture.words import CHANNEL_WORDS
 from rennbahn.checks import CHECKS

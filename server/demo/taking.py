@@ -12,11 +12,11 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
-from intake import crunching
-from intake.crunching import TakenIn
+from intake import reading
 from intake.measuring import settings_from
 from intake.models import Arrival
 from intake.proposals import proposal_from
+from intake.reading import TakenIn
 from intake.recording import NewFile, ReadFile, keep_files, lanes_and_tests, record_files
 from intake.schemas import Assignment
 from studies.deciding import run_as_of
@@ -41,7 +41,7 @@ class Written:
 
 def read_here(log: bytes, settings: dict[str, Any]) -> TakenIn:
     """Read and measure a file in this process: what is simulated needs no bounds."""
-    return crunching.take_in(log, {}, settings)
+    return reading.take_in(log, {}, settings)
 
 
 def take_many(

@@ -7,6 +7,6 @@ class App(AppConfig):
     def ready(self) -> None:
         """Look again at passes whose siblings changed, and take back what a decision had settled."""
         # Models are not loaded before.
-        from doubting.following import listen  # noqa: PLC0415
+        from doubting.listeners import listen  # noqa: PLC0415
 
         listen()

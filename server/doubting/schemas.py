@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
+from answering import Out
 from pydantic import Field, StringConstraints
-from quick import Out
 from strict import ONE_LINE, In
 from studies.schemas import Reason, ReasonCode
 

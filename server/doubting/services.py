@@ -9,7 +9,7 @@ from django.contrib.auth.models import AnonymousUser, User
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
-from intake.following import catch_up
+from intake.listeners import catch_up
 from intake.measuring import Ahead, captures_at_rest, measure_ahead
 from intake.models import Capture, PassDoubt
 from intake.services import trim

@@ -13,8 +13,8 @@ import types
 from functools import cache
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
+from answering import Out
 from pydantic import create_model
-from quick import Out
 from rennbahn.kinds.against import Beside
 from rennbahn.kinds.budget import BudgetResult
 from rennbahn.kinds.expected import AloneRates, Expected, ExpectedMargin

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
+from answering import json_answer
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Query, Router, UploadedFile
 from opendocument import ods_answer
 from people.access import user_of
 from problems import Problem
-from quick import json_answer
 from sheets import csv_answer
 
-from findings import against, answers, exports, eye, holding, moving, parts, queries, services, why, worth
+from findings import against, answers, exports, parts, queries, services, why, worth
 from findings.answer_schemas import AgainstOut, AnswerOut, ForReaderOut, HeldOut, PartsOut, WhyOut
+from findings.eye_notes import eye_notes as notes_of
+from findings.eye_notes import picture
+from findings.limits import held_by
 from findings.queries import Asked
 from findings.schemas import (
     AskedWhy,
@@ -25,6 +28,8 @@ from findings.schemas import (
     WhatIfIn,
     WhatIfOut,
 )
+from findings.what_if import beside as beside_findings
+from findings.what_if import what_if as moved_by
 
 router = Router(tags=["findings"])
 FILE: Any = File(None)  # type: ignore[type-arg]
@@ -89,7 +94,7 @@ def limits(
     resolution: str = "",
 ) -> HttpResponse:
     """What holds the rate in every test, what each side could do alone, and a margin at a resolution not run."""
-    return json_answer(holding.held_by(study_id, looked.asked(), resolution))
+    return json_answer(held_by(study_id, looked.asked(), resolution))
 
 
 @router.get("/{int:study_id}/findings/parts", response=PartsOut)
@@ -127,7 +132,7 @@ def answer_sheet(request: HttpRequest, study_id: int) -> HttpResponse:
 @router.get("/{int:study_id}/eye-notes", response=list[EyeNoteOut])
 def eye_notes(request: HttpRequest, study_id: int) -> HttpResponse:
     """What the eye gets from lane to lane, as reviewers wrote it, with what pictures there are."""
-    return json_answer(eye.eye_notes(study_id))
+    return json_answer(notes_of(study_id))
 
 
 @router.put("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}", response=list[EyeNoteOut])
@@ -156,7 +161,7 @@ def eye_picture(
     request: HttpRequest, study_id: int, from_lane_id: int, to_lane_id: int, side: str, mark: str = ""
 ) -> HttpResponse:
     """A picture as it was handed in; a `mark` of its content makes an address that never means another one."""
-    return eye.picture(study_id, from_lane_id, to_lane_id, side)
+    return picture(study_id, from_lane_id, to_lane_id, side)
 
 
 @router.get("/{int:study_id}/findings.ods")
@@ -168,13 +173,13 @@ def findings_sheet(request: HttpRequest, study_id: int, looked: Query[LookedAt])
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)
 def beside(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> BesideOut:
     """What stands beside the findings: what was rejected, what is odd but real, which session ran shifted."""
-    return moving.beside(study_id, looked.asked())
+    return beside_findings(study_id, looked.asked())
 
 
 @router.post("/{int:study_id}/findings/what-if", response=WhatIfOut)
 def what_if(request: HttpRequest, study_id: int, payload: WhatIfIn) -> WhatIfOut:
     """How the findings would move were some passes rejected, or accepted. Changes nothing."""
-    return moving.what_if(study_id, payload)
+    return moved_by(study_id, payload)
 
 
 @router.get("/{int:study_id}/findings.csv")

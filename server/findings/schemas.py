@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+from answering import Out
 from planning.schemas import CaveatOut
 from pydantic import BaseModel, Field, StringConstraints
-from quick import Out
 from strict import In
 from studies.schemas import GroupOut, Method
 

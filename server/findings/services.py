@@ -9,15 +9,15 @@ from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from intake.bounded import bounded
+from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import NotFound, Problem
-from seen import check_seen
 from studies.models import Lane
 from studies.record import note as record
 
 from findings import pictures
-from findings.eye import eye_notes, note_mark
+from findings.eye_notes import eye_notes, note_mark
 from findings.models import EyeNote, EyePicture, Side
 from findings.schemas import EyeNoteIn
 

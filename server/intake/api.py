@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from answering import json_answer
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
 from ninja import File, Form, Query, Router, Status, UploadedFile
 from people.access import user_of
-from quick import json_answer
 from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import beside, looking, pack_queries, packs, queries, services
+from intake import attaching, drawing, pack_queries, packs, queries, services
 from intake.schemas import (
     ArrivalOut,
     FilesIn,
@@ -133,13 +133,13 @@ def resume_pack(request: HttpRequest, pack_id: int) -> PackDetail:
 def report_all(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Recorded:
     """Record passes from a table of results that exist only as numbers: all rows or none."""
     content = table_file(whole_upload(request, file))
-    return Recorded(recorded=beside.report_all(user_of(request), study_id, content))
+    return Recorded(recorded=attaching.report_all(user_of(request), study_id, content))
 
 
 @router.post("/passes/{int:pass_id}/reported", response={201: PassDetail})
 def report(request: HttpRequest, pass_id: int, payload: ReportedIn) -> Status[PassDetail]:
     """Record a pass whose result exists only as numbers."""
-    return Status(201, queries.pass_detail(beside.report(user_of(request), pass_id, payload).pk))
+    return Status(201, queries.pass_detail(attaching.report(user_of(request), pass_id, payload).pk))
 
 
 @router.post("/passes/{int:pass_id}/files", response={201: PassDetail})
@@ -151,7 +151,7 @@ def attach(
     offset_s: Form[float | None] = None,
 ) -> Status[PassDetail]:
     """Put a file beside a pass: samples on a clock of their own, a picture, a clip, a note."""
-    beside.attach(user_of(request), pass_id, whole_upload(request, file), role, offset_s)
+    attaching.attach(user_of(request), pass_id, whole_upload(request, file), role, offset_s)
     return Status(201, queries.pass_detail(pass_id))
 
 
@@ -188,7 +188,7 @@ def one_pass(request: HttpRequest, pass_id: int) -> PassDetail:
 @router.get("/studies/{int:study_id}/tests/{int:test_id}/traces", response=TestTraces)
 def traces(request: HttpRequest, study_id: int, test_id: int) -> TestTraces:
     """The traces of all recorded passes of a test: their percentile curves, and where their frames are to be had."""
-    return looking.traces_of(study_id, test_id)
+    return drawing.traces_of(study_id, test_id)
 
 
 @router.get("/captures/{int:capture_id}/trace")
@@ -205,7 +205,7 @@ def trace(
     Exact frames come without the third part. `key` names what they were made by, so that an answer is kept for good.
     """
     response = HttpResponse(
-        looking.trace_of(capture_id, stretches, from_s, to_s), content_type="application/octet-stream"
+        drawing.trace_of(capture_id, stretches, from_s, to_s), content_type="application/octet-stream"
     )
     response.headers["Cache-Control"] = _kept_by(key)
     return response
@@ -220,14 +220,14 @@ def _kept_by(key: str) -> str:
 def layers(request: HttpRequest, response: HttpResponse, capture_id: int, key: str = "") -> LayersOut:
     """Stutters, pauses, heartbeat, cap, the frames behind the lows, and samples. `key` as for a trace."""
     response.headers["Cache-Control"] = _kept_by(key)
-    return looking.layers(capture_id)
+    return drawing.layers(capture_id)
 
 
 @router.get("/captures/{int:capture_id}/shape", response=ShapeOut)
 def shape(request: HttpRequest, response: HttpResponse, capture_id: int, key: str = "") -> ShapeOut:
     """How often which frame time, the steps, and both sides' time against the budget. `key` as for a trace."""
     response.headers["Cache-Control"] = _kept_by(key)
-    return looking.shape(capture_id)
+    return drawing.shape(capture_id)
 
 
 @router.get("/studies/{int:study_id}/tests/{int:test_id}/agreement", response=list[AgreementOut])
@@ -239,7 +239,7 @@ def agreement(
     passes: Query[list[int]],
 ) -> list[AgreementOut]:
     """By how much the traces of these passes are moved to agree best with that of `to`."""
-    return looking.agreement(study_id, test_id, to, passes)
+    return drawing.agreement(study_id, test_id, to, passes)
 
 
 @router.put("/captures/{int:capture_id}/place", response=PassDetail)
@@ -263,7 +263,7 @@ def original(request: HttpRequest, capture_id: int) -> HttpResponse:
 @router.put("/files/{int:file_id}/offset", response=PassDetail)
 def move_clock(request: HttpRequest, file_id: int, payload: OffsetIn) -> PassDetail:
     """Lay the clock of samples elsewhere beside their capture's."""
-    file = beside.shift_samples(user_of(request), file_id, payload.offset_s)
+    file = attaching.shift_samples(user_of(request), file_id, payload.offset_s)
     return queries.pass_detail(file.on_pass_id)
 
 

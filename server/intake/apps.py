@@ -7,6 +7,6 @@ class App(AppConfig):
     def ready(self) -> None:
         """Follow what happens in studies."""
         # Models are not loaded before.
-        from intake.following import listen  # noqa: PLC0415
+        from intake.listeners import listen  # noqa: PLC0415
 
         listen()

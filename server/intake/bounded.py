@@ -16,7 +16,7 @@ from types import TracebackType
 from typing import Any, ParamSpec, TypeVar
 
 from rennbahn.errors import CaptureRefused
-from turns import Turns
+from waiting import Turns
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -32,7 +32,7 @@ TURN_SECONDS = 20.0
 _AT_ONCE = 1
 
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["intake.crunching"])
+_context.set_forkserver_preload(["intake.reading"])
 
 
 class OutOfBounds(CaptureRefused):
@@ -57,7 +57,7 @@ class BoundedProcess:
         self.end()
 
     def call(self, function: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
-        """What a function of :mod:`intake.crunching` gives. Raises :class:`OutOfBounds`, or whatever it raises."""
+        """What a function of :mod:`intake.reading` gives. Raises :class:`OutOfBounds`, or whatever it raises."""
         pipe = self._pipe or self._start()
         try:
             pipe.send((function, args, kwargs))
@@ -117,7 +117,7 @@ _turns = _Turns()
 
 
 def bounded(function: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
-    """What a function of :mod:`intake.crunching` gives, in turn with other requests.
+    """What a function of :mod:`intake.reading` gives, in turn with other requests.
 
     Raises :class:`OutOfBounds` or :class:`Busy`, or whatever it raises.
     """

@@ -27,9 +27,8 @@ from rennbahn.measures.smoothness import Smoothness
 from rennbahn.plain import plain
 from studies.models import Pass, Study
 
-from intake import crunching
+from intake import reading
 from intake.bounded import bounded
-from intake.crunching import CrunchedSamples, KeptCapture, KeptSamples, Measured
 from intake.models import (
     AllFigures,
     Capture,
@@ -39,6 +38,7 @@ from intake.models import (
     SampledChannel,
     SampleSet,
 )
+from intake.reading import CrunchedSamples, KeptCapture, KeptSamples, Measured
 
 #: The column of each low under each school, in the order of `support`.
 LOW_COLUMNS = {(low, school): f"low_{low.replace('.', '')}_{school}" for low in LOWS for school in LOW_SCHOOLS}
@@ -126,7 +126,7 @@ def measure_ahead(capture: Capture, windows: list[list[float]]) -> Ahead:
     settings = settings_for(capture.on_pass.test.study, capture.on_pass)
     rest = replace(at_rest(capture), windows=tuple((start, stop) for start, stop in windows))
     with _no_empty_window():
-        return Ahead(made_of(windows, settings, capture.sample_sets.all()), bounded(crunching.measure, rest, settings))
+        return Ahead(made_of(windows, settings, capture.sample_sets.all()), bounded(reading.measure, rest, settings))
 
 
 def measure(
@@ -138,7 +138,7 @@ def measure(
     row = CaptureFigures.objects.filter(capture=capture, version=MEASURES_VERSION, basis=basis).first()
     if row is None:
         # What was made ahead is of no use where something else changed meanwhile.
-        found = ahead.found if ahead and ahead.made == made else bounded(crunching.measure, at_rest(capture), settings)
+        found = ahead.found if ahead and ahead.made == made else bounded(reading.measure, at_rest(capture), settings)
         row = keep_figures(capture, found, made)
     capture.basis, capture.trouble = basis, ""
     if counts:

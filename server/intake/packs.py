@@ -17,7 +17,7 @@ from rennbahn.errors import RennbahnError
 from studies.record import note
 from studies.services import open_study
 
-from intake import crunching
+from intake import reading
 from intake.bounded import bounded
 from intake.models import Pack, PackEntry, PackPiece, PackState
 from intake.services import Caller
@@ -137,7 +137,7 @@ def _otherwise(pack: Pack) -> Conflict:
 def _names(path: str) -> list[str]:
     """Names of the files in a zip, in its order; whatever its directory holds, it is read within bounds."""
     try:
-        files = bounded(crunching.listed, path)
+        files = bounded(reading.listed, path)
     except (zipfile.BadZipFile, NotImplementedError, ValueError) as error:
         message = f"The file is no whole zip: {error}."
         raise Problem("no_zip", message, field="file", hint="Pack it again.") from None

@@ -6,16 +6,16 @@ from typing import Any
 
 from rennbahn.errors import CaptureRefused, RennbahnError
 
-from intake import crunching
+from intake import reading
 from intake.bounded import bounded
-from intake.crunching import Proposed
+from intake.reading import Proposed
 from intake.schemas import Refusal
 
 
 def proposal_of(content: bytes) -> tuple[dict[str, Any], str, dict[str, Any] | None]:
     """What a file seems to be, the key of its header, and the refusal of what is no capture."""
     try:
-        found = bounded(crunching.propose, content)
+        found = bounded(reading.propose, content)
     except CaptureRefused as error:
         return {}, "", refusal_of(error).dict()
     return proposal_from(found), found.look, None

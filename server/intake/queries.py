@@ -17,9 +17,9 @@ from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
 from studies.models import COUNTING, Pass, PassState, Study, StudyState
 from studies.queries import with_lanes_and_tests
 
-from intake.crunching import standing_as
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
+from intake.reading import standing_as
 from intake.schemas import (
     ArrivalOut,
     ColumnMap,

@@ -20,7 +20,6 @@ from rennbahn.errors import RennbahnError
 from studies.deciding import Run, record_passes
 from studies.models import Lane, Pass, Study, Test
 
-from intake.crunching import Crunched, KeptFile
 from intake.measuring import basis_of, figures_row, made_of, profile_row, settings_for, whole_row
 from intake.models import (
     PACKING,
@@ -35,6 +34,7 @@ from intake.models import (
     Original,
     PassFile,
 )
+from intake.reading import Crunched, KeptFile
 from intake.remeasuring import queue_once
 from intake.schemas import Assignment
 

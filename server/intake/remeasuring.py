@@ -17,7 +17,7 @@ from rennbahn.errors import RennbahnError
 from studies.events import FiguresMade, tell
 from studies.models import Pass, Study, StudyState
 
-from intake import crunching
+from intake import reading
 from intake.bounded import BoundedProcess
 from intake.measuring import (
     at_rest,
@@ -59,7 +59,7 @@ def _measure_one(process: BoundedProcess, pk: int) -> None:
     settings = settings_for(study, capture.on_pass)
     made = made_by(capture, settings)
     try:
-        found = process.call(crunching.measure, at_rest(capture), settings)
+        found = process.call(reading.measure, at_rest(capture), settings)
     except RennbahnError as error:
         log.warning("capture %s was not measured: %s", pk, error)
         Capture.objects.filter(pk=pk).update(trouble=str(error)[:300])

@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
+from answering import Out
 from pydantic import Field, StringConstraints, model_validator
-from quick import Out
 from rennbahn.capture.columns import MOST_HEADER_LINES, MOST_LAST_LINES
 from strict import ONE_LINE, In, Whole
 

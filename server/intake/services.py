@@ -23,9 +23,8 @@ from studies.models import Decision, Pass, PassState, Study
 from studies.record import note
 from studies.services import open_study
 
-from intake import crunching
+from intake import reading
 from intake.bounded import bounded
-from intake.crunching import KeptFile
 from intake.measuring import Ahead, captures_at_rest, measure, measure_ahead, see_through, settings_for, settings_from
 from intake.models import (
     Arrival,
@@ -37,6 +36,7 @@ from intake.models import (
 )
 from intake.proposals import proposal_of, refusal_of
 from intake.queries import own_map
+from intake.reading import KeptFile
 from intake.recording import NewFile, ReadFile, keep_files, record_files
 from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
@@ -54,7 +54,7 @@ def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: 
     tester = require(user, Role.TESTER)
     content = upload.read()
     proposal, key, refusal = proposal_of(content)
-    file = crunching.keep(content)
+    file = reading.keep(content)
     with transaction.atomic():
         study = open_study(study_id)
         facts = {"proposal": proposal, "header_key": key, "refusal": refusal, "written_at": written_at}
@@ -73,7 +73,7 @@ def preview(user: Caller, arrival_id: int, columns: ColumnMapIn) -> Preview:
     """What a column map makes of a file, so that a wrong one shows before it is confirmed."""
     require(user, Role.TESTER)
     arrival = _arrival(arrival_id)
-    found = bounded(crunching.read, _content(arrival), own_columns(arrival, columns), {})
+    found = bounded(reading.read, _content(arrival), own_columns(arrival, columns), {})
     figures = found.measured.figures
     if figures.rates is None or figures.lows is None:
         raise CaptureRefused("no_frames", "the file holds no frame")
@@ -288,7 +288,7 @@ def _record_one(tester: User, arrival: Arrival, place: Assignment, columns: dict
     # Read and measured before anything is locked: another's act shall not wait for a file.
     lane, test = lane_and_test(place.lane_id, place.test_id)
     settings = settings_from(arrival.study, run_as_of(lane, test))
-    found = bounded(crunching.read, arrival.original.whole(), columns, settings)
+    found = bounded(reading.read, arrival.original.whole(), columns, settings)
     with transaction.atomic():
         # One order of locks everywhere: the study, then its files and passes.
         study = open_study(arrival.study_id)

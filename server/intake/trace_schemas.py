@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from quick import Out
+from answering import Out
 
 
 class TraceOut(Out):

@@ -33,12 +33,12 @@ from studies.models import Study
 from studies.queries import with_lanes_and_tests
 from studies.services import open_study
 
-from intake import crunching
+from intake import reading
 from intake.bounded import BoundedProcess
-from intake.crunching import TakenIn
 from intake.measuring import settings_from
 from intake.models import Arrival, EntryState, Pack, PackEntry, PackState, SavedMap
 from intake.proposals import proposal_from, refusal_of
+from intake.reading import TakenIn
 from intake.recording import NewFile, ReadFile, SameBytes, keep_files, record_files
 from intake.schemas import Assignment
 from intake.uploads import LARGEST_FILE
@@ -169,9 +169,9 @@ class _Readers:
     def _read(self, content: bytes, saved: dict[str, dict[str, Any]], settings: dict[str, Any] | None) -> TakenIn:
         process = self._free.get()
         try:
-            return process.call(crunching.take_in, content, saved, settings)
+            return process.call(reading.take_in, content, saved, settings)
         except CaptureRefused as error:
-            return TakenIn(crunching.keep(content), refused=error)
+            return TakenIn(reading.keep(content), refused=error)
         finally:
             self._free.put(process)
 
@@ -186,7 +186,7 @@ def _read_ahead(
         entry, read, future, _ = ahead.popleft()
         return entry, read if future is None else replace(read, taken=future.result())
 
-    files = crunching.files_in(packed)
+    files = reading.files_in(packed)
     for entry in entries:
         content = b""
         try:

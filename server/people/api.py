@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from answering import Out
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
@@ -9,7 +10,6 @@ from ninja import Router
 from ninja.utils import check_csrf
 from problems import NotAllowed, Problem, TooMany
 from pydantic import Field
-from quick import Out
 from strict import In
 
 from people import services

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from answering import Out
 from pydantic import Field
-from quick import Out
 from strict import In
 
 

@@ -7,6 +7,6 @@ class App(AppConfig):
     def ready(self) -> None:
         """Learn from every decision, and look again at studies whose setups changed."""
         # Models are not loaded before.
-        from planning.following import listen  # noqa: PLC0415
+        from planning.listeners import listen  # noqa: PLC0415
 
         listen()

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from bench.queries import description_of, whole_versions
 from django.db.models.functions import Coalesce
+from page_marks import mark_of
 from rennbahn.plain import plain
 from rennbahn.planning.fairness import Difference, Fairness, Objection, Pairing
 from rennbahn.planning.steadiness import RunWith, watch
-from seen import mark_of
 from studies.models import Pass, PassState, Study
 
 from planning.building import fairness_of

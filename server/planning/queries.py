@@ -8,23 +8,23 @@ from dataclasses import asdict, replace
 
 from django.contrib.auth.models import AnonymousUser, User
 from intake.queries import RAN_COLUMNS, hours_of
+from page_marks import mark_of
 from people.access import require
 from people.models import Role
 from problems import NotFound
 from rennbahn.comparing.model import AVERAGE
 from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
 from rennbahn.plain import plain
+from rennbahn.planning.drift_left import Method, Ran, Telling, propose_control, telling
 from rennbahn.planning.needs import Asked, Expected, Need, needs_of
 from rennbahn.planning.noise import guessed
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
-from rennbahn.planning.telling import Method, Ran, Telling, propose_control, telling
 from rennbahn.planning.timeline import Slot, Timeline, plan
 from rennbahn.planning.words import untold_words
-from seen import mark_of
 from studies.composing import check_size
 from studies.models import COUNTING, Pass, PassState, Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
-from turns import Turns
+from waiting import Turns
 
 from planning import calendar
 from planning.building import costs_of, fairness_of, sketched, work_of

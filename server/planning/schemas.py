@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import datetime, time
 from typing import Annotated, Literal
 
+from answering import Out
 from bench.schemas import PartRef
 from pydantic import Field, StringConstraints, field_validator
-from quick import Out
 from strict import ONE_LINE, Day, Edit, In, Moment, TimeOfDay
 
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]

@@ -7,11 +7,11 @@ import datetime as dt
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import transaction
 from django.utils import timezone
+from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from rennbahn.planning.telling import CONTROLS
-from seen import check_seen
+from rennbahn.planning.drift_left import CONTROLS
 from studies.composing import plan_controls
 from studies.models import Pass, Study
 from studies.record import last_said, note

@@ -5,8 +5,8 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Annotated, Literal
 
+from answering import Out
 from pydantic import Field, Strict, StringConstraints
-from quick import Out
 from strict import ONE_LINE, Edit, In
 
 Rate = Annotated[float, Field(gt=0, le=10_000)]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
+from page_marks import check_seen, mark_of
 from people.access import require
 from people.edits import last_edit, note_edit
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from seen import check_seen, mark_of
 
 from readers.models import Reader
 from readers.schemas import ReaderEdit, ReaderIn

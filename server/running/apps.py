@@ -7,6 +7,6 @@ class App(AppConfig):
     def ready(self) -> None:
         """Keep what the bench knew of a run with its capture, and check every pass that comes in."""
         # Models are not loaded before.
-        from running.following import listen  # noqa: PLC0415
+        from running.listeners import listen  # noqa: PLC0415
 
         listen()

@@ -9,7 +9,7 @@ from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.utils import timezone
-from intake.beside import join
+from intake.attaching import join
 from intake.models import Arrival, ArrivalState, Capture, SavedMap
 from intake.queries import own_map
 from intake.schemas import Assignment, ColumnMap, TakeIn

@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
+from answering import Out
 from doubting.schemas import DoubtOut
 from pydantic import Field
-from quick import Out
 from rennbahn.planning.schedule import OrderName
 from strict import ONE_LINE, In, Moment
 

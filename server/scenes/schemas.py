@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+from answering import Out
 from pydantic import Field, StringConstraints
-from quick import Out
 from strict import ONE_LINE, Edit, In
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]

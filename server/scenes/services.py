@@ -7,11 +7,11 @@ from typing import Any
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
 from django.db.models import Q
+from page_marks import check_seen, mark_of
 from people.access import require
 from people.edits import last_edit, note_edit
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from seen import check_seen, mark_of
 
 from scenes.models import Condition, Game, Scene, SceneKind
 from scenes.schemas import ConditionEdit, ConditionIn, GameEdit, GameIn, SceneEdit, SceneIn

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from seen import mark_of
+from page_marks import mark_of
 
 from studies.models import Study, Test
 from studies.schemas import Method

@@ -5,11 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
+from answering import Out
 from bench.schemas import SetupIn, SetupOut
 from pydantic import Field, StringConstraints
-from quick import Out
 from rennbahn.comparing.model import MOST_DRIFT
-from rennbahn.planning.telling import USUAL_DRIFT
+from rennbahn.planning.drift_left import USUAL_DRIFT
 from scenes.schemas import Name
 from strict import ONE_LINE, Edit, In
 

@@ -9,10 +9,10 @@ from bench.models import SetupVersion
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
+from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from seen import check_seen
 
 from studies.composing import (
     Caller,

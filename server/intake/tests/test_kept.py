@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from intake import crunching, measuring, queries, remeasuring, tasks
+from intake import measuring, queries, reading, remeasuring, tasks
 from intake.bounded import BoundedProcess, OutOfBounds, bounded
-from intake.crunching import FRAMES, KeptCapture
 from intake.models import AllFigures, Capture, CaptureFigures
+from intake.reading import FRAMES, KeptCapture
 from intake.schemas import PassOut
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import UniqueViolation
@@ -118,21 +118,21 @@ def test_measuring_is_bounded_in_memory_and_time() -> None:
         return KeptCapture({FRAMES: pack(np.full(frames, 8.0))})
 
     with BoundedProcess() as process:
-        assert process.call(crunching.measure, kept(1000), {}).figures.frames == 1000
+        assert process.call(reading.measure, kept(1000), {}).figures.frames == 1000
     with BoundedProcess(memory_bytes=8 * 2**20) as small:
         with pytest.raises(OutOfBounds, match="8 MB of memory"):
-            small.call(crunching.measure, kept(2_000_000), {})
-        assert small.call(crunching.measure, kept(1000), {}).figures.frames == 1000, (
+            small.call(reading.measure, kept(2_000_000), {})
+        assert small.call(reading.measure, kept(1000), {}).figures.frames == 1000, (
             "the next capture is measured all the same"
         )
     with BoundedProcess(seconds=0.001) as quick, pytest.raises(OutOfBounds, match="longer than"):
-        quick.call(crunching.measure, kept(1_000_000), {})
+        quick.call(reading.measure, kept(1_000_000), {})
 
 
 def test_what_the_process_refuses_is_refused_here_with_all_its_facts() -> None:
     columns = {"map": [{"column": "ms", "channel": "frame_time", "unit": "ms"}]}
     with pytest.raises(CaptureRefused) as refused:
-        bounded(crunching.read, b"ms\n8\nx\n", columns, {})
+        bounded(reading.read, b"ms\n8\nx\n", columns, {})
     assert (refused.value.reason, refused.value.row, refused.value.line) == ("not_a_number", 2, 3)
     assert refused.value.hint
 

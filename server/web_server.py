@@ -1,4 +1,4 @@
-"""`python -m front --fd N`: the web server. It takes whole requests only, so that half-sent ones hold nobody up.
+"""`python -m web_server --fd N`: the web server. It takes whole requests only, so that half-sent ones hold nobody up.
 
 waitress reads requests and writes answers in one loop and hands a request to a thread when all of it is there. Here it
 also gets bounds in time: a request that trickles in is closed, however busy its sender seems. Several of these

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from doubting.following import look_again
+from doubting.listeners import look_again
 from studies.events import CapturesCame, CaptureSeenAnew, hear
 from studies.models import Pass, Study
 

@@ -16,7 +16,7 @@ from studies.models import Pass, Study
 from studies.record import note, note_each
 from studies.services import open_study
 
-from intake import crunching
+from intake import reading
 from intake.bounded import bounded
 from intake.measuring import at_rest, keep_samples, measure, settings_for
 from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile, Reported, SampleSet
@@ -38,14 +38,14 @@ def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, off
     tester = require(user, Role.TESTER)
     content = upload.read()
     proposal, key, _ = proposal_of(content) if role == FileRole.SAMPLES else ({}, "", None)
-    samples = bounded(crunching.samples, content) if role == FileRole.SAMPLES else None
+    samples = bounded(reading.samples, content) if role == FileRole.SAMPLES else None
     with transaction.atomic():
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
         if one is None:
             raise NotFound("pass")
         study = open_study(one.test.study_id)
         facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
-        arrival = keep_file(tester, study, upload.name, crunching.keep(content), facts)
+        arrival = keep_file(tester, study, upload.name, reading.keep(content), facts)
         file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
         note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
         if samples is not None:
@@ -62,7 +62,7 @@ def join(user: Caller, arrival_id: int, pass_id: int) -> PassFile:
     arrival = Arrival.objects.select_related("original").filter(pk=arrival_id).first()
     if arrival is None:
         raise NotFound("file")
-    samples = bounded(crunching.samples, arrival.original.whole())
+    samples = bounded(reading.samples, arrival.original.whole())
     with transaction.atomic():
         study = open_study(arrival.study_id)
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
@@ -102,7 +102,7 @@ def shift_samples(user: Caller, file_id: int, offset_s: float) -> PassFile:
     return file
 
 
-def _offset_by_files(one: Pass, arrival: Arrival, samples: crunching.CrunchedSamples) -> float | None:
+def _offset_by_files(one: Pass, arrival: Arrival, samples: reading.CrunchedSamples) -> float | None:
     """What lays the samples' clock on the capture's, by when both files were written; None where they do not say."""
     capture = Capture.objects.select_related("arrival").filter(on_pass=one).first()
     if capture is None or arrival.written_at is None or capture.arrival.written_at is None:
@@ -154,7 +154,7 @@ def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
 
 
 def _join_samples(
-    tester: User, study: Study, one: Pass, file: PassFile, samples: crunching.CrunchedSamples, offset_s: float | None
+    tester: User, study: Study, one: Pass, file: PassFile, samples: reading.CrunchedSamples, offset_s: float | None
 ) -> None:
     capture = Capture.objects.select_for_update(of=("self",)).select_related("current").filter(on_pass=one).first()
     if capture is None:

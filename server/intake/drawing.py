@@ -17,9 +17,9 @@ from rennbahn.measures.shape import EDGES_MS, shape_of
 from rennbahn.plain import plain
 from studies.models import Pass, Study
 
-from intake.crunching import FRAMES
 from intake.measuring import at_rest, settings_for
 from intake.models import Capture, Channel
+from intake.reading import FRAMES
 from intake.trace_schemas import AgreementOut, LayersOut, SampledOut, ShapeOut, TestTraces, TraceOut
 
 #: So many traces are laid over each other at once.

@@ -16,7 +16,7 @@ import pytest
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "server"))
 
-import front  # type: ignore[import-not-found]
+import web_server  # type: ignore[import-not-found]
 
 
 def application(environ: dict[str, Any], start_response: Callable[..., Any]) -> Iterable[bytes]:
@@ -27,10 +27,10 @@ def application(environ: dict[str, Any], start_response: Callable[..., Any]) -> 
 
 @pytest.fixture
 def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
-    monkeypatch.setattr(front, "FIRST_S", 2.0)
-    monkeypatch.setattr(front, "LARGEST_BODY", 200_000)
+    monkeypatch.setattr(web_server, "FIRST_S", 2.0)
+    monkeypatch.setattr(web_server, "LARGEST_BODY", 200_000)
     listening = socket.create_server(("127.0.0.1", 0))
-    server = front.serve(application, listening, threads=2)
+    server = web_server.serve(application, listening, threads=2)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield listening.getsockname()[1]

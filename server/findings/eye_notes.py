@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpResponse
+from page_marks import mark_of
 from problems import NotFound
-from seen import mark_of
 from studies.models import Study
 
 from findings.models import EyeNote, EyePicture
