@@ -55,7 +55,7 @@ test-ops: install-test ## the private cluster and the supervisor
 test-server: install-test ## the server through its API, with a real PostgreSQL
 	@cd server && $(subst ops/,../ops/,$(TEST_DB)) ../$(VENV)/pytest -c pytest.ini -n 2 --dist worksteal
 
-test-web: install-test ## pure functions of the interface
+test-web: install-test ## the interface by itself: functions, and what a user would see of components
 	@cd web && npm run --silent test
 
 test-e2e: install-test ## the interface in a real browser

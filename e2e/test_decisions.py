@@ -124,23 +124,6 @@ def test_another_method_gives_other_figures_and_leaves_a_line(desk: Page) -> Non
     desk.see("low_school: percentile → slowest_frames")
 
 
-def test_a_wrong_method_is_refused_with_the_field(desk: Page) -> None:
-    desk.click(DRIVER)
-    desk.click("Findings")
-    desk.see("No finding yet.")
-    desk.click("Hand in captures")
-    desk.see("Drop the capture files here")
-    desk.open("/")
-    desk.click(STICKS)
-    desk.click("Findings")
-    desk.click("change")
-    desk.fill("Even within, %", "0")
-    desk.click("Declare")
-    desk.see("Write a number of at least 0.01 and at most 99.")
-    desk.click("Cancel")
-    desk.not_see("Declare")
-
-
 def test_finishing_waits_for_decisions_and_can_be_opened_again(desk: Page) -> None:
     desk.click(STICKS)
     desk.click("Findings")

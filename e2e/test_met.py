@@ -209,24 +209,6 @@ def test_the_middle_of_a_pass_is_left_out(lead: Page) -> None:
     lead.wait(lambda: re.findall(r"Length\s+(\S+) s", lead.text()) == length, "the whole length again")
 
 
-def test_words_are_explained_in_place_and_all_together(lead: Page) -> None:
-    lead.click("Scenes")
-    lead.click("Scatter: what it means")
-    lead.see("what two passes of one lane usually are apart")
-    lead.press(Keys.ESCAPE)
-    lead.not_see("what two passes of one lane usually are apart")
-    lead.press("?")
-    lead.see("Lanes are what is compared.")
-    lead.fill("Find a word", "chance")
-    lead.see("This one might be among them.")
-    lead.not_see("Lanes are what is compared.")
-    lead.fill("Find a word", "xyzzy")
-    lead.see("No word matches “xyzzy”.")
-    lead.press(Keys.ESCAPE)
-    lead.click("Keys and words")
-    lead.see("EVERYWHERE")
-
-
 def test_ticks_on_a_setup_sheet_are_kept_with_who_and_when(lead: Page) -> None:
     setups = asked(lead, "/api/setups")
     assert isinstance(setups, list)

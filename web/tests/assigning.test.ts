@@ -1,5 +1,5 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 import { picturePages } from "../src/charts/MarginPicture";
 import { testWords } from "../src/charts/margins";
 import { outside } from "../src/charts/TraceChart";

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { test } from "node:test";
+import { test } from "vitest";
 import { count, fixed, fps, interval, ms, percent, readNumber, signedPercent } from "../src/format";
 
 interface Case {

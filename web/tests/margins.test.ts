@@ -1,5 +1,5 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 import { describe, marginScale, shortVerdict, tickWords, trackMarks, wrap } from "../src/charts/margins";
 import {
   bracket,

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
 import { strFromU8, unzipSync } from "fflate";
+import { test } from "vitest";
 import { piecesOf, zipOf } from "../src/api/packs";
 
 const file = (name: string, content: string | Uint8Array<ArrayBuffer>) =>

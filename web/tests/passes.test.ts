@@ -1,5 +1,5 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 import { paintColumns, rgbOf } from "../src/charts/painting";
 import type { Layers } from "../src/charts/TraceOverlay";
 import { columnsOf, countWithin, type Frames, type Trace } from "../src/charts/traces";

@@ -1,5 +1,5 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 import { Problem, problemOf } from "../src/api/client";
 import { snapped } from "../src/api/traces";
 import { keepWords, words } from "../src/api/words";

@@ -1,5 +1,5 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 import type { Schemas } from "../src/api/client";
 import { laneShape } from "../src/charts/marks";
 import { nextAction } from "../src/places/Desk";

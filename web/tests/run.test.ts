@@ -1,5 +1,5 @@
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 import { Problem, type Schemas } from "../src/api/client";
 import { type Act, Outbox, type Run, type Told } from "../src/places/run/outbox";
 import { countdown, goOnWords, instructionOf, newer, viewOf } from "../src/places/run/view";
