@@ -11,12 +11,16 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from findings import record
 from intake.packs import add_piece, close_pack, open_pack
 from intake.unpacking import take_in
 from planning.building import costs_of, fairness_of, work_of
 from planning.queries import bench_time, laid_out, one_study, plan_of
 from rennbahn.planning.schedule import ORDERS
 from studies.models import Pass
+
+#: What a page of findings asks, each from the server.
+PAGE = ("", "/findings", "/answer", "/limits", "/findings/parts", "/findings/beside", "/eye-notes")
 
 
 @cache
@@ -35,11 +39,20 @@ def milliseconds(what: str, study: int = 0, path: str = "") -> float:
         return _imported(study, path)
     if what == "drag":
         return _dragged(study)
+    if what in ("page", "page again"):
+        return _page(study, anew=what == "page")
     begin = time.perf_counter()
     response = client().get(f"/api{what}")
     spent = time.perf_counter() - begin
     assert response.status_code == 200, response.content[:300]
     return spent * 1000.0
+
+
+def _page(study: int, *, anew: bool) -> float:
+    """All that a page of findings asks; `anew` as of a study that nobody has looked at since it changed."""
+    if anew:
+        record.forget()
+    return sum(milliseconds(f"/studies/{study}{path}") for path in PAGE)
 
 
 def _dragged(study: int) -> float:

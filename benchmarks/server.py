@@ -136,6 +136,15 @@ def beside_the_analyst(ask: Asker, ids: dict[str, int], connection: psycopg.Conn
         path = f"/studies/{ids[study]}/{asked}"
         ours, theirs = in_turn(lambda path=path: ask(path), script)  # type: ignore[misc]
         row(what, ours, theirs, wanted)
+    for what, study in (("720", "page"), ("3,240", "ladder")):
+        script = clocked(lambda study=study: analyst.margins(connection, ids[study]))  # type: ignore[misc]
+        first, again, theirs = in_turn(
+            lambda study=study: ask("page", study=ids[study]),  # type: ignore[misc]
+            lambda study=study: ask("page again", study=ids[study]),  # type: ignore[misc]
+            script,
+        )
+        row(f"a whole page of findings of {what} passes, the first time", first, theirs, "at most 3")
+        row("the same, once it was asked", again, theirs, "at most 1.5")
     script = clocked(lambda: analyst.matrix(connection, ids["matrix"]))
     ours, theirs = in_turn(lambda: ask(f"/studies/{ids['matrix']}/passes"), script)
     row("matrix of 4,000 passes, beside fetch and json.dumps", ours, theirs, "at most 2")

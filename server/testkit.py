@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 from bench.schemas import PartEdit, RigEdit, SetupEdit
-from demo.taking import Written, read_here, take_many
+from demo.taking import Asked, Written, read_one, take_many
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
@@ -231,12 +231,15 @@ def _written_once(demand: Scene, seed: int, rig: Rig, upset: Upset | None, diale
 _read: dict[tuple[bytes, str], TakenIn] = {}
 
 
-def _read_once(log: bytes, settings: dict[str, Any]) -> TakenIn:
-    """What is read and measured of a file against settings: the same each time, too."""
-    key = (log, json.dumps(settings))
-    if key not in _read:
-        _read[key] = read_here(log, settings)
-    return _read[key]
+def _read_once(asked: Asked) -> list[TakenIn]:
+    """What is read and measured of files against settings: the same each time, too."""
+    found = []
+    for log, settings in asked:
+        key = (log, json.dumps(settings))
+        if key not in _read:
+            _read[key] = read_one(log, settings)
+        found.append(_read[key])
+    return found
 
 
 @dataclass(frozen=True)

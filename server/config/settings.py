@@ -1,23 +1,24 @@
-"""Settings, all from the environment. The README lists the variables; `make demo` sets them."""
+"""Django’s settings, made of the options that the environment gives (see :mod:`config.options`)."""
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
 from django.core.exceptions import ImproperlyConfigured
 
+from config import options
+
 SERVER_DIR = Path(__file__).resolve().parent.parent
 REPOSITORY = SERVER_DIR.parent
 
-DEBUG = os.environ.get("RENNBAHN_DEBUG") == "1"
-SECRET_KEY = os.environ.get("RENNBAHN_SECRET_KEY", "")
+DEBUG = options.DEBUG.of()
+SECRET_KEY = options.SECRET_KEY.of()
 if not SECRET_KEY:
     if not DEBUG:
         raise ImproperlyConfigured("RENNBAHN_SECRET_KEY must be set: `make demo` makes one and keeps it.")
     SECRET_KEY = "only-for-development"  # noqa: S105
-ALLOWED_HOSTS = os.environ.get("RENNBAHN_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
-CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("RENNBAHN_ORIGINS", "").split(",") if origin]
+ALLOWED_HOSTS = list(options.HOSTS.of())
+CSRF_TRUSTED_ORIGINS = list(options.ORIGINS.of())
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -38,6 +39,7 @@ INSTALLED_APPS = [
     "running",
     "findings",
     "demo",
+    "config",
 ]
 
 MIDDLEWARE = [
@@ -62,11 +64,11 @@ TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
-        "HOST": os.environ.get("RENNBAHN_DB_HOST", "127.0.0.1"),
-        "PORT": os.environ.get("RENNBAHN_DB_PORT", "5432"),
-        "NAME": os.environ.get("RENNBAHN_DB_NAME", "rennbahn"),
-        "USER": os.environ.get("RENNBAHN_DB_USER", "rennbahn"),
-        "PASSWORD": os.environ.get("RENNBAHN_DB_PASSWORD", ""),
+        "HOST": options.DB_HOST.of(),
+        "PORT": str(options.DB_PORT.of()),
+        "NAME": options.DB_NAME.of(),
+        "USER": options.DB_USER.of(),
+        "PASSWORD": options.DB_PASSWORD.of(),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
     }
@@ -79,7 +81,7 @@ AUTH_PASSWORD_VALIDATORS = [
 ]
 LOGIN_URL = "/sign-in"
 #: Behind a front that speaks HTTPS: cookies go over it alone, and browsers are told to use nothing else.
-HTTPS = os.environ.get("RENNBAHN_HTTPS") == "1"
+HTTPS = options.HTTPS.of()
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 SECURE_HSTS_SECONDS = 31_536_000 if HTTPS else 0
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
@@ -95,17 +97,17 @@ FILE_UPLOAD_HANDLERS = ["intake.uploads.BoundedFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 20
 #: A place of our own, so that what a killed server leaves behind can be swept.
-FILE_UPLOAD_TEMP_DIR = os.environ.get("RENNBAHN_UPLOADS") or None
+FILE_UPLOAD_TEMP_DIR = options.UPLOADS.of()
 
 STATIC_URL = "/static/"
-WEB_DIST = Path(os.environ.get("RENNBAHN_WEB_DIST", REPOSITORY / "web" / "dist"))
+WEB_DIST = options.WEB_DIST.of() or REPOSITORY / "web" / "dist"
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_ROOT = WEB_DIST if WEB_DIST.is_dir() else None
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 
 USE_TZ = True
 #: The bench’s own: plans are laid out from now on in it.
-TIME_ZONE = os.environ.get("RENNBAHN_TIME_ZONE", "UTC")
+TIME_ZONE = options.TIME_ZONE.of()
 LANGUAGE_CODE = "en-gb"
 
 LOGGING = {

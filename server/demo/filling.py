@@ -52,6 +52,7 @@ class Shape:
 LOOKED_AT = (
     Shape("comparison", 2, 120, 5, StudyKind.A_B),
     Shape("ladder", 30, 36, 3),
+    Shape("page", 6, 40, 3),
     Shape("matrix", 2, 400, 5, StudyKind.A_B),
     Shape("plan", 30, 36, 3, planned=True),
     Shape("import", 2, 100, 5, StudyKind.A_B, planned=True),

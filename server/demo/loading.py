@@ -9,6 +9,7 @@ from datetime import timedelta
 import numpy as np
 from bench.schemas import RigIn, SettingIn, SetupIn
 from bench.services import add_part, save_rig
+from django.contrib.auth.hashers import make_password
 from django.contrib.auth.models import User
 from django.db import transaction
 from intake.models import Arrival
@@ -39,7 +40,9 @@ def load() -> bool:
     if User.objects.exists():
         return False
     with transaction.atomic():
-        people = {name: _person(name, role) for name, role in scenario.PEOPLE}
+        # One password for all, hashed once: that is slow on purpose.
+        password = make_password(scenario.PASSWORD)
+        people = {name: _person(name, role, password) for name, role in scenario.PEOPLE}
         lead, tester = people["mara"], people["tomke"]
         for part in hardware.PARTS:
             add_part(lead, part)
@@ -67,8 +70,8 @@ def load() -> bool:
     return True
 
 
-def _person(name: str, role: str) -> User:
-    user = User.objects.create_user(name, password=scenario.PASSWORD)
+def _person(name: str, role: str, password: str) -> User:
+    user = User.objects.create(username=name, password=password)
     Person.objects.create(user=user, role=role)
     return user
 

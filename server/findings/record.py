@@ -167,6 +167,12 @@ _guard = threading.Lock()
 _making: dict[int, threading.Lock] = {}
 
 
+def forget() -> None:
+    """Have every record loaded anew the next time it is asked for."""
+    with _guard:
+        _kept.clear()
+
+
 def record_of(study_id: int) -> StudyRecord:
     """The record of a study as it stands, loaded where it is another than last time. Raises :class:`NotFound`."""
     with _guard:
