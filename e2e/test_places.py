@@ -67,10 +67,19 @@ def too_wide(page: Page) -> int:
     return int(page.driver.execute_script("return document.documentElement.scrollWidth - window.innerWidth"))
 
 
+#: Between them these show everything that has a colour of its own.
+IN_THE_DARK = {
+    "desk", "findings", "a ladder's answer", "passes of a test", "plan of a ladder", "run", "setup sheet",
+    "noise book", "a dialog",
+}  # fmt: skip
+
+
 def at_rest(page: Page, what: str) -> None:
     """Nothing is amiss by axe in the scheme of the desk, no contrast in that of the bench, and nothing is cut off."""
     assert too_wide(page) <= 0, f"{what} is {too_wide(page)} px too wide"
     assert violations(page) == [], what
+    if what not in IN_THE_DARK:
+        return
     # Both schemes have one structure: what differs is colour.
     page.driver.execute_script("document.documentElement.dataset.scheme = 'bench'")
     assert violations(page, "color-contrast") == [], f"{what}, in the dark"

@@ -11,10 +11,11 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any, TypeVar
 
 from bench.models import Part, Setting, SetupPart, SetupVersion
+from django.db import connection
 from django.db.models import BigIntegerField, Count, F, Func, QuerySet, Sum, Value
 from django.db.models.sql.compiler import SQLCompiler
 from intake.models import Capture, Reported
@@ -154,12 +155,28 @@ def state_of(study_id: int) -> str:
     """What state the record of a study is in, as text: another one as soon as any row that findings depend on is
     added, changed or gone. One query, which counts and sums and loads nothing. Empty where there is no such study.
     """
+    sql, told = _state_query()
+    with connection.cursor() as cursor:
+        cursor.execute(sql, [study_id if one == _ANY else one for one in told])
+        rows = sorted(cursor.fetchall())
+    return repr((MEASURES_VERSION, rows)) if rows and rows[0][1] else ""
+
+
+#: Stands for the id of a study in the query that is kept.
+_ANY = -1
+
+
+@cache
+def _state_query() -> tuple[str, tuple[Any, ...]]:
+    """The query and its parameters: writing it by the ORM takes longer than running it, so it is written once."""
     first, *others = (
         rows.order_by().values(of=Value(at)).annotate(rows=Count("pk"), versions=Sum(RowVersion()))
-        for at, rows in enumerate(_rows_of(study_id))
+        for at, rows in enumerate(_rows_of(_ANY))
     )
-    told = sorted(first.union(*others, all=True).values_list("of", "rows", "versions"))
-    return repr((MEASURES_VERSION, told)) if told and told[0][0] == 0 else ""
+    found: tuple[str, tuple[Any, ...]] = (
+        first.union(*others, all=True).values_list("of", "rows", "versions").query.sql_with_params()
+    )
+    return found
 
 
 _kept: OrderedDict[int, tuple[str, StudyRecord]] = OrderedDict()

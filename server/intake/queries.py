@@ -14,8 +14,7 @@ from rennbahn.comparing.facts import PassFacts
 from rennbahn.comparing.hours import Hours, Run, bench_hours
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
-from studies.models import COUNTING, Pass, PassState, Study, StudyState
-from studies.queries import with_lanes_and_tests
+from studies.models import COUNTING, Lane, Pass, PassState, Study, StudyState, Test
 
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
@@ -34,8 +33,9 @@ from intake.schemas import (
 
 def arrivals_of(study_id: int, state: str = ArrivalState.WAITING) -> list[ArrivalOut]:
     """Files that wait for a place, or were set aside, with a proposal for each. Raises :class:`NotFound`."""
-    study = _study(study_id)
-    return _arrivals_out(study, list(Arrival.objects.filter(study=study, state=state)))
+    if not Study.objects.filter(pk=study_id).exists():
+        raise NotFound("study")
+    return _arrivals_out(study_id, list(Arrival.objects.filter(study=study_id, state=state)))
 
 
 def known_files(study_id: int, digests: list[str]) -> list[str]:
@@ -48,19 +48,22 @@ def known_files(study_id: int, digests: list[str]) -> list[str]:
 
 def arrival_out(arrival: Arrival) -> ArrivalOut:
     """One file with its proposal."""
-    return _arrivals_out(_study(arrival.study_id), [arrival])[0]
+    return _arrivals_out(arrival.study_id, [arrival])[0]
 
 
-def _arrivals_out(study: Study, arrivals: list[Arrival]) -> list[ArrivalOut]:
-    lanes, tests = list(study.lanes.all()), list(study.tests.all())
+def _arrivals_out(study_id: int, arrivals: list[Arrival]) -> list[ArrivalOut]:
+    # Of lanes and tests nothing but their names is asked.
+    lanes = list(Lane.objects.filter(study=study_id).order_by("position").values_list("pk", "name"))
+    names = ("pk", "scene__game__name", "scene__name", "condition__name")
+    tests = list(Test.objects.filter(study=study_id).order_by("position").values_list(*names))
     places = places_of(
         [arrival.name for arrival in arrivals],
-        [lane.name for lane in lanes],
-        [(test.scene.game.name, test.scene.name, test.condition.name) for test in tests],
+        [name for _, name in lanes],
+        [(game, scene, condition) for _, game, scene, condition in tests],
     )
     keys = {arrival.header_key for arrival in arrivals if arrival.header_key}
     saved = {found.header_key: found for found in SavedMap.objects.filter(header_key__in=keys)}
-    lane_ids, test_ids = [lane.pk for lane in lanes], [test.pk for test in tests]
+    lane_ids, test_ids = [pk for pk, _ in lanes], [pk for pk, *_ in tests]
     return [
         _arrival_out(arrival, place, saved.get(arrival.header_key), lane_ids, test_ids)
         for arrival, place in zip(arrivals, places, strict=True)
@@ -359,10 +362,3 @@ def work_left() -> list[WorkOut]:
         )
         for row in stale
     ]
-
-
-def _study(study_id: int) -> Study:
-    study = with_lanes_and_tests().filter(pk=study_id).first()
-    if study is None:
-        raise NotFound("study")
-    return study

@@ -30,8 +30,12 @@ def role_of(user: User | AnonymousUser) -> Role | None:
         return None
     if user.is_superuser:
         return Role.LEAD
-    person = Person.objects.filter(user=user).only("role").first()
-    return Role(person.role) if person else None
+    # Asked once a request and caller: a request makes its user anew.
+    known: dict[str, Role | None] = user.__dict__.setdefault("known_role", {})
+    if "role" not in known:
+        person = Person.objects.filter(user=user).only("role").first()
+        known["role"] = Role(person.role) if person else None
+    return known["role"]
 
 
 def require(user: User | AnonymousUser, role: Role) -> User:

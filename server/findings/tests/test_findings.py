@@ -9,8 +9,13 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from bench.models import Part
+from findings.record import record_of, state_of
+from intake.models import Capture
 from rennbahn import comparing
 from rennbahn.simulation import Rig
+from scenes.models import Game
+from studies.models import Pass
 from testkit import Bench, Ran
 
 
@@ -147,3 +152,29 @@ def test_the_table_holds_full_values_suites_and_what_was_left_out(bench: Bench) 
     assert [float(cell) for cell in suite[6:9]] == ends
     (out,) = [row for row in rows if row[0] == "left out"]
     assert out[-1] == "rejected: an update ran"
+
+
+def test_a_record_is_loaded_once_for_each_state_and_any_row_that_changes_is_another(
+    bench: Bench, queries: Callable[[int], Any]
+) -> None:
+    bench.fill(tests=1)
+    first = record_of(bench.id)
+    with queries(1):
+        assert record_of(bench.id) is first
+    one = Pass.objects.filter(state="accepted")[0]
+    part = Part.objects.filter(kind="card")[0]
+    changes: list[Callable[[], Any]] = [
+        lambda: Pass.objects.filter(pk=one.pk).update(state="recorded"),
+        lambda: Pass.objects.filter(pk=one.pk).update(state="accepted"),
+        lambda: Part.objects.filter(pk=part.pk).update(price=300, currency="EUR"),
+        lambda: bench.lead.save(f"/studies/{bench.id}/method", {"equal_band": 0.02}),
+        lambda: bench.record(0, 1, seed=9),
+        lambda: bench.lead.post(f"/studies/{bench.id}/finish", status=409),
+        lambda: Game.objects.filter(scenes__tests=bench.test(0)).update(genre="mystery"),
+        lambda: Capture.objects.filter(on_pass=one).update(trouble="x"),
+    ]
+    for at, change in enumerate(changes):
+        before = record_of(bench.id)
+        change()
+        assert (record_of(bench.id) is before) == (at == 5), f"change {at}; one that was refused changes nothing"
+    assert state_of(999_999) == ""
