@@ -16,10 +16,10 @@ import { applyScheme, useScheme } from "./scheme";
 
 const Bench = lazy(() => import("./places/bench/Bench"));
 const Scenes = lazy(() => import("./places/scenes/Scenes"));
-const NewStudy = lazy(() => import("./places/study/NewStudy"));
+const NewStudy = lazy(() => import("./places/new-study/NewStudy"));
 const Readers = lazy(() => import("./places/readers/Readers"));
 const Run = lazy(() => import("./places/run/Run"));
-const StudyFrame = lazy(() => import("./places/study/StudyFrame"));
+const StudyFrame = lazy(() => import("./places/StudyFrame"));
 
 const KEYS = [
   { key: "Shift D", does: "Desk" },

@@ -3,11 +3,11 @@ import { test } from "vitest";
 import { picturePages } from "../src/charts/MarginPicture";
 import { testWords } from "../src/charts/margins";
 import { outside } from "../src/charts/TraceChart";
+import type { Study } from "../src/model/study";
+import { byPattern, chosen, clashes, placeRead, RIGHT, waits } from "../src/places/hand-in/assigning";
 import { windowsOf } from "../src/places/passes/PassDialogs";
 import * as M from "../src/places/plan/matrix";
 import { fromPlain, pasted, plain } from "../src/places/plan/matrix";
-import { byPattern, chosen, clashes, placeRead, RIGHT, waits } from "../src/places/study/assigning";
-import type { Study } from "../src/places/study/study";
 import { findings } from "./findings";
 
 const [first] = findings().tests;

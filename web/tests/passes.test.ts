@@ -2,8 +2,8 @@ import assert from "node:assert/strict";
 import { test } from "vitest";
 import { paintColumns, rgbOf } from "../src/charts/painting";
 import type { Layers } from "../src/charts/TraceOverlay";
-import { columnsOf, countWithin, type Frames, type Trace } from "../src/charts/traces";
-import { delivered, standingAt } from "../src/places/passes/delivery";
+import { columnsOf, countWithin } from "../src/charts/traces";
+import type { Frames, Trace } from "../src/model/frames";
 import {
   bandOf,
   evidenceOf,
@@ -12,7 +12,8 @@ import {
   marksText,
   offsetsOf,
   overEachOther,
-} from "../src/places/passes/laying";
+} from "../src/places/passes/alignment";
+import { delivered, standingAt } from "../src/places/passes/delivery";
 import { pathsOf } from "../src/places/passes/marks";
 import * as M from "../src/places/passes/matrix";
 import { textOf, zoomOf } from "../src/places/passes/useZoom";

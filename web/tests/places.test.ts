@@ -3,12 +3,13 @@ import { test } from "vitest";
 import { Problem, problemOf } from "../src/api/client";
 import { snapped } from "../src/api/traces";
 import { keepWords, words } from "../src/api/words";
-import { frameAt, longest, polyline, readFrames } from "../src/charts/traces";
+import { frameAt, longest, polyline } from "../src/charts/traces";
+import { readFrames } from "../src/model/frames";
 import { emptySetup, draftOf as setupDraft, setupOf, wholeParts } from "../src/places/bench/SetupEditor";
 import { nextAction } from "../src/places/Desk";
-import { clashes } from "../src/places/study/assigning";
-import { problemOfMap } from "../src/places/study/ColumnMapEditor";
-import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/study/MethodDialog";
+import { clashes } from "../src/places/hand-in/assigning";
+import { problemOfMap } from "../src/places/hand-in/ColumnMapEditor";
+import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/new-study/MethodDialog";
 
 const counts = { planned: 0, recorded: 0, accepted: 0, rejected: 0, did_not_run: 0 };
 const study = {

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import type { Trace } from "../charts/traces";
+import type { Trace } from "../model/frames";
 import { client, data, type Schemas } from "./client";
 import { useStudyChange } from "./queries";
 

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useReducer, useRef } from "react";
-import { type Frames, readFrames, type Trace } from "../charts/traces";
+import { type Frames, readFrames, type Trace } from "../model/frames";
 import { problemOf } from "./client";
 
 /** About as many stretches as a wide screen has columns. */

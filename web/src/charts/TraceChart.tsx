@@ -2,9 +2,10 @@ import { scaleLinear } from "d3-scale";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useTraceFrames } from "../api/traces";
 import { fixed, ms } from "../format";
+import type { Frames, Trace } from "../model/frames";
 import { type Evidence, type LayerName, type Layers, TraceOverlay } from "./TraceOverlay";
 import { TracesCanvas } from "./TracesCanvas";
-import { type Frames, frameAt, longest, type Trace } from "./traces";
+import { frameAt, longest } from "./traces";
 import { useWidth } from "./useWidth";
 
 const HEIGHT = 330;

@@ -1,7 +1,8 @@
 import { useLayoutEffect, useRef } from "react";
+import type { Frames } from "../model/frames";
 import { useScheme } from "../scheme";
 import { paintColumns, rgbOf } from "./painting";
-import { columnsOf, countWithin, type Frames, polyline } from "./traces";
+import { columnsOf, countWithin, polyline } from "./traces";
 
 export interface Drawn {
   key: number;

@@ -1,38 +1,6 @@
-/** Frame times over time: what is fetched of a trace, what of it a screen shows, and the value under the cursor. */
+/** What is drawn of frames: where they lie, how many there are, how long the longest is. */
 
-export interface Trace {
-  key: number;
-  label: string;
-  lane: number;
-  dashed: boolean;
-  /** Where its frames are to be had, and what they were made by. */
-  capture: number;
-  made: string;
-  /** What its figures were made by: its windows and settings too. */
-  basis: string;
-  endS: number;
-  /** What is added to its clock to lay it over the others. */
-  offsetS: number;
-  /** Stretches of it that count, from and to in seconds; none for all of it. */
-  windows: number[][];
-}
-
-/** Stretches of a trace, each with its end in s and its shortest and longest frame in ms; where exact, each is a frame. */
-export interface Frames {
-  end: Float64Array;
-  low: Float64Array;
-  high: Float64Array;
-  exact: boolean;
-}
-
-/** Read the answer of the trace endpoint: exact or not, the count, then end clocks, shortest and longest frames. */
-export function readFrames(buffer: ArrayBuffer): Frames {
-  const values = new Float64Array(buffer);
-  const exact = values[0] === 1;
-  const count = values[1] ?? 0;
-  const part = (n: number) => values.subarray(2 + n * count, 2 + (n + 1) * count);
-  return { end: part(0), low: part(1), high: exact ? part(1) : part(2), exact };
-}
+import type { Frames } from "../model/frames";
 
 /** Index of the stretch that is being shown at a time: the first whose end is not before it. */
 export function frameAt(end: Float64Array, seconds: number): number | null {

@@ -4,7 +4,7 @@ import { client, data, type Schemas, upload } from "../../api/client";
 import { useMay } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import type { Names } from "./shown";
 
 type Note = Schemas["EyeNoteOut"];

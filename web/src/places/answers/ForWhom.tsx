@@ -11,7 +11,7 @@ import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import { day, figure, fixed, signedPercent } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { namesOf } from "./shown";
 
 type Found = Schemas["ForReaderOut"];

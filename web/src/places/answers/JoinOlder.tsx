@@ -1,7 +1,7 @@
 import { Button } from "../../controls/Button";
 import { useAddress } from "../../controls/useAddress";
-import { StudyPick } from "../study/StudyPick";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
+import { StudyPick } from "./StudyPick";
 
 /** Lanes of an older ladder beside this one's: in the tests that are the same one, where the method agrees. */
 export function JoinOlder({ study }: { study: Study }) {

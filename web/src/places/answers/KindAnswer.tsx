@@ -6,8 +6,8 @@ import { DataTable } from "../../controls/DataTable";
 import { MenuLink } from "../../controls/Menu";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
-import type { Study } from "../study/study";
-import { useFront } from "./Front";
+import type { Study } from "../../model/study";
+import { useFront } from "./LanesInFront";
 import { shownOf } from "./views";
 
 type Answer = Schemas["AnswerOut"];

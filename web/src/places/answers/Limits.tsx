@@ -10,9 +10,9 @@ import { DataTable } from "../../controls/DataTable";
 import { ErrorNotice } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
 import { fps, signedPercent } from "../../format";
-import type { Study } from "../study/study";
-import { ends } from "./asked";
-import { useFront } from "./Front";
+import type { Study } from "../../model/study";
+import { useFront } from "./LanesInFront";
+import { ends } from "./questions";
 import { marginCell, namesOf } from "./shown";
 
 type Limits = Schemas["HeldOut"];

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { fixed, fps, ms, percent } from "../../format";
-import { type Asked, ends, Lane, told } from "./asked";
+import { type Asked, ends, Lane, told } from "./questions";
 import type { Shown } from "./shown";
 
 /** A budget: frames in time, and what each side could do alone. */

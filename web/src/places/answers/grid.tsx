@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { GridPicture } from "../../charts/kinds/GridPicture";
 import { interval, signedPercent } from "../../format";
-import { type Asked, block, out, told, WhyOver } from "./asked";
+import { type Asked, block, out, told, WhyOver } from "./questions";
 import { marginCell, type Shown } from "./shown";
 
 /** A grid: both factors, and whether one depends on the other. */

@@ -1,9 +1,9 @@
 import { LadderPicture, rankWords } from "../../charts/kinds/LadderPicture";
 import { figure, fixed, fps } from "../../format";
 import { Against } from "./Against";
-import { type Asked, block, ends, Lane, LevelCell, out, told } from "./asked";
-import { InFront } from "./Front";
 import { JoinOlder } from "./JoinOlder";
+import { InFront } from "./LanesInFront";
+import { type Asked, block, ends, Lane, LevelCell, out, told } from "./questions";
 import type { Shown } from "./shown";
 import { Targets } from "./Targets";
 

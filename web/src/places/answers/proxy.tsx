@@ -1,6 +1,6 @@
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { fixed, interval, percent } from "../../format";
-import { type Asked, ends, told } from "./asked";
+import { type Asked, ends, told } from "./questions";
 import { type Shown, signed } from "./shown";
 
 /** A proxy check: what each benchmark is worth. */

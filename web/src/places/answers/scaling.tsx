@@ -1,8 +1,8 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { ms } from "../../format";
-import { type Asked, block, ends, out, told, WhyOver } from "./asked";
 import { EyeNotes } from "./EyeNotes";
+import { type Asked, block, ends, out, told, WhyOver } from "./questions";
 import { type Shown, signed } from "./shown";
 
 /** Scaling: what each step costs, both ways round. */

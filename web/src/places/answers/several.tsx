@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { type Track, TracksPicture } from "../../charts/kinds/TracksPicture";
 import { fixed, percent } from "../../format";
-import { type Asked, block, Lane, out, told, WhyOver } from "./asked";
+import { type Asked, block, Lane, out, told, WhyOver } from "./questions";
 import { marginCell, type Shown, signed } from "./shown";
 
 /** Several cards: what each further one adds, and what is lost. */

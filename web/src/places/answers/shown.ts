@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import type { Drawn } from "../../charts/kinds/Frame";
 import type { TableOf } from "../../controls/DataTable";
 import { interval, signedPercent } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 
 /** What every kind of answer shows, whatever its question. */
 export interface Shown {

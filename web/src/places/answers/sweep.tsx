@@ -1,6 +1,6 @@
 import { SweepPicture } from "../../charts/kinds/SweepPicture";
 import { fixed, fps } from "../../format";
-import { type Asked, block, ends, Lane, LevelCell, out, told } from "./asked";
+import { type Asked, block, ends, Lane, LevelCell, out, told } from "./questions";
 import type { Shown } from "./shown";
 
 /** A sweep: the curve, and where more stops paying. */

@@ -1,10 +1,10 @@
 import type { Schemas } from "../../api/client";
-import type { Study } from "../study/study";
-import type { Asked, Wanted } from "./asked";
+import type { Study } from "../../model/study";
 import { budget } from "./budget";
 import { grid } from "./grid";
 import { ladder } from "./ladder";
 import { proxy } from "./proxy";
+import type { Asked, Wanted } from "./questions";
 import { scaling } from "./scaling";
 import { several } from "./several";
 import { namesOf, type Shown } from "./shown";

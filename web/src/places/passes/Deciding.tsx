@@ -6,7 +6,7 @@ import { useMay } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
 import { count, fixed, moment } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import type { Doubts, Pass, PassDoubt } from "./matrix";
 import { ReasonDialog, WhatIf, WordsDialog } from "./Settling";
 

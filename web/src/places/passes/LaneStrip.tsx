@@ -1,10 +1,10 @@
 import { useTraceFrames } from "../../api/traces";
 import { TracesCanvas } from "../../charts/TracesCanvas";
-import type { Trace } from "../../charts/traces";
 import { longest } from "../../charts/traces";
 import { LaneName } from "../../controls/LaneMark";
 import { count } from "../../format";
-import type { Study } from "../study/study";
+import type { Trace } from "../../model/frames";
+import type { Study } from "../../model/study";
 
 const WIDTH = 196;
 const HEIGHT = 92;

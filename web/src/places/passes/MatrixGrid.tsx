@@ -2,7 +2,7 @@ import { memo, useEffect, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { LaneMark } from "../../controls/LaneMark";
 import { fps } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { MARK, MARK_LOOK, pathsOf } from "./marks";
 import { type At, type Cell, cellWords, type Row } from "./matrix";
 

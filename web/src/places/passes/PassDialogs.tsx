@@ -10,7 +10,7 @@ import { FormEnd } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { readNumber } from "../../format";
-import { laneOptions, type Study, testOptions } from "../study/study";
+import { laneOptions, type Study, testOptions } from "../../model/study";
 
 type Pass = Schemas["PassOut"];
 

@@ -2,7 +2,7 @@ import type { Schemas } from "../../api/client";
 import { usePassDetail } from "../../api/queries";
 import { words } from "../../api/words";
 import { fixed, fps, moment, ms, percent } from "../../format";
-import { reasonWords, windowWords } from "../study/study";
+import { reasonWords, windowWords } from "../../model/study";
 import { SamplesClock } from "./SamplesClock";
 
 interface Low {

@@ -13,8 +13,7 @@ import { PlaceHead } from "../../controls/PlaceHead";
 import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { count, fps } from "../../format";
-import { ReportedTable } from "../study/Reported";
-import { reasonWords, type Study } from "../study/study";
+import { reasonWords, type Study } from "../../model/study";
 import { DECIDING_KEYS, Deciding } from "./Deciding";
 import { DoubtList } from "./DoubtList";
 import { MatrixGrid } from "./MatrixGrid";
@@ -35,6 +34,7 @@ import {
   standing,
   type Way,
 } from "./matrix";
+import { ReportedTable } from "./Reported";
 import { WideDoubts } from "./WideDoubts";
 
 const KEYS = [

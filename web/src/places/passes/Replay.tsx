@@ -1,7 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { useTraceFrames } from "../../api/traces";
 import type { Stretch } from "../../charts/TraceChart";
-import type { Frames, Trace } from "../../charts/traces";
 import { useWidth } from "../../charts/useWidth";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
@@ -9,6 +8,7 @@ import { Dialog } from "../../controls/Dialog";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { fixed, ms } from "../../format";
+import type { Frames, Trace } from "../../model/frames";
 import { delivered, SPEEDS, speedWords, standingAt } from "./delivery";
 
 const TRACK = 150;

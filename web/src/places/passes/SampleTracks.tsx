@@ -2,8 +2,8 @@ import { scaleLinear } from "d3-scale";
 import { words } from "../../api/words";
 import type { Layers } from "../../charts/TraceOverlay";
 import { TracesCanvas } from "../../charts/TracesCanvas";
-import type { Frames, Trace } from "../../charts/traces";
 import { fixed } from "../../format";
+import type { Frames, Trace } from "../../model/frames";
 
 const HEIGHT = 84;
 

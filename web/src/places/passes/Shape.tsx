@@ -4,11 +4,11 @@ import { line } from "d3-shape";
 import type { Schemas } from "../../api/client";
 import { shapeQuery } from "../../api/doubts";
 import { type Curve, CurveChart } from "../../charts/CurveChart";
-import type { Trace } from "../../charts/traces";
 import { useWidth } from "../../charts/useWidth";
 import { Choice } from "../../controls/Choice";
 import { LaneMark } from "../../controls/LaneMark";
 import { percent } from "../../format";
+import type { Trace } from "../../model/frames";
 
 type Found = Schemas["ShapeOut"];
 export type ShapeView = "curve" | "histogram" | "steps" | "clouds";

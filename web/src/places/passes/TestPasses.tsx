@@ -12,13 +12,13 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
-import { ReportedDialog } from "../study/Reported";
-import { type Study, stateWords } from "../study/study";
+import { type Study, stateWords } from "../../model/study";
 import { DECIDING_KEYS, Deciding } from "./Deciding";
 import { DoubtList } from "./DoubtList";
 import { checkWords, type Pass, type PassDoubt, standing } from "./matrix";
 import { FileDialog, MoveDialog, TrimDialog } from "./PassDialogs";
 import { PassFigures } from "./PassFigures";
+import { ReportedDialog } from "./Reported";
 import { Traces } from "./Traces";
 
 const KEYS = [

@@ -11,8 +11,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Toggles } from "../../controls/Toggles";
 import { useAddress } from "../../controls/useAddress";
 import { fixed } from "../../format";
-import type { Study } from "../study/study";
-import { LaneStrip } from "./LaneStrip";
+import type { Study } from "../../model/study";
 import {
   type Align,
   evidenceOf,
@@ -23,7 +22,8 @@ import {
   type Over,
   offsetsOf,
   overEachOther,
-} from "./laying";
+} from "./alignment";
+import { LaneStrip } from "./LaneStrip";
 import type { Pass, PassDoubt } from "./matrix";
 import { Replay } from "./Replay";
 import { channelWords, SampleTracks } from "./SampleTracks";

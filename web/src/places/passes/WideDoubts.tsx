@@ -5,7 +5,7 @@ import { useMay } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
 import { count, moment } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { checkWords, type Doubts } from "./matrix";
 import { ReasonDialog, WordsDialog } from "./Settling";
 

@@ -1,6 +1,7 @@
 /** Delivery as the eye would meet it: which frame stands at a moment, and what a replay draws of it. */
 
-import { type Frames, frameAt } from "../../charts/traces";
+import { frameAt } from "../../charts/traces";
+import type { Frames } from "../../model/frames";
 
 export interface Shown {
   /** Index of the frame that stands, -1 before the first is there. */

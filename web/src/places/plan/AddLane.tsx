@@ -6,7 +6,7 @@ import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { Select } from "../../controls/Select";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 
 /** Crossings of a grid that no lane stands for yet, each with the way to it. */
 export function MissingCells({

@@ -2,7 +2,7 @@ import type { Schemas } from "../../api/client";
 import { Button } from "../../controls/Button";
 import { LaneName } from "../../controls/LaneMark";
 import { benchMoment, count, hours } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 
 type PlanOut = Schemas["PlanOut"];
 type Block = Schemas["BlockOut"];

@@ -7,7 +7,7 @@ import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
 import { Term } from "../../controls/Term";
 import { moment } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { AddLaneDialog, MissingCells } from "./AddLane";
 import { AcceptDialog, AskDialog } from "./FairnessDialogs";
 import { WEIGHT_WORDS } from "./words";

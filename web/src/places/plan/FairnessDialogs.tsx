@@ -4,7 +4,7 @@ import { useAcceptDifference, useStudyChange } from "../../api/queries";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 
 type Objection = Schemas["ObjectionOut"];
 

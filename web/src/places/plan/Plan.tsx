@@ -6,7 +6,7 @@ import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useTitle } from "../../controls/useTitle";
 import { benchMoment, count, hours, moment, percent } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { Fairness } from "./Fairness";
 import { PlannedTests } from "./PlannedTests";
 import { Time } from "./Time";

@@ -10,7 +10,7 @@ import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Term } from "../../controls/Term";
 import { count, figure, percent, readNumber } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { planIn } from "./changes";
 import { edit, everywhere, keyOf, type Matrix, matrixOf, testsOf } from "./matrix";
 import { TestMatrix } from "./TestMatrix";

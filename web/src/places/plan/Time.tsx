@@ -11,7 +11,7 @@ import { NumberField } from "../../controls/NumberField";
 import { Term } from "../../controls/Term";
 import { Tick } from "../../controls/Tick";
 import { benchMoment, count, figure, hours, percent, readNumber } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { moved, planIn } from "./changes";
 import { Timeline } from "./Timeline";
 import { CHANGE_WORDS, COST_WORDS, ORDER_WORDS } from "./words";

@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { laneColour, laneShape } from "../../charts/marks";
 import { useWidth } from "../../charts/useWidth";
 import { benchDay, count } from "../../format";
-import type { Study } from "../study/study";
+import type { Study } from "../../model/study";
 import { BlockDetail } from "./BlockDetail";
 
 type PlanOut = Schemas["PlanOut"];

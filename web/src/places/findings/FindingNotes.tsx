@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { LaneName } from "../../controls/LaneMark";
 import { count } from "../../format";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
 
 type FindingsOut = Schemas["FindingsOut"];
 type Beside = Schemas["BesideOut"];

@@ -16,19 +16,19 @@ import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
 import { count, percent } from "../../format";
+import type { Choosing, Study } from "../../model/study";
 import { ForWhom } from "../answers/ForWhom";
-import { useFront } from "../answers/Front";
 import { LeaveOlderOut } from "../answers/JoinOlder";
 import { KindAnswer } from "../answers/KindAnswer";
+import { useFront } from "../answers/LanesInFront";
 import { LimitsSection } from "../answers/Limits";
+import { MethodDialog } from "../new-study/MethodDialog";
 import { AgainstAnother } from "./Against";
 import { AllLanes, ByGroup } from "./BriefTables";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
 import { InParts } from "./InParts";
 import { MarginTable } from "./MarginTable";
-import { MethodDialog } from "./MethodDialog";
 import { SuitePanel } from "./SuitePanel";
-import type { Choosing, Study } from "./study";
 
 type SuiteOut = Schemas["SuiteOut"];
 

@@ -1,7 +1,7 @@
 /** Which passes of a test are laid over each other, where, and what of the siblings a check goes by. */
 
 import type { Evidence, Layers } from "../../charts/TraceOverlay";
-import type { Trace } from "../../charts/traces";
+import type { Trace } from "../../model/frames";
 import type { Pass, PassDoubt } from "./matrix";
 
 /** More traces than these over each other tell nobody anything. */

@@ -7,8 +7,8 @@ import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import { count } from "../../format";
+import { laneOptions, type Study, testOptions } from "../../model/study";
 import { chosen as asChosen, byPattern, isGuess, type Place, RIGHT, waits } from "./assigning";
-import { laneOptions, type Study, testOptions } from "./study";
 
 type Arrival = Schemas["ArrivalOut"];
 type Taken = Schemas["Taken"];

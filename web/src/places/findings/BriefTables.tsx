@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { LaneName } from "../../controls/LaneMark";
 import { count, interval, signedPercent } from "../../format";
-import type { Choosing } from "./study";
+import type { Choosing } from "../../model/study";
 
 const BRIEF = ["average", "low_1"] as const;
 const BRIEF_WORDS = { average: "Average fps", low_1: "1% low" };

@@ -2,22 +2,22 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
-import { client, data } from "../../api/client";
-import { refreshStudy, useMay, useStudy } from "../../api/queries";
-import { words } from "../../api/words";
-import { Button } from "../../controls/Button";
-import { Dialog } from "../../controls/Dialog";
-import { useKeysOf } from "../../controls/Keys";
-import { LaneName } from "../../controls/LaneMark";
-import { Menu, MenuAction } from "../../controls/Menu";
-import { ErrorNotice, Loading } from "../../controls/Notice";
-import { Passes } from "../passes/Passes";
-import { TestPasses } from "../passes/TestPasses";
-import { Plan } from "../plan/Plan";
-import { Findings } from "./Findings";
-import { Intake } from "./Intake";
+import { client, data } from "../api/client";
+import { refreshStudy, useMay, useStudy } from "../api/queries";
+import { words } from "../api/words";
+import { Button } from "../controls/Button";
+import { Dialog } from "../controls/Dialog";
+import { useKeysOf } from "../controls/Keys";
+import { LaneName } from "../controls/LaneMark";
+import { Menu, MenuAction } from "../controls/Menu";
+import { ErrorNotice, Loading } from "../controls/Notice";
+import type { Study } from "../model/study";
+import { Findings } from "./findings/Findings";
+import { Intake } from "./hand-in/Intake";
+import { Passes } from "./passes/Passes";
+import { TestPasses } from "./passes/TestPasses";
+import { Plan } from "./plan/Plan";
 import { Record } from "./Record";
-import type { Study } from "./study";
 
 const KEYS = [
   { key: "l", does: "plan" },

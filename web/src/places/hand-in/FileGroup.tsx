@@ -8,11 +8,11 @@ import { ErrorNotice } from "../../controls/Notice";
 import { Tick } from "../../controls/Tick";
 import { useDraft } from "../../controls/useDraft";
 import { count, readNumber } from "../../format";
+import type { Study } from "../../model/study";
 import { clashes, isGuess, type Place, placeRead, waits } from "./assigning";
 import { ColumnMapEditor, problemOfMap } from "./ColumnMapEditor";
 import { Assigning } from "./FilePlaces";
 import { MapPreview } from "./MapPreview";
-import type { Study } from "./study";
 
 type Arrival = Schemas["ArrivalOut"];
 type ColumnMap = Schemas["ColumnMap"];

@@ -3,7 +3,7 @@ import { useFiles, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
 import { count, size } from "../../format";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
 
 /** Files that no column map can read: each with what is wrong with it. */
 export function NoCaptures({ study, files }: { study: Study; files: Schemas["ArrivalOut"][] }) {

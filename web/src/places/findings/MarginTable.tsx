@@ -8,8 +8,8 @@ import { disc, laneColour, lozenge } from "../../charts/marks";
 import { useWidth } from "../../charts/useWidth";
 import { Term } from "../../controls/Term";
 import { count, interval, percent, signedPercent } from "../../format";
-import type { Study } from "./study";
-import { Why } from "./Why";
+import type { Study } from "../../model/study";
+import { Why } from "../answers/Why";
 
 type FindingsOut = Schemas["FindingsOut"];
 type MarginOut = Schemas["MarginOut"];

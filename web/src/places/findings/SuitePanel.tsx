@@ -4,9 +4,9 @@ import type { Looking } from "../../api/queries";
 import { words } from "../../api/words";
 import { testWords } from "../../charts/margins";
 import { count, interval, signedPercent } from "../../format";
+import type { Study } from "../../model/study";
+import { Why } from "../answers/Why";
 import { Spread } from "./Spread";
-import type { Study } from "./study";
-import { Why } from "./Why";
 
 type FindingsOut = Schemas["FindingsOut"];
 type SuiteOut = Schemas["SuiteOut"];

@@ -7,8 +7,8 @@ import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import { interval, signedPercent } from "../../format";
-import { StudyPick } from "./StudyPick";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
+import { StudyPick } from "../answers/StudyPick";
 
 const FIGURES: Record<string, string> = {
   average_fps: "Average fps",

@@ -1,7 +1,7 @@
-import type { Schemas } from "../../api/client";
-import type { Looking } from "../../api/queries";
-import { words } from "../../api/words";
-import { fixed } from "../../format";
+import type { Schemas } from "../api/client";
+import type { Looking } from "../api/queries";
+import { words } from "../api/words";
+import { fixed } from "../format";
 
 /** A study as its places show it: lanes with their setups, tests, method. */
 export type Study = Schemas["StudyOut"];

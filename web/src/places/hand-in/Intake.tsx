@@ -7,11 +7,11 @@ import { Button } from "../../controls/Button";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { useTitle } from "../../controls/useTitle";
 import { count, size } from "../../format";
+import type { Study } from "../../model/study";
 import { FileGroup } from "./FileGroup";
 import { chosenFolder, dropped } from "./folder";
 import { NoCaptures, SetAside } from "./NoCaptures";
 import { Packs } from "./Packs";
-import type { Study } from "./study";
 import { type Failed, LARGEST, leftOf, remember, type Sending, useSending } from "./useSending";
 
 /** Drop captures, say once what their columns mean, say where each belongs, take them in. */

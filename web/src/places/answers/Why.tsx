@@ -6,8 +6,8 @@ import type { Looking } from "../../api/queries";
 import { Dialog } from "../../controls/Dialog";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { fps } from "../../format";
-import { namesOf } from "../answers/shown";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
+import { namesOf } from "./shown";
 
 /** Which number is asked about: of the suite, of a test, or the level of a lane. */
 export interface Asked {

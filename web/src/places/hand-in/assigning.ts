@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { readNumber } from "../../format";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
 
 type Arrival = Schemas["ArrivalOut"];
 

@@ -2,9 +2,9 @@ import type { Schemas } from "../../api/client";
 import { words } from "../../api/words";
 import { LaneName } from "../../controls/LaneMark";
 import { fps } from "../../format";
-import type { Study } from "../study/study";
-import { Why } from "../study/Why";
+import type { Study } from "../../model/study";
 import { leftOutWords, type Names } from "./shown";
+import { Why } from "./Why";
 
 type Answer = Schemas["AnswerOut"];
 

@@ -8,7 +8,7 @@ import { FormEnd } from "../../controls/FormEnd";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { count, readNumber } from "../../format";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
 
 const NUMBERS = [
   ["average_fps", "Average, fps"],

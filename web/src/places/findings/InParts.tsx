@@ -8,7 +8,7 @@ import { testWords } from "../../charts/margins";
 import { SCREEN } from "../../charts/marks";
 import { DataTable } from "../../controls/DataTable";
 import { count, signedPercent } from "../../format";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
 
 type Parts = Schemas["PartsOut"];
 type Findings = Schemas["FindingsOut"];

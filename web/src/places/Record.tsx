@@ -1,12 +1,12 @@
 import { Link } from "react-router";
-import type { Schemas } from "../../api/client";
-import { useAudit } from "../../api/queries";
-import { FilterField, NothingMatches, useFilter } from "../../controls/Filter";
-import { LaneName } from "../../controls/LaneMark";
-import { ErrorNotice, Loading } from "../../controls/Notice";
-import { useTitle } from "../../controls/useTitle";
-import { moment } from "../../format";
-import type { Study } from "./study";
+import type { Schemas } from "../api/client";
+import { useAudit } from "../api/queries";
+import { FilterField, NothingMatches, useFilter } from "../controls/Filter";
+import { LaneName } from "../controls/LaneMark";
+import { ErrorNotice, Loading } from "../controls/Notice";
+import { useTitle } from "../controls/useTitle";
+import { moment } from "../format";
+import type { Study } from "../model/study";
 
 const NO_LINES: never[] = [];
 

@@ -10,7 +10,7 @@ import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import { readNumber } from "../../format";
-import type { Study } from "./study";
+import type { Study } from "../../model/study";
 
 type Method = Schemas["Method"];
 type DeclaredMethod = Omit<Schemas["MethodEdit"], "seen">;
