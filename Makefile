@@ -29,7 +29,9 @@ reset-demo: ## throw the demo's database away; the next make demo makes it anew
 install-test:
 	@$(PYTHON) ops/install.py test
 
-test: install-test lint types test-core test-link test-ops test-server test-web test-e2e ## everything: format, lint, types, layers, migrations, API file, all tests
+test: install-test ## everything: format, lint, types, layers, migrations, API file, all tests
+	@$(MAKE) --no-print-directory -j 2 lint types
+	@$(MAKE) --no-print-directory test-core test-link test-ops test-server test-web test-e2e
 	@echo "rennbahn: all tests passed"
 
 lint: install-test ## format and lint of both languages, import layers, migrations and API file current

@@ -255,7 +255,7 @@ def test_a_step_counts_where_the_steps_have_it_and_says_so_once() -> None:
     def rate(lane: Mapping[str, Any], test: Mapping[str, Any]) -> float | None:
         return None if (lane["id"], test["id"]) == ("upscaled", "u") else rates[lane["id"]]
 
-    block = answered(study("scaling", lanes, tests, rate))["scaling"][0]
+    block = answered(study("scaling", lanes, tests, rate))["scaling"]
     assert (block["tests"], block["left_out"]) == (2, [])
 
 
