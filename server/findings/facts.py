@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import fields, replace
 
 from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, TestFacts
-from rennbahn.planning.settings import is_off
+from rennbahn.comparing.resolutions import Drawing, native_of, pixels_of
 from rennbahn.worth.lanes import Owned, noise_dba, own_parts, prices, weight_g
 from scenes.models import Condition
 from studies.models import Lane, Study, StudyKind, Test
@@ -47,45 +46,20 @@ def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Own
     if study.kind == StudyKind.SWEEP:
         return replace(facts, rival=facts.level is None)
     if study.kind == StudyKind.SCALING:
-        native = _native_of(lane, list(study.lanes.all()))
-        return replace(facts, step=float(lane.position), upscaled_from=None if native is None else str(native.pk))
+        lanes = list(study.lanes.all())
+        native = native_of([one.pk for one in lanes].index(lane.pk), [_drawing(one.condition) for one in lanes])
+        return replace(
+            facts, step=float(lane.position), upscaled_from=None if native is None else str(lanes[native].pk)
+        )
     if study.kind == StudyKind.SEVERAL:
         return replace(facts, cards=sum(part.kind == "card" for part in _parts(lane)))
     return facts
 
 
-def _native_of(lane: Lane, lanes: Sequence[Lane]) -> Lane | None:
-    """The lane that draws natively what an upscaled one draws inside, all else told alike; None of a native one."""
-    told = lane.condition
-    inside = None if told is None else _inside_pixels(told)
-    if told is None or inside is None:
+def _drawing(condition: Condition | None) -> Drawing | None:
+    if condition is None:
         return None
-    for other in lanes:
-        own = other.condition
-        if own is None or other.pk == lane.pk or _inside_pixels(own) is not None:
-            continue
-        pixels = pixels_of(own.resolution)
-        alike = all(getattr(own, name) == getattr(told, name) for name in ("preset", "ray_tracing", "api"))
-        if alike and pixels is not None and abs(pixels[0] * pixels[1] / inside - 1.0) <= _SAME_PIXELS:
-            return other
-    return None
-
-
-#: Sizes inside upscaling are rounded to whole pixels and multiples of eight.
-_SAME_PIXELS = 0.02
-
-
-def _inside_pixels(condition: Condition) -> float | None:
-    """How many pixels an upscaled picture is drawn with: by a size, or by a share of each side; None without either."""
-    if not condition.upscaling or is_off(condition.upscaling):
-        return None
-    size, outside = pixels_of(condition.upscaling), pixels_of(condition.resolution)
-    if size is not None:
-        return float(size[0] * size[1])
-    share = re.search(r"(\d+(?:[.,]\d+)?)\s*%", condition.upscaling)
-    if share is None or outside is None:
-        return None
-    return outside[0] * outside[1] * (float(share.group(1).replace(",", ".")) / 100.0) ** 2
+    return Drawing(**{one.name: getattr(condition, one.name) for one in fields(Drawing)})
 
 
 def _card_memory(lane: Lane) -> float | None:
@@ -136,12 +110,6 @@ def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...
         group = group_key(test.condition)
         found.append(comparing.Test(str(test.pk), str(test.scene_id), test.condition.name, group, facts))
     return tuple(found)
-
-
-def pixels_of(resolution: str) -> tuple[int, int] | None:
-    """Width and height out of a resolution as people write it; None where that is not two numbers."""
-    sides = [int(x) for x in "".join(c if c.isdigit() else " " for c in resolution).split()]
-    return (sides[0], sides[1]) if len(sides) == 2 and min(sides) > 0 else None
 
 
 def aims_of(study: Study, targets: Sequence[float]) -> Aims:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from problems import Problem
+from rennbahn.comparing.resolutions import pixels_of
 from rennbahn.kinds.answer import names_of, sentence_parts
 from rennbahn.kinds.expected import alone_of, expected_of
 from rennbahn.kinds.limit_words import expected_sentence, expected_words, limits_sentence, resolution_words
 from rennbahn.kinds.limits import limits_of
 from rennbahn.plain import plain
 
-from findings.facts import pixels_of
 from findings.queries import Answer, Asked, answer_for
 
 #: No display has more pixels a side.
