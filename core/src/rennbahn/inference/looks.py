@@ -65,6 +65,10 @@ def look_level(first: int, limit: int, claims: float = FALSE_CLAIMS) -> float:
     """The constant two-sided level at looks after `first`, `first` + 1, .. `limit` passes whose union is `claims`.
 
     Computed for known normal noise by carrying the distribution of the sum from look to look; rounded to six decimals.
+    The field's term is a group sequential boundary of equal levels (Pocock, Biometrika 64, 1977).
+
+    >>> look_level(3, 12)
+    0.012954
     """
     sizes = list(range(first, limit + 1))
     bound: float = brentq(lambda z: _ever_beyond(z, sizes) - claims, 1.0, 6.0, xtol=1e-12)
