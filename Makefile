@@ -61,7 +61,7 @@ test-web: install-test ## the interface by itself: functions, and what a user wo
 	@cd web && npm run --silent test
 
 test-e2e: install-test ## the interface in a real browser
-	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 3 --dist loadfile
+	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 2 --dist loadfile
 
 trials: install-test ## what takes long: verdicts and checks on trial at full size, and forty kills while a pack is taken in
 	@PYTHONPATH=testing $(VENV)/python benchmarks/truth.py

@@ -117,6 +117,8 @@ def test_bad_passes_are_settled_by_keys_alone_each_in_its_way(passes: Page) -> N
     # What is left at once; the decision is taken back as one, and made again.
     page.press("A")
     page.see("No pass waits for a decision, and none is doubted.")
+    # What would be taken back is told beside the key, once the page knows of it.
+    page.see("accepted 4 passes")
     page.press("u")
     page.see("4 passes wait for a decision. No check doubts any.")
     page.press("A")

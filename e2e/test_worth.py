@@ -140,7 +140,7 @@ def test_lanes_of_interest_stand_in_front(lead: Page) -> None:
     lead.driver.find_element(By.CSS_SELECTOR, "[role=checkbox]").click()
     lead.wait(lambda: "front=" in lead.driver.current_url, "the lane in the address")
     faint = "svg g[opacity='0.45']"
-    assert len(lead.driver.find_elements(By.CSS_SELECTOR, faint)) == 4
+    lead.wait(lambda: len(lead.driver.find_elements(By.CSS_SELECTOR, faint)) == 4, "the four others, faint")
 
 
 def test_what_the_eye_gets_is_noted_and_compared(lead: Page, tmp_path: Path) -> None:
