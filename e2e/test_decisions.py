@@ -40,6 +40,8 @@ def test_a_doubtful_pass_is_chosen_at_once_and_decided_by_key(desk: Page) -> Non
     desk.see("How the findings would move".upper())
     desk.press("it was cold outside", Keys.ENTER)
     desk.wait(lambda: "accepted" in chosen(desk), "an accepted pass")
+    # What would be taken back is told beside the key, once the page knows of it.
+    desk.see("accepted 1 pass (mara")
     desk.press("u")
     desk.wait(lambda: "to decide" in chosen(desk), "the decision taken back")
     desk.press(Keys.ARROW_UP)
