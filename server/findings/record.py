@@ -138,6 +138,8 @@ def _rows_of(study_id: int) -> list[QuerySet[Any]]:
     lanes, tests = Lane.objects.filter(study=study_id), Test.objects.filter(study=study_id)
     versions = SetupVersion.objects.filter(lanes__study=study_id)
     scenes = Scene.objects.filter(tests__study=study_id)
+    # Caveats also hold against each other what passes were run with, which lanes may have left since.
+    run_with = Pass.objects.filter(test__study=study_id).values("setup_version")
     return [
         Study.objects.filter(pk=study_id), lanes, tests, Level.objects.filter(lane__study=study_id),
         Pass.objects.filter(test__study=study_id), Capture.objects.filter(on_pass__test__study=study_id),
@@ -146,6 +148,8 @@ def _rows_of(study_id: int) -> list[QuerySet[Any]]:
         SetupPart.objects.filter(version__lanes__study=study_id),
         Setting.objects.filter(version__lanes__study=study_id),
         Part.objects.filter(setuppart__version__lanes__study=study_id), scenes,
+        SetupPart.objects.filter(version__in=run_with), Setting.objects.filter(version__in=run_with),
+        Part.objects.filter(setuppart__version__in=run_with),
         Game.objects.filter(scenes__tests__study=study_id), Condition.objects.filter(tests__study=study_id),
         Condition.objects.filter(lanes__study=study_id),
     ]  # fmt: skip

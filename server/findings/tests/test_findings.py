@@ -178,3 +178,15 @@ def test_a_record_is_loaded_once_for_each_state_and_any_row_that_changes_is_anot
         change()
         assert (record_of(bench.id) is before) == (at == 5), f"change {at}; one that was refused changes nothing"
     assert state_of(999_999) == ""
+
+
+def test_a_part_that_only_earlier_passes_were_run_with_is_of_the_record_too(bench: Bench) -> None:
+    bench.accept(bench.record(0, 0))
+    lane = bench.lead.get(f"/studies/{bench.id}")["lanes_full"][0]
+    before = next(one for one in bench.lead.get("/setups") if one["name"] == lane["setup"]["name"])
+    parts = [{"kind": "card", "name": "Ostrane V9"}, {"kind": "cooler", "name": "Wide 50"}]
+    bench.lead.save(f"/setups/{before['id']}", {"parts": parts})
+    bench.lead.put(f"/studies/lanes/{bench.lane(0)}/newest-version")
+    known = state_of(bench.id)
+    Part.objects.filter(name="Plain 40").update(weight_g=40)
+    assert state_of(bench.id) != known
