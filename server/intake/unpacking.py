@@ -226,7 +226,7 @@ def _take_batch(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
                 _take_batch(pack, [one])
         else:
             entry = batch[0][0]
-            entry.state, entry.words, entry.arrival = EntryState.REFUSED, "it holds what cannot be kept", None
+            _fate(entry, EntryState.REFUSED, "it holds what cannot be kept")
             entry.save(update_fields=["state", "words", "arrival"])
 
 
