@@ -6,7 +6,7 @@ shows only over all tests (a lane's habit, a rank, a shifted session) is found b
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from datetime import datetime
 from typing import Any
 
@@ -27,6 +27,7 @@ from rennbahn.checks import (
     Doubt,
     Profile,
     ReadBack,
+    Repeated,
     concerned,
     doubts_of,
     marks_passes,
@@ -38,31 +39,35 @@ from studies.models import STANDING, Pass, PassRole, Study, Test
 
 from doubting.models import RepeatFound, WideDoubt
 
+#: Of so many tests at once nobody waits long, at a screen or for the study.
+CHECKED_AT_ONCE = 8
+
 _CLOCKS = ("frame_time", "timestamp", "fps")
 _OWN = ("pk", "lane_id", "test_id", "number", "session_id", "role", "repeats_id")
 _ROW = (*_OWN, "run_as", "capture__columns", *RAN_COLUMNS)
 _FIGURES = ("frames", "duration_s", "average_fps", "cap", "lock_fps", "cap_name", "flags", "bound_by")
 
 
-def check_test(study: Study, test_id: int) -> None:
-    """Check the passes of a test anew, within the transaction in which one of them came, changed or went."""
-    context = context_of(study, test_id)
-    found = [doubt for doubt in doubts_of(context, NEAR) if doubt.lane is None or doubt.test is not None]
-    PassDoubt.objects.filter(on_pass__test=test_id).delete()
-    PassDoubt.objects.bulk_create(
-        _on_pass(doubt, int(pk)) for doubt in found if _of_passes(doubt) for pk in concerned(context, doubt)
-    )
-    WideDoubt.objects.filter(study=study, of_test=test_id).delete()
-    _keep_wide(study, context, [doubt for doubt in found if not _of_passes(doubt)], test_id)
-    RepeatFound.objects.filter(one__test=test_id).delete()
-    RepeatFound.objects.bulk_create(
-        RepeatFound(
-            one_id=int(one.repeat), of_id=int(one.of), agrees=one.agrees, other_session=one.other_session,
-            suspect_id=int(one.suspect) if one.suspect else None, words=one.words,
-            evidence={"figure": one.figure, "off": one.off, "noise": one.noise, "p": one.p},
-        )
-        for one in repeats_of(context)
-    )  # fmt: skip
+def check_tests(study: Study, tests: Iterable[int]) -> None:
+    """Check the passes of some tests anew, each test by itself, in as many statements as for one.
+
+    Called within the transaction in which one of the passes came, changed or went.
+    """
+    contexts = contexts_of(study, set(tests))
+    passes: list[PassDoubt] = []
+    wide: list[WideDoubt] = []
+    repeats: list[RepeatFound] = []
+    for test_id, context in contexts.items():
+        found = [doubt for doubt in doubts_of(context, NEAR) if doubt.lane is None or doubt.test is not None]
+        passes += [_on_pass(doubt, int(pk)) for doubt in found if _of_passes(doubt) for pk in concerned(context, doubt)]
+        wide += _wide(study, context, [doubt for doubt in found if not _of_passes(doubt)], test_id)
+        repeats += [_repeat(one) for one in repeats_of(context)]
+    PassDoubt.objects.filter(on_pass__test__in=contexts).delete()
+    PassDoubt.objects.bulk_create(passes)
+    WideDoubt.objects.filter(study=study, of_test__in=contexts).delete()
+    WideDoubt.objects.bulk_create(wide)
+    RepeatFound.objects.filter(one__test__in=contexts).delete()
+    RepeatFound.objects.bulk_create(repeats)
 
 
 def check_study(study: Study) -> None:
@@ -70,7 +75,7 @@ def check_study(study: Study) -> None:
     context = wide_context_of(study)
     found = [doubt for doubt in doubts_of(context, WIDE) if doubt.on is None]
     WideDoubt.objects.filter(study=study, of_test=None).delete()
-    _keep_wide(study, context, found, None)
+    WideDoubt.objects.bulk_create(_wide(study, context, found, None))
 
 
 def _of_passes(doubt: Doubt) -> bool:
@@ -89,7 +94,16 @@ def _on_pass(doubt: Doubt, pk: int) -> PassDoubt:
     )
 
 
-def _keep_wide(study: Study, context: Context, doubts: Iterable[Doubt], test_id: int | None) -> None:
+def _repeat(one: Repeated) -> RepeatFound:
+    return RepeatFound(
+        one_id=int(one.repeat), of_id=int(one.of), agrees=one.agrees, other_session=one.other_session,
+        suspect_id=int(one.suspect) if one.suspect else None, words=one.words,
+        evidence={"figure": one.figure, "off": one.off, "noise": one.noise, "p": one.p},
+    )  # fmt: skip
+
+
+def _wide(study: Study, context: Context, doubts: Iterable[Doubt], test_id: int | None) -> Iterable[WideDoubt]:
+    """Doubts about more than passes, one of those that are about the same."""
     rows = {
         key: WideDoubt(
             study=study, of_test_id=test_id, key=key, check_id=doubt.check, weak=doubt.weak, marks=marks_passes(doubt),
@@ -98,7 +112,7 @@ def _keep_wide(study: Study, context: Context, doubts: Iterable[Doubt], test_id:
         for doubt in doubts
         for key in [_key_of(doubt)]
     }  # fmt: skip
-    WideDoubt.objects.bulk_create(rows.values())
+    return rows.values()
 
 
 def _key_of(doubt: Doubt) -> str:
@@ -107,14 +121,23 @@ def _key_of(doubt: Doubt) -> str:
     return f"{doubt.check} lane {doubt.lane or ''} test {doubt.test or ''} session {session}"[:120]
 
 
-def context_of(study: Study, test_id: int) -> Context:
-    """The passes of a test that stand, with their profiles, in the order in which they were run."""
-    test = Test.objects.select_related("scene__game", "condition").get(pk=test_id)
+def contexts_of(study: Study, tests: Collection[int]) -> dict[int, Context]:
+    """Of each of some tests, its passes that stand, with their profiles, in the order in which they were run."""
+    its = Test.objects.select_related("scene__game", "condition").in_bulk(tests)
     kept = CaptureProfile.objects.filter(
-        capture__on_pass__test=test, basis=F("capture__basis"), version=PROFILE_VERSION
+        capture__on_pass__test__in=its, basis=F("capture__basis"), version=PROFILE_VERSION
     )
     profiles = dict(kept.values_list("capture__on_pass_id", "data"))
-    rows = [row for row in _standing(Pass.objects.filter(test=test)).values_list(*_ROW) if profiles.get(row[0])]
+    rows: dict[int, list[tuple[Any, ...]]] = {pk: [] for pk in sorted(its)}
+    for row in _standing(Pass.objects.filter(test__in=its)).values_list(*_ROW):
+        if profiles.get(row[0]):
+            rows[row[_OWN.index("test_id")]].append(row)
+    noise = _noise(study, {test.scene_id for test in its.values()})
+    return {pk: _context(study, [its[pk]], _with_profiles(own, profiles), noise) for pk, own in rows.items()}
+
+
+def _with_profiles(rows: list[tuple[Any, ...]], profiles: Mapping[int, dict[str, Any]]) -> list[CheckedPass]:
+    """Passes of a test from their rows, with all that is kept of their captures."""
     hours = hours_of([row[len(_ROW) - len(RAN_COLUMNS) :] for row in rows])
     passes = []
     for row, hour in zip(rows, hours.of, strict=True):
@@ -131,7 +154,7 @@ def context_of(study: Study, test_id: int) -> Context:
                 ),
             )
         )  # fmt: skip
-    return _context(study, [test], passes)
+    return passes
 
 
 def wide_context_of(study: Study) -> Context:
@@ -147,7 +170,8 @@ def wide_context_of(study: Study) -> Context:
                  after_load=row[len(_OWN)] is True)
         for row, hour in zip(rows, hours.of, strict=True)
     ]  # fmt: skip
-    return _context(study, list(study.tests.select_related("scene__game", "condition")), checked)
+    tests = list(study.tests.select_related("scene__game", "condition"))
+    return _context(study, tests, checked, _noise(study, {test.scene_id for test in tests}))
 
 
 def _standing(passes: QuerySet[Pass]) -> QuerySet[Pass]:
@@ -157,7 +181,9 @@ def _standing(passes: QuerySet[Pass]) -> QuerySet[Pass]:
     )  # fmt: skip
 
 
-def _context(study: Study, tests: list[Test], passes: list[CheckedPass]) -> Context:
+def _context(
+    study: Study, tests: list[Test], passes: list[CheckedPass], noise: Mapping[str, Mapping[str, Estimate]]
+) -> Context:
     scenes = {test.scene_id: test for test in tests}
     return Context(
         scenes=tuple(
@@ -170,7 +196,7 @@ def _context(study: Study, tests: list[Test], passes: list[CheckedPass]) -> Cont
         tests=tuple(CheckedTest(str(test.pk), str(test.scene_id), test.condition.name) for test in tests),
         lanes=tuple(CheckedLane(str(lane.pk), lane.name) for lane in study.lanes.all()),
         passes=tuple(passes),
-        noise=_noise(study, set(scenes)),
+        noise={scene: noise[scene] for scene in map(str, scenes) if scene in noise},
     )  # fmt: skip
 
 

@@ -7,12 +7,9 @@ from collections.abc import Collection
 from studies.events import CaptureMoved, DecisionUndone, FiguresMade, PassesDecided, hear
 from studies.models import Study
 
-from doubting.checking import check_test
+from doubting.checking import CHECKED_AT_ONCE, check_tests
 from doubting.services import take_back
 from doubting.tasks import queue_check
-
-#: Of more tests than these the worker checks all: nobody waits for so many at a screen.
-_AT_ONCE = 8
 
 
 def listen() -> None:
@@ -28,10 +25,9 @@ def _on_decided(event: PassesDecided) -> None:
 
 
 def look_again(study: Study, tests: Collection[int]) -> None:
-    """Check tests anew whose passes changed. Called within the transaction of the change."""
-    at_once = len(tests) <= _AT_ONCE
+    """Check tests anew whose passes changed: many of them soon. Called within the transaction of the change."""
+    at_once = len(tests) <= CHECKED_AT_ONCE
     if at_once:
-        for test in sorted(tests):
-            check_test(study, test)
+        check_tests(study, tests)
     if tests:
         queue_check(study.pk, [] if at_once else sorted(tests))

@@ -22,7 +22,7 @@ from studies.models import STANDING, Decision, Pass, PassState, Study, Test
 from studies.record import note, note_each
 from studies.services import open_study
 
-from doubting.checking import check_test
+from doubting.checking import check_tests
 from doubting.models import How, RepeatFound, Settled, WideDoubt
 from doubting.queries import doubted_passes
 from doubting.schemas import AcceptedOut, SettleIn, SettleWideIn
@@ -248,7 +248,7 @@ def _know_length(settling: _Settling, test: Test, length_s: float) -> int:
     test.save(update_fields=["length_s"])
     note(settling.study, settling.tester, "put the length of a test right",
          f"{test}: {length_s:.1f} s. {settling.reason}")  # fmt: skip
-    check_test(settling.study, test.pk)
+    check_tests(settling.study, [test.pk])
     return len(standing)
 
 
@@ -315,6 +315,8 @@ def take_back(study: Study, decision: Decision) -> None:
             _assume_caps(one, facts["caps"][str(one.pk)])
         Pass.objects.bulk_update(passes, ["run_as"])
         catch_up(study)
-    for test, length_s in facts.get("lengths", {}).items():
+    lengths = facts.get("lengths", {})
+    for test, length_s in lengths.items():
         Test.objects.filter(pk=test).update(length_s=length_s)
-        check_test(study, int(test))
+    if lengths:
+        check_tests(study, map(int, lengths))

@@ -12,7 +12,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import AlreadyEnqueued
 from studies.models import Study
 
-from doubting.checking import check_study, check_test
+from doubting.checking import CHECKED_AT_ONCE, check_study, check_tests
 
 log = logging.getLogger(__name__)
 
@@ -23,9 +23,10 @@ _WAIT_S = 3
 @app.task(queue="measuring", retry=RetryStrategy(max_attempts=5, exponential_wait=4))
 def check(study_id: int, tests: list[int]) -> None:
     """Check some tests of a study each by itself, then all that shows only over the whole of it."""
-    for test in tests:
+    for first in range(0, len(tests), CHECKED_AT_ONCE):
         with transaction.atomic():
-            check_test(Study.objects.select_for_update().get(pk=study_id), test)
+            study = Study.objects.select_for_update().get(pk=study_id)
+            check_tests(study, tests[first : first + CHECKED_AT_ONCE])
     with transaction.atomic():
         check_study(Study.objects.select_for_update().get(pk=study_id))
 

@@ -22,6 +22,7 @@ from queue import SimpleQueue
 from types import TracebackType
 from typing import Any
 
+from changed_rows import write_back
 from django.conf import settings
 from django.db import DataError, IntegrityError, transaction
 from problems import Conflict
@@ -49,6 +50,8 @@ log = logging.getLogger(__name__)
 _READERS = min(4, os.cpu_count() or 1)
 #: Files recorded at once: enough that a statement does for many, few enough that nobody waits long for the study.
 _BATCH = 24
+#: Tests whose passes are told of at once.
+_TOLD_AT_ONCE = 8
 #: How many files are unpacked ahead of their turn, and how many bytes of them.
 _AHEAD = 2 * _BATCH
 _AHEAD_BYTES = 128 * 2**20
@@ -87,17 +90,18 @@ def take_in(pack_id: int) -> int:
 
 
 def _tell(pack: Pack) -> None:
-    """Have the passes of a pack checked, also those of a worker that died before it could: a test at a time, so that
-    nobody waits long for the study.
+    """Have the passes of a pack checked, also those of a worker that died before it could: a few tests at a time, so
+    that nobody waits long for the study.
     """
     taken = pack.entries.filter(state=EntryState.TAKEN, arrival__use__isnull=False)
     of_tests: dict[int, list[int]] = {}
     for test, one in taken.values_list("arrival__use__on_pass__test", "arrival__use__on_pass"):
         of_tests.setdefault(test, []).append(one)
-    for passes in of_tests.values():
+    passes = iter(of_tests.values())
+    while some := list(itertools.islice(passes, _TOLD_AT_ONCE)):
         with transaction.atomic():
             study = Study.objects.select_for_update().get(pk=pack.study_id)
-            tell(CapturesCame(study, tuple(passes)))
+            tell(CapturesCame(study, tuple(itertools.chain.from_iterable(some))))
 
 
 def _let_go(pack: Pack) -> None:
@@ -244,7 +248,7 @@ def _settle(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
             else:
                 there.append((entry, read, read.taken))
         _keep_and_record(pack, study, there)
-    PackEntry.objects.bulk_update([entry for entry, _ in batch], ["state", "words", "arrival"])
+    write_back([entry for entry, _ in batch], ["state", "words", "arrival"])
 
 
 def _fate(entry: PackEntry, state: EntryState, words: str, arrival: Arrival | None = None) -> None:

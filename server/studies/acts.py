@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from changed_rows import write_back
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
@@ -42,7 +43,7 @@ def keep_act(
 
 def put_states(study: Study, who: User, passes: Sequence[Pass], before: Sequence[str], what: str, why: str) -> None:
     """Keep passes that became something else, note it of each, and tell whoever builds on it."""
-    Pass.objects.bulk_update(passes, ["state", "reason", "reason_code"])
+    write_back(passes, ["state", "reason", "reason_code"])
     note_each(study, who, what, list(passes), why)
     changes = tuple(StateChange(one, was, one.state) for one, was in zip(passes, before, strict=True))
     tell(PassesDecided(study, changes))

@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from bench.services import freeze
+from changed_rows import write_back
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Max
@@ -219,7 +220,7 @@ def record_passes(tester: User, study: Study, runs: Sequence[Run]) -> list[Pass 
         found.recorded_at, found.ran_at = now, run.ran_at
     recorded = [one for one in fates if isinstance(one, Pass)]
     planned = [one for one in recorded if not one._state.adding]
-    Pass.objects.bulk_update(planned, ["state", "setup_version", "run_as", "recorded_at", "ran_at"])
+    write_back(planned, ["state", "setup_version", "run_as", "recorded_at", "ran_at"])
     Pass.objects.bulk_create([one for one in recorded if one._state.adding])
     freeze(run.lane.setup_version for run in runs)
     note_each(study, tester, "recorded a pass", recorded)

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from intake import unpacking
-from intake.models import Arrival, Original, PackEntry, PackPiece
+from intake.models import Arrival, Original, PackPiece
 from intake.unpacking import take_in
 from testkit import Bench, Jobs
 
@@ -97,7 +97,7 @@ def test_what_dies_before_the_fates_are_noted_leaves_nothing_behind_and_is_taken
         raise ConnectionError("the worker is gone")
 
     with monkeypatch.context() as patched:
-        patched.setattr(PackEntry.objects, "bulk_update", dies)
+        patched.setattr(unpacking, "write_back", dies)
         with pytest.raises(ConnectionError):
             take_in(pack["id"])
     assert not Arrival.objects.exists(), "files, passes and fates are kept together or not at all"

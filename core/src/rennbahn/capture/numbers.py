@@ -25,6 +25,7 @@ _NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _SPECIAL = re.compile(r"[+-]?(?:nan|inf|infinity)", re.IGNORECASE)
 #: What most fields hold: a number that is certainly finite, told at a glance.
 _SHORT = re.compile(r"[+-]?[0-9]{1,60}(?:\.[0-9]{0,60})?")
+_ALL_SHORT = re.compile(rf"{_SHORT.pattern}(?:\n{_SHORT.pattern})*")
 #: Exponents beyond this make exact decimals of unbounded size; doubles end at 308.
 _LARGEST_EXPONENT = 400
 #: Digits enough that no difference of two such timestamps is ever rounded.
@@ -47,15 +48,25 @@ def as_number(text: str, decimal: str = ".") -> float:
 
 def count_numbers(texts: Sequence[str], decimal: str = ".") -> int:
     """How many of `texts` say a finite number, as :func:`as_number` says of each."""
+    if decimal == "." and _all_short(texts):
+        return len(texts)
     odd = texts if decimal != "." else [text for text in texts if _SHORT.fullmatch(text) is None]
     return len(texts) - len(odd) + sum(math.isfinite(as_number(text, decimal)) for text in odd if text)
 
 
 def numbers_in(texts: Sequence[str], decimal: str = ".") -> list[float]:
     """The finite numbers among `texts`."""
+    if decimal == "." and _all_short(texts):
+        return list(map(float, texts))
     short = _SHORT.fullmatch if decimal == "." else None
     found = [float(text) if short and short(text) else as_number(text, decimal) for text in texts]
     return [number for number in found if math.isfinite(number)]
+
+
+def _all_short(texts: Sequence[str]) -> bool:
+    """Does each of `texts` say a finite number at a glance? They are looked at together."""
+    together = "\n".join(texts)
+    return _ALL_SHORT.fullmatch(together) is not None and together.count("\n") == len(texts) - 1
 
 
 def as_exact(text: str, decimal: str = ".") -> Decimal | float:

@@ -18,7 +18,8 @@ _MAGIC = b"RBA1"
 _HEADER = struct.Struct("<4sBI")
 #: Whole parts in one millisecond: 1 us, 0.1 us, 10 ns, 1 ns. 0 stands for doubles as they are.
 _PARTS = (1_000, 10_000, 100_000, 1_000_000)
-_LEVEL = 9
+#: Of bytes of scattered numbers a higher level makes nothing smaller, and takes several times as long.
+_LEVEL = 3
 #: Added to the kind of an array that is kept as it is and not as differences.
 _PLAIN = 16
 
@@ -63,7 +64,7 @@ def _squeeze(values: NDArray[np.int32] | NDArray[np.float64]) -> bytes:
 
 def pack_bytes(content: bytes) -> bytes:
     """The bytes of a file as they are kept: smaller, and none of them lost."""
-    packed: bytes = pa.Codec("zstd", compression_level=6).compress(content, asbytes=True)
+    packed: bytes = pa.Codec("zstd", compression_level=1).compress(content, asbytes=True)
     return packed
 
 

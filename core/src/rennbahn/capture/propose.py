@@ -216,8 +216,10 @@ def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _He
     """The delimiter, decimal sign and header whose table is widest and most regular."""
     best: tuple[tuple[float, float, float], str, str, int, list[tuple[str, ...]]] | None = None
     looked = lines[: HEAD_ROWS + _MOST_PREAMBLE]
-    for delimiter, decimals in _dialects(looked):
-        split = [tuple(f.strip() for f in _split(line, delimiter)) for line in looked]
+    for delimiter, decimals, parts in _dialects(looked):
+        if best is not None and not parts and best[0][0] == 1.0 and best[0][1] > 1:
+            continue  # a table of one column beats no wider one that is numbers throughout
+        split = [tuple(map(str.strip, _split(line, delimiter))) for line in looked]
         for decimal in decimals:
             # Every header that may be one stands over nearly the same rows: their numbers are counted once.
             counts = [count_numbers(row, decimal) for row in split]
@@ -255,16 +257,19 @@ def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _He
     return _Head(dialect, names, rows[:HEAD_ROWS], len(rows), questions)
 
 
-def _dialects(lines: list[str]) -> Iterator[tuple[str, tuple[str, ...]]]:
-    """Delimiters that can part these lines, each with the decimal signs that can stand beside it.
+def _dialects(lines: list[str]) -> Iterator[tuple[str, tuple[str, ...], bool]]:
+    """Delimiters that can part these lines, each with the decimal signs that can stand beside it; whether it parts any.
 
-    Delimiters that are in no line all leave them whole: one of them is tried. A comma that is in no line is no decimal.
+    Delimiters that are in no line all leave them whole: one of them is tried, last. A comma in no line is no decimal.
     """
-    there = {delimiter: any(delimiter in line for line in lines) for delimiter in DELIMITERS}
-    whole = next((delimiter for delimiter in DELIMITERS if not there[delimiter]), None)
-    for delimiter in DELIMITERS:
-        if there[delimiter] or delimiter == whole:
-            yield delimiter, (".", ",") if there[","] and delimiter != "," else (".",)
+    content = "\n".join(lines)
+    decimals = (".", ",") if "," in content else (".",)
+    there = [delimiter for delimiter in DELIMITERS if delimiter in content]
+    for delimiter in there:
+        yield delimiter, decimals if delimiter != "," else (".",), True
+    whole = next((delimiter for delimiter in DELIMITERS if delimiter not in there), None)
+    if whole is not None:
+        yield whole, decimals if whole != "," else (".",), False
 
 
 def _names(lines: list[str], start: int, delimiter: str) -> tuple[tuple[str, ...], int]:
