@@ -57,6 +57,7 @@ MIDDLEWARE = [
     "config.shape.AgainMiddleware",
 ]
 
+AUTHENTICATION_BACKENDS = ["people.backend.WithRole"]
 ROOT_URLCONF = "config.urls"
 WSGI_APPLICATION = "config.wsgi.application"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]

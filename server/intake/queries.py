@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 
 from django.db.models import Count, F, Q, QuerySet
@@ -190,15 +191,18 @@ def pass_detail(pass_id: int) -> PassDetail:
 
 
 def _bench_hour(one: Pass) -> float | None:
-    """The hour of the bench at which a pass ran, since its session began, among all passes that say when they ran."""
+    """The hour of the bench at which a pass ran, since its session began.
+
+    Where nobody noted when that was, the runs of the day before it tell.
+    """
     if one.ran_at is None:
         return None
-    ran = list(
-        Pass.objects.filter(test__study=one.test.study_id, ran_at__isnull=False, capture__isnull=False)
-        .order_by("pk")
-        .values_list("pk", *RAN_COLUMNS)
-    )
-    hours = hours_of([own for _, *own in ran])
+    beside = Q(pk=one.pk)
+    if one.session_id is None:
+        day = Q(ran_at__lte=one.ran_at, ran_at__gte=one.ran_at - timedelta(days=1))
+        beside |= day & Q(test__study=one.test.study_id, capture__isnull=False)
+    ran = list(Pass.objects.filter(beside).order_by("pk").values_list("pk", *RAN_COLUMNS))
+    hours = hours_of([row for _, *row in ran])
     return {pk: hour for (pk, *_), hour in zip(ran, hours.of, strict=True)}.get(one.pk)
 
 

@@ -30,12 +30,10 @@ def role_of(user: User | AnonymousUser) -> Role | None:
         return None
     if user.is_superuser:
         return Role.LEAD
-    # Asked once a request and caller: a request makes its user anew.
-    known: dict[str, Role | None] = user.__dict__.setdefault("known_role", {})
-    if "role" not in known:
-        person = Person.objects.filter(user=user).only("role").first()
-        known["role"] = Role(person.role) if person else None
-    return known["role"]
+    try:
+        return Role(user.person.role)
+    except Person.DoesNotExist:
+        return None
 
 
 def require(user: User | AnonymousUser, role: Role) -> User:
