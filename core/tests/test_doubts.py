@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 import pytest
 from rennbahn.checks import CHECKS, Profile, context_from_json, doubts_of, profile_of
-from rennbahn.checks.words import is_doubted, verdict_line
+from rennbahn.checks.settling import is_doubted
+from rennbahn.checks.words import verdict_line
 from rennbahn.cli import main
 from rennbahn.errors import RennbahnError
 from rennbahn.simulation import Rig, Scene, Upset, run_pass, write_log

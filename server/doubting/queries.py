@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from intake.models import PassDoubt
 from problems import NotFound
+from rennbahn.checks.settling import Standing, held_back
 from studies.models import Decision, DecisionOn, Study
 
 from doubting.models import SETTLES, How, RepeatFound, Settled, WideDoubt
@@ -77,15 +78,16 @@ def _settled(study_id: int) -> tuple[dict[tuple[int, str, str], SettledOut], dic
 def doubted_passes(study_id: int) -> set[int]:
     """Passes of which a check is sure that they deserve another look, and nobody has settled that yet."""
     settled = Settled.objects.filter(study=study_id, taken_back_at=None, how__in=SETTLES)
-    done = set(settled.exclude(on_pass=None).values_list("on_pass", "key", "basis"))
-    firm = PassDoubt.objects.filter(on_pass__test__study=study_id, weak=False)
-    rows = firm.values_list("on_pass", "check_id", "on_pass__capture__basis")
-    found = {pk for pk, check, basis in rows if (pk, check, basis or "") not in done}
-    keys = set(settled.filter(on_pass=None).values_list("key", flat=True))
-    for key, passes in WideDoubt.objects.filter(study=study_id, weak=False, marks=True).values_list("key", "passes"):
-        if key not in keys:
-            found.update(passes)
-    return found
+    done = set(settled.values_list("on_pass", "key", "basis"))
+    keys = {key for on_pass, key, _ in done if on_pass is None}
+    of_pass = PassDoubt.objects.filter(on_pass__test__study=study_id)
+    wide = WideDoubt.objects.filter(study=study_id).values_list("key", "passes", "weak", "marks")
+    doubts = [
+        Standing((pk,), weak, (pk, check, basis or "") in done)
+        for pk, check, weak, basis in of_pass.values_list("on_pass", "check_id", "weak", "on_pass__capture__basis")
+    ]
+    doubts += [Standing(tuple(passes), weak, key in keys, marks) for key, passes, weak, marks in wide]
+    return held_back(doubts)
 
 
 def last_decision(study_id: int) -> LastDecisionOut | None:

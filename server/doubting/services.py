@@ -16,6 +16,7 @@ from intake.services import trim
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.checks.settling import held_alike, is_real
 from studies.acts import keep_act
 from studies.deciding import change_passes, decide, repeat
 from studies.models import STANDING, Decision, Pass, PassState, Study, Test
@@ -28,8 +29,6 @@ from doubting.queries import doubted_passes
 from doubting.schemas import AcceptedOut, SettleIn, SettleWideIn
 
 Caller = User | AnonymousUser
-#: Locks this close to each other, as a share, are the same cap.
-_SAME_CAP = 0.01
 
 
 def accept_undoubted(user: Caller, study_id: int, ids: Sequence[int] | None = None) -> AcceptedOut:
@@ -217,10 +216,9 @@ def _know_cap(settling: _Settling, one: Pass, fps: float) -> int:
     """A cap is known from now on, for all passes of the test in this lane that are held at it."""
     name = settling.cap_name or "engine cap"
     cell = PassDoubt.objects.filter(on_pass__test=one.test_id, on_pass__lane=one.lane_id, check_id="lock")
-    held = {
-        doubt.on_pass_id: doubt for doubt in cell if abs(float(doubt.evidence["lock_fps"]) / fps - 1.0) <= _SAME_CAP
-    }
-    passes = _whole(Pass.objects.filter(pk__in=held))
+    doubts = {doubt.on_pass_id: doubt for doubt in cell}
+    locks = {pk: float(doubt.evidence["lock_fps"]) for pk, doubt in doubts.items()}
+    passes = _whole(Pass.objects.filter(pk__in=held_alike(locks, fps)))
     settling.did(passes, "named a cap for", caps={str(each.pk): _assumed(each) for each in passes})
     for each in passes:
         caps = [cap for cap in _assumed(each) if cap["name"] != name]
@@ -228,7 +226,7 @@ def _know_cap(settling: _Settling, one: Pass, fps: float) -> int:
     Pass.objects.bulk_update(passes, ["run_as"])
     note_each(settling.study, settling.tester, "named a cap", passes, f"{name}, {fps:.1f} fps: {settling.reason}")
     catch_up(settling.study)
-    settling.keep([(each, held[each.pk]) for each in passes if each.pk != one.pk])
+    settling.keep([(each, doubts[each.pk]) for each in passes if each.pk != one.pk])
     return len(passes)
 
 
@@ -255,7 +253,7 @@ def _know_length(settling: _Settling, test: Test, length_s: float) -> int:
 def _odd(settling: _Settling, one: Pass, _: PassDoubt) -> int:
     """The pass is odd, but real, since a repeat agrees: it counts, and is told."""
     repeats = RepeatFound.objects.filter(of=one) | RepeatFound.objects.filter(one=one)
-    if not repeats.filter(agrees=True).exists():
+    if not is_real(repeats.values_list("agrees", flat=True)):
         raise Conflict(
             "not_repeated", "No repeat agrees with this pass yet, so nothing says that it is real.",
             hint="Have it repeated; if the repeat agrees it can stand as odd.",

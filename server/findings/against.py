@@ -9,6 +9,7 @@ from typing import Any
 from bench.models import SetupVersion
 from problems import Problem
 from rennbahn import comparing
+from rennbahn.comparing.joining import DECIDES, other_figures, same_tests
 from rennbahn.kinds.against import beside, beside_words
 from rennbahn.plain import plain
 from studies.models import Lane, Study, Test
@@ -16,9 +17,6 @@ from studies.schemas import Method
 
 from findings.queries import Answer, Asked, answer_for
 from findings.record import KINDS
-
-#: What of a method decides what a figure is: results under another one are not the same figures.
-_DECIDES = ("low_school", "cell_school", "target_hz")
 
 
 def against(study_id: int, other_id: int, asked: Asked, theirs: Asked) -> dict[str, Any]:
@@ -40,10 +38,8 @@ def against(study_id: int, other_id: int, asked: Asked, theirs: Asked) -> dict[s
 
 def matched(tests: Iterable[Test], others: Iterable[Test]) -> list[tuple[Test, Test]]:
     """Tests of two studies that are the same one: the same version of a scene under the same condition."""
-    known = {(test.scene_id, test.condition_id): test for test in others}
-    return [
-        (test, known[test.scene_id, test.condition_id]) for test in tests if (test.scene_id, test.condition_id) in known
-    ]
+    mine, theirs = ([((test.scene_id, test.condition_id), test) for test in some] for some in (tests, others))
+    return same_tests(mine, theirs)
 
 
 def _lane(lane: Lane) -> dict[str, Any]:
@@ -104,15 +100,15 @@ def joined(core: comparing.Study, laid: Answer, older_id: int) -> tuple[comparin
     if older_id == laid.study.pk:
         raise Problem("same_study", "A study is joined with another one, not with itself.", field="joined")
     older = answer_for(older_id, Asked())
-    for name in _DECIDES:
-        mine, their = getattr(laid.study, name), getattr(older.study, name)
-        if mine != their:
-            raise Problem(
-                "method_differs",
-                f"“{older.study.question}” was measured with another {name.replace('_', ' ')} ({_told(their)}, here "
-                f"{_told(mine)}): its results are not joined.",
-                field="joined", hint="Give both studies one method, and their figures are made anew.",
-            )  # fmt: skip
+    here, there = ({name: getattr(one, name) for name in DECIDES} for one in (laid.study, older.study))
+    name = other_figures(here, there)
+    if name is not None:
+        raise Problem(
+            "method_differs",
+            f"“{older.study.question}” was measured with another {name.replace('_', ' ')} ({_told(there[name])}, here "
+            f"{_told(here[name])}): its results are not joined.",
+            field="joined", hint="Give both studies one method, and their figures are made anew.",
+        )  # fmt: skip
     same = {str(theirs.pk): str(own.pk) for own, theirs in matched(laid.all_tests, older.all_tests)}
     if not same:
         raise Problem(

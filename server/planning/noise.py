@@ -13,6 +13,7 @@ from bench.models import SetupPart
 from django.db import transaction
 from django.db.models import Count, Q, Sum
 from intake.measuring import FIGURE_COLUMNS
+from rennbahn.comparing.cells import cell_is_capped
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.planning.noise import Estimate, Pooled, Squares, learned, pooled, squares_within
 from rennbahn.planning.noise_book import firsts_of
@@ -78,8 +79,8 @@ class _Cell:
     setup: int | None = None
 
     def of(self, at: int, figure: str) -> list[float]:
-        """What counts of a figure; nothing of the average where most passes are capped."""
-        if figure == AVERAGE and 2 * sum(self.capped) >= len(self.capped):
+        """What counts of a figure; nothing of the average where the cell is capped."""
+        if figure == AVERAGE and cell_is_capped(sum(self.capped), len(self.capped)):
             return []
         return [values[at] for values in self.values]
 

@@ -19,7 +19,8 @@ from people.models import Role
 from planning.building import costs_of, factors_of, lanes_of, told_by, work_of
 from planning.calendar import BenchTime
 from planning.queries import bench_time, one_study, plan_of
-from rennbahn.checks.words import is_doubted, verdict_line
+from rennbahn.checks.settling import is_doubted
+from rennbahn.checks.words import verdict_line
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import LaneDescription
 from rennbahn.planning.schedule import PlannedPass

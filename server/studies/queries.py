@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable
 
 from bench.queries import setup_out, whole_versions
 from django.db.models import Count, Exists, OuterRef, Prefetch, Q, QuerySet
 from problems import NotFound
+from rennbahn.comparing import groups
 from rennbahn.planning.levels import missing_cells
 from scenes.models import Condition
 
@@ -92,35 +92,29 @@ def one_study(study_id: int) -> StudyOut:
 
 
 def group_key(condition: Condition) -> str:
-    """What tests may be pooled by: intent, resolution and preset of their condition."""
-    return "|".join((condition.intent, condition.resolution, condition.preset))
+    """What tests may be pooled by."""
+    return _pooled_by(condition).group
 
 
-def group_words(condition: Condition) -> str:
-    """A group as a reader calls it."""
-    told = ", ".join(filter(None, (condition.resolution, condition.preset)))
-    return told or condition.name
+def _pooled_by(condition: Condition) -> groups.Condition:
+    return groups.Condition(condition.intent, condition.resolution, condition.preset, condition.name)
 
 
 def groups_of(study: Study) -> list[GroupOut]:
-    """The groups of a study's tests, in the order of the tests. Two that read alike say why they were chosen."""
-    found: dict[str, list[Test]] = {}
+    """The groups of a study's tests, in the order of the tests."""
+    tests_of: dict[str, list[Test]] = {}
     for test in study.tests.all():
-        found.setdefault(group_key(test.condition), []).append(test)
-    words = {key: group_words(tests[0].condition) for key, tests in found.items()}
-    alike = Counter(words.values())
-    intents = {test.condition.intent for tests in found.values() for test in tests}
+        tests_of.setdefault(group_key(test.condition), []).append(test)
+    names = groups.group_names(_pooled_by(tests[0].condition) for tests in tests_of.values())
     return [
         GroupOut(
             key=key,
-            words=f"{words[key]} ({tests[0].condition.intent})"
-            if alike[words[key]] > 1 or len(intents) > 1
-            else words[key],
+            words=names[key],
             intent=tests[0].condition.intent,
             tests=len(tests),
             games=len({test.scene.game_id for test in tests}),
         )
-        for key, tests in found.items()
+        for key, tests in tests_of.items()
     ]
 
 

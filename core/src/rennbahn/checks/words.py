@@ -5,11 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 
-def is_doubted(weak: Sequence[bool]) -> bool:
-    """Whether a pass deserves another look, by how sure each of its doubts is: one that is unsure is told, no more."""
-    return not all(weak)
-
-
 def verdict_line(weak: Sequence[bool]) -> str:
     """The verdict of all checks on a pass; `weak` says of each doubt whether its check is known to be unsure."""
     firm = sum(not one for one in weak)

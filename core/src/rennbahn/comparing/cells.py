@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -65,9 +66,8 @@ class Sheet:
         shape = (len(study.lanes), len(study.tests))
         cell = np.array([self.lane_at[one.lane] * shape[1] + self.test_at[one.test] for one in accepted], dtype=np.intp)
         self.accepted = np.bincount(cell, minlength=shape[0] * shape[1]).reshape(shape)
-        # A cell is capped when at least half of its accepted passes are (reading 12).
         flagged = np.array([CAPPED in one.flags for one in accepted], dtype=np.float64)
-        self.capped = (self.accepted > 0) & (2 * _sums(cell, flagged, shape) >= self.accepted)
+        self.capped = cell_is_capped(_sums(cell, flagged, shape), self.accepted)
         bit = {source: 1 << at for at, source in enumerate(dict.fromkeys(one.source for one in accepted))}
         sources = np.zeros(shape[0] * shape[1], dtype=np.int64)
         np.bitwise_or.at(sources, cell, np.array([bit[one.source] for one in accepted], dtype=np.int64))
@@ -158,6 +158,11 @@ def median_factor(n: Ints | int, school: str = "median_pass") -> Floats:
         return np.ones(np.shape(n))
     factor: Floats = _MEDIAN_FACTORS[np.minimum(n, len(_MEDIAN_FACTORS) - 1)]
     return factor
+
+
+def cell_is_capped(capped: Any, accepted: Any) -> Any:
+    """Whether cells are capped, by how many of their accepted passes are: at least half of them (reading 12)."""
+    return (accepted > 0) & (2 * capped >= accepted)
 
 
 def cell_value(values: list[float], school: str) -> float:
