@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from comparing_oracle import Cells, adjusted
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS, Lane, Method, Pass, Scene, Study, Test, compare_study
+from rennbahn.comparing.model import Between
 from rennbahn.comparing.study import Comparison
 from rennbahn.inference.looks import SequentialRule
 
@@ -18,18 +19,28 @@ SEEDS = range(14)
 def simulated(seed: int, school: str) -> tuple[Study, dict[str, Cells]]:
     """A study of five to nine tests in three to nine scenes, with what reviewers meet.
 
-    Every second one has a drift that is allowed for, every third is looked at often, in every fifth a lane is noisier.
+    Every second one has a drift that is allowed for, every third is looked at often, in every fifth a lane is noisier,
+    and in every fourth passes tell their sessions, with rounds that shift all tests together.
     """
     rng = np.random.default_rng(seed)
     allowance = 0.01 if seed % 2 else 0.0
     looks = SequentialRule(8) if seed % 3 == 0 else None
     louder = 4.0 if seed % 5 == 0 else 1.0
     level = 0.05 if looks is None else looks.level
+    told = seed % 4 < 2
+    between = Between(0.004, 9.0) if seed % 4 == 1 else None
+    shifts = {(lane, number): float(rng.normal(0, 0.01)) for lane in "AB" for number in range(9)}
     count = int(rng.integers(5, 10))
     scenes = [f"s{int(rng.integers(0, count))}" for _ in range(count)]
     tests = [Test(f"t{i}", scenes[i]) for i in range(count)]
     scene_of = {test.id: test.scene for test in tests}
-    cells = {figure: Cells({}, scene_of, school=school, allowance=allowance, level=level) for figure in (AVERAGE, LOW)}
+    cells = {
+        figure: Cells(
+            {}, scene_of, school=school, allowance=allowance, level=level,
+            between=(between.sd, between.df or 0.0) if between else None,
+        )
+        for figure in (AVERAGE, LOW)
+    }  # fmt: skip
     passes = []
     for test in tests:
         rate = rng.uniform(40, 200)
@@ -43,24 +54,29 @@ def simulated(seed: int, school: str) -> tuple[Study, dict[str, Cells]]:
                 hour = float(rng.uniform(0, 4)) + (4.0 if lane == "B" else 0.0)
                 own = noise * (louder if lane == "B" else 1.0)
                 average = rate * (true if lane == "B" else 1.0) * np.exp(rng.normal(0, own) - 0.004 * hour)
+                average *= np.exp(shifts[lane, number]) if told else 1.0
+                # Lane A comes back on other days; lane B shares the first of them, or stays on one of its own.
+                session = f"day {number % 2 if lane == 'A' else 0 if seed % 8 < 4 else 9}" if told else None
                 low = average * 0.75 * np.exp(rng.normal(0, 2 * noise))
                 flag = bool(capped and number % 2 == 0)
                 flags += flag
                 figures = {AVERAGE: float(average), LOW: float(low)}
                 passes.append(
                     Pass(f"{test.id}{lane}{number}", lane, test.id, "accepted", figures=figures,
-                         flags=("capped",) if flag else (), clock_h=hour)
+                         flags=("capped",) if flag else (), clock_h=hour, session=session)
                 )  # fmt: skip
                 for figure in (AVERAGE, LOW):
                     cells[figure].values.setdefault((lane, test.id), []).append(figures[figure])
                     cells[figure].hours.setdefault((lane, test.id), []).append(hour)
+                    if session:
+                        cells[figure].sessions.setdefault((lane, test.id), []).append(session)
             if wanted and 2 * flags >= wanted:
                 cells[AVERAGE].capped.add((lane, test.id))
             if rng.random() < 0.3:
                 passes.append(Pass(f"{test.id}{lane}x", lane, test.id, "rejected", figures={AVERAGE: 1.0, LOW: 1.0}))
     lanes = (Lane("A", "a"), Lane("B", "b"))
     named = tuple(Scene(scene, scene, "run") for scene in sorted(set(scenes)))
-    method = Method(cell_school=school, drift_allowance=allowance, looks=looks)
+    method = Method(cell_school=school, drift_allowance=allowance, looks=looks, between=between)
     study = Study("s", method, lanes, named, tuple(tests), tuple(passes), (("A", "B"),))
     return study, cells
 
@@ -117,7 +133,17 @@ def test_suites(seed: int, school: str, figure: str) -> None:
             assert measured.df == pytest.approx(wanted["df"], rel=1e-9)
             assert measured.interval == pytest.approx(wanted["interval"], rel=1e-8)
             assert (suite.verdicts or {})[name] == wanted["verdict"]
-    assert suite.games_interval == pytest.approx(own.games_interval())
+            assert (measured.rounds is None) == (wanted["rounds"] is None)
+            for key in ("unit", "n_a", "n_b", "in_use") if measured.rounds else ():
+                assert getattr(measured.rounds, key) == wanted["rounds"][key]
+            if measured.rounds is not None:
+                assert measured.rounds.sd == pytest.approx(wanted["rounds"]["sd"], rel=1e-7)
+                assert measured.rounds.p == pytest.approx(wanted["rounds"]["p"], rel=1e-6)
+    wanted = own.games({scene: scene for scene in own.scene_of.values()})
+    assert (suite.games_interval is None) == (suite.single_game_interval is None) == (wanted is None)
+    if wanted is not None:
+        assert suite.games_interval == pytest.approx(wanted[0])
+        assert suite.single_game_interval == pytest.approx(wanted[1])
     assert set(suite.spread.outliers) == own.outliers()
     margins = [own.margin(test)["b_over_a"] for test in own.tests()]
     for percent, counts in suite.spread.beyond.items():

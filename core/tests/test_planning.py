@@ -10,12 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from rennbahn.errors import RennbahnError
 from rennbahn.planning.changes import lane_change
-from rennbahn.planning.drift_left import Method as Findings
-from rennbahn.planning.drift_left import Ran, Telling, propose_control, telling, with_controls
 from rennbahn.planning.fairness import PartDescription, SetupDescription
 from rennbahn.planning.needs import Asked, Expected
 from rennbahn.planning.noise import Estimate
 from rennbahn.planning.order import ordered
+from rennbahn.planning.order_tells import Method as Findings
+from rennbahn.planning.order_tells import Ran, Telling, propose_control, telling, with_controls
 from rennbahn.planning.schedule import ORDERS, Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Session, Work
 from rennbahn.planning.timeline import daily_sessions, lay_out, plan
 

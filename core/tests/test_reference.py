@@ -16,6 +16,7 @@ from rennbahn.comparing.settling import further_passes
 from rennbahn.errors import CaptureRefused
 from rennbahn.inference.looks import look_level
 from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
+from rennbahn.kinds.budget import inside_of
 from rennbahn.measures import Settings, figures_of
 from rennbahn.plain import plain
 
@@ -74,6 +75,9 @@ FORMULAS: dict[str, Callable[..., Any]] = {
     "passes_for_even": lambda s, d, cells: {"passes": passes_for_even(s, d, Freedom(cells))},
     "resolvable": lambda s, n, cells: {"margin": resolvable(s, n, Freedom(cells))},
     "further_passes": lambda **x: {"passes": further_passes(**x)},
+    "budget": lambda over, **x: {
+        "cells": [plain(one) | {"holds": one.holds} for one in inside_of(over, **x)],
+    },
     "look_level": lambda **x: {"level": look_level(**x)},
     "median_factor": lambda n: {"factor": float(median_factor(n))},
     "adjusted_p": lambda p: {"p_adjusted": adjusted_p(p)},

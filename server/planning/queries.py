@@ -15,7 +15,7 @@ from problems import NotFound
 from rennbahn.comparing.model import AVERAGE
 from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
 from rennbahn.plain import plain
-from rennbahn.planning.drift_left import Method, Ran, Telling, propose_control, telling
+from rennbahn.planning.order_tells import Method, Ran, Telling, propose_control, telling
 from rennbahn.planning.needs import Asked, Expected, Need, needs_of
 from rennbahn.planning.noise import guessed
 from rennbahn.planning.schedule import ORDERS, OrderName, Work

@@ -11,7 +11,7 @@ from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
-from rennbahn.planning.drift_left import CONTROLS
+from rennbahn.planning.order_tells import CONTROLS
 from studies.composing import plan_controls
 from studies.models import Pass, Study
 from studies.record import last_said, note

@@ -10,7 +10,7 @@ from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.comparing.model import MOST_DRIFT
 from rennbahn.comparing.words import PASS_REASONS
 from rennbahn.measures import LOW_SCHOOLS
-from rennbahn.planning.drift_left import USUAL_DRIFT
+from rennbahn.planning.order_tells import USUAL_DRIFT
 from scenes.models import Condition, Scene
 
 

@@ -9,7 +9,7 @@ from answering import Out
 from bench.schemas import SetupIn, SetupOut
 from pydantic import Field, StringConstraints
 from rennbahn.comparing.model import MOST_DRIFT
-from rennbahn.planning.drift_left import USUAL_DRIFT
+from rennbahn.planning.order_tells import USUAL_DRIFT
 from scenes.schemas import Name
 from strict import ONE_LINE, Edit, In
 

@@ -7,6 +7,7 @@ ladder of thirty lanes costs a few hundred array operations and not one per marg
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -15,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, CELL_SCHOOLS, FIGURES, Study
-from rennbahn.comparing.noise import PairNoise, Scatter
+from rennbahn.comparing.noise import NoiseOf, Scatter
+from rennbahn.comparing.units import UNTOLD, Sessions, Units, sessions_of
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -74,8 +76,12 @@ class Sheet:
         self.sources = sources.reshape(shape)
         values = np.array([[one.figures.get(f, math.nan) for f in self.figures] for one in accepted], dtype=np.float64)
         hours = np.array([math.nan if one.clock_h is None else one.clock_h for one in accepted], dtype=np.float64)
-        self._noise: dict[tuple[tuple[str, str], ...], PairNoise] = {}
-        self._fill(cell, values.reshape(len(accepted), len(self.figures)), hours, shape)
+        self._noise: dict[tuple[tuple[int, ...], ...], NoiseOf] = {}
+        values = values.reshape(len(accepted), len(self.figures))
+        self._fill(cell, values, hours, shape)
+        names = {name: at for at, name in enumerate(dict.fromkeys(one.session for one in accepted if one.session))}
+        session = np.array([names.get(one.session or "", UNTOLD) for one in accepted], dtype=np.intp)
+        self._passes = (values, hours, cell, session, shape)
 
     def _fill(self, cell: Ints, values: Floats, hours: Floats, shape: tuple[int, int]) -> None:
         figures = len(self.figures)
@@ -137,16 +143,52 @@ class Sheet:
         of_scene[np.arange(len(self.scene)), self.scene] = 1.0
         return Scatter(*(np.where(counting, x, 0.0) @ of_scene for x in (self.n - 1.0, self._yy, self._tt, self._ty)))
 
-    def noise_of(self, pairs: tuple[tuple[str, str], ...]) -> PairNoise:
-        """The noise of pairs of lanes over the whole study, whatever group of it is compared; remembered."""
-        if pairs not in self._noise:
-            a, b = (np.array([self.lane_at[pair[side]] for pair in pairs], dtype=np.intp) for side in (0, 1))
-            empty, clocked = self.n == 0, ~np.isnan(self.hour)
-            every = (empty | clocked).all(axis=-1)
-            any_of = clocked.any(axis=-1)
-            has_hours = every[:, a] & every[:, b] & (any_of[:, a] | any_of[:, b])
-            self._noise[pairs] = PairNoise(self.scatter, a, b, has_hours, self.study.method.drift_allowance)
-        return self._noise[pairs]
+    @cached_property
+    def rounds(self) -> Units:
+        """The passes of cells by round, in the study's order."""
+        values, hours, cell, _, shape = self._passes
+        return Units.of_rounds(values, hours, cell, shape)
+
+    @cached_property
+    def by_session(self) -> Units:
+        """The passes of cells by session."""
+        values, hours, cell, session, shape = self._passes
+        return Units.of_sessions(values, hours, cell, session, shape)
+
+    @cached_property
+    def sessions(self) -> Sessions:
+        """Where the passes of cells were run."""
+        values, _, cell, session, shape = self._passes
+        return sessions_of(values, cell, session, self.by_session, shape)
+
+    def noise_of(self, lanes: Sequence[Sequence[int]]) -> NoiseOf:
+        """The noise of sets of lanes over the whole study, whatever group of it is compared; remembered.
+
+        The sets have as many lanes each: pairs, or one set of all that are compared at once.
+        """
+        sets = tuple(tuple(int(lane) for lane in some) for some in lanes)
+        if sets not in self._noise:
+            at = np.array(sets, dtype=np.intp).reshape(len(sets), -1)
+            n, empty, clocked = self.n[:, at], self.n[:, at] == 0, ~np.isnan(self.hour[:, at])
+            has_hours = (empty | clocked).all(axis=(-1, -2)) & clocked.any(axis=(-1, -2))
+            self._noise[sets] = NoiseOf(
+                self.scatter.of(at), has_hours, self._uneven(at, n), self.study.method.drift_allowance
+            )
+        return self._noise[sets]
+
+    def _uneven(self, at: Ints, n: Ints) -> Bools:
+        """Have two lanes of a set unequal numbers of passes in a test that is not left out? Shape (F, P)."""
+        mixed = (self.sources & (self.sources - 1)) != 0
+        stands = (n > 0) & ~mixed[at]
+        if AVERAGE in self.figure_at:
+            stands[self.figure_at[AVERAGE]] &= ~self.capped[at]
+        if at.shape[1] == 2:
+            both = self.sources[at[:, 0]] | self.sources[at[:, 1]]
+            stands &= stands.all(axis=2, keepdims=True) & ((both & (both - 1)) == 0)[:, None, :]
+        most = np.where(stands, n, 0).max(axis=2)
+        least = np.where(stands, n, np.iinfo(np.int64).max).min(axis=2)
+        found: Bools = ((most > least) & stands.any(axis=2)).any(axis=-1)
+        return found
 
 
 def median_factor(n: Ints | int, school: str = "median_pass") -> Floats:

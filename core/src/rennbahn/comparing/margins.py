@@ -14,13 +14,13 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import stdtr, stdtrit
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
 from rennbahn.comparing.model import AVERAGE, CAPPED, CELL_SCHOOLS
 from rennbahn.comparing.noise import Noise
-from rennbahn.comparing.settling import OpenMargins, settling_passes
+from rennbahn.comparing.settling import OpenMargins, drawn_together, settling_passes
 from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
+from rennbahn.inference.reach import half_width, two_sided_p
 from rennbahn.plain import plain
 
 VERDICTS = ("ahead", "behind", "even", "open")
@@ -161,7 +161,8 @@ class Pairing:
             np.stack([np.where(self.kept, sheet.values(school)[:, lanes, tests], 1.0) for school in CELL_SCHOOLS])
             for lanes, tests in (grid_a, grid_b)
         )
-        self.noise = sheet.noise_of(self.pairs)
+        self.lanes_at = np.stack([a, b], axis=-1)
+        self.noise = sheet.noise_of(self.lanes_at.tolist())
         self.scene = sheet.scene[self.tests]
         #: Hours that B's passes lie after A's, where they tell anything; shape (F, P, T).
         self.later = np.zeros(self.kept.shape)
@@ -210,37 +211,86 @@ class Pairing:
         found: Floats = self.noise.slope_var[..., None] * self.later**2
         return found
 
+    @cached_property
+    def bias(self) -> Floats:
+        """How far ln r may be off by a drift that is held towards none, shape (F, P, T)."""
+        found: Floats = self.noise.held[..., None] * self.noise.allowance * np.abs(self.later)
+        return found
+
+    @cached_property
+    def sessions_told(self) -> Bools:
+        """Of each figure and pair: does every accepted pass tell its session? Shape (F, P)."""
+        sessions = self.sheet.sessions
+        a, b = self.lanes_at.T
+        found: Bools = sessions.told[:, a] & sessions.told[:, b] & sessions.there[:, self.lanes_at].any(axis=(2, 3, 4))
+        return found
+
+    @cached_property
+    def apart(self) -> tuple[Bools, Bools]:
+        """Sessions in which A and B stand apart, test by test: shape (F, P, T, S) each (reading 40).
+
+        A lane stands apart when its passes are all of one session in which the other lane has none there.
+        """
+        sessions = self.sheet.sessions
+        a, b = (lanes[:, None] for lanes in self.lanes_at.T)
+        there, only, grid = sessions.there, sessions.only, self.tests[None, :]
+        asked = (self.kept & self.sessions_told[..., None])[..., None]
+        of_a: Bools = only[:, a, grid] & ~there[:, b, grid] & asked
+        of_b: Bools = only[:, b, grid] & ~there[:, a, grid] & asked
+        return of_a, of_b
+
+    @cached_property
+    def session_var(self) -> Floats:
+        """The part of the variance of ln r that is due to sessions, shape (F, P, T)."""
+        between = self.sheet.study.method.between
+        if between is None or between.sd == 0.0:
+            return np.zeros(self.kept.shape)
+        of_a, of_b = self.apart
+        return np.asarray(between.sd**2 * (of_a.any(axis=-1).astype(np.float64) + of_b.any(axis=-1)))
+
+    @cached_property
+    def session_df(self) -> float:
+        """Degrees of freedom of what sessions differ by."""
+        between = self.sheet.study.method.between
+        return math.inf if between is None or between.df is None else between.df
+
     def shares(self, school: int) -> tuple[Floats, Floats]:
         """What each lane adds to the variance of ln r, as shares of v: h k^2 / n, shape (F, P, T) each."""
-        name, noise = CELL_SCHOOLS[school], self.noise
+        name, h = CELL_SCHOOLS[school], self.noise.h
         n_a, n_b = np.maximum(self.n_a, 1), np.maximum(self.n_b, 1)
         return (
-            noise.share_a[..., None] * median_factor(n_a, name) ** 2 / n_a,
-            noise.share_b[..., None] * median_factor(n_b, name) ** 2 / n_b,
+            h[..., 0, None] * median_factor(n_a, name) ** 2 / n_a,
+            h[..., 1, None] * median_factor(n_b, name) ** 2 / n_b,
         )
+
+    @cached_property
+    def errors(self) -> list[tuple[Floats, Floats]]:
+        """Standard errors of ln r with their degrees of freedom, by cell school, shape (F, P, T) each."""
+        return [self._error_and_df(school) for school in range(len(CELL_SCHOOLS))]
+
+    def _error_and_df(self, school: int) -> tuple[Floats, Floats]:
+        """Standard error of ln r with its degrees of freedom, shape (F, P, T) each (readings 35 and 40)."""
+        u_a, u_b = self.shares(school)
+        measured = self.v * (u_a + u_b) + self.drift_var
+        parts = np.stack([u_a, u_b], axis=-1)
+        # The loss is asked over sets of lanes: with tests before figures and pairs.
+        loss = np.moveaxis(self.noise.loss(np.moveaxis(parts, 2, 0)), 0, 2)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            df = 1.0 / (1.0 / self.df + loss)
+            apart = self.session_var
+            whole = measured + apart
+            df = np.where(apart > 0, whole**2 / (measured**2 / df + apart**2 / self.session_df), df)
+        return np.sqrt(whole), np.asarray(np.where(np.isnan(self.v), math.nan, df))
 
     def error_and_df(self, school: int, figure: int, pair: int) -> tuple[Floats, Floats]:
         """Standard error of ln r of one pair's tests, with its degrees of freedom, shape (T,) each."""
-        u_a, u_b = (share[figure, pair] for share in self._shares[school])
-        variance = self.v[figure, pair] * (u_a + u_b) + self.drift_var[figure, pair]
-        df = self.df[figure, pair]
-        if self.noise.unlike[figure, pair]:
-            df = df / 2.0 * (u_a + u_b) ** 2 / (u_a**2 + u_b**2)
-        return np.sqrt(variance), df
-
-    @cached_property
-    def _shares(self) -> list[tuple[Floats, Floats]]:
-        return [self.shares(school) for school in range(len(CELL_SCHOOLS))]
+        error, df = self.errors[school]
+        return error[figure, pair], df[figure, pair]
 
     def reach(self, school: int, figure: int, pair: int) -> Floats:
         """Half the interval of ln r at the study's level, shape (T,); NaN where there is none."""
         error, df = self.error_and_df(school, figure, pair)
-        # Tests share a few pools, and the quantile costs more than all else here.
-        some, back = np.unique(df, return_inverse=True)
-        with np.errstate(invalid="ignore"):
-            quantile = np.where(some >= 1, stdtrit(np.maximum(some, 1.0), 1.0 - self.level / 2.0), math.nan)
-        found: Floats = quantile[back] * error
-        return found
+        return half_width(error, df, self.bias[figure, pair], self.level)
 
     @property
     def level(self) -> float:
@@ -273,30 +323,47 @@ class Pairing:
         low, high = middle - reach, middle + reach
         codes = verdicts_of_logs(low, high, method.equal_band)
         kept, sure = self.kept[at, pair], self.kept[at, pair] & ~np.isnan(reach)
-        p = np.full(len(kept), math.nan)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            exact = np.where(middle[sure] == 0, 0.0, -np.inf)
-            t = np.where(error[sure] > 0, -np.abs(middle[sure]) / error[sure], exact)
-        p[sure] = 2.0 * stdtr(df[sure], t)
+        p = np.where(sure, two_sided_p(middle, error, df, self.bias[at, pair]), math.nan)
         adjusted = np.full(len(kept), math.nan)
         adjusted[sure] = adjusted_p(p[sure].tolist())
         further = np.zeros(len(kept), dtype=np.int64)
         open_ones = np.flatnonzero(sure & (codes == OPEN))
         if len(open_ones):
-            h_a, h_b = self.noise.share_a[at, pair], self.noise.share_b[at, pair]
-            one = np.ones(len(open_ones))
-            further[open_ones] = settling_passes(
-                OpenMargins(
-                    middle[open_ones], self.v[at, pair, open_ones], df[open_ones], self.n_a[at, pair, open_ones],
-                    self.n_b[at, pair, open_ones], h_a * one, h_b * one, self.drift_var[at, pair, open_ones],
-                ),
-                method.equal_band, CELL_SCHOOLS[cell_school], method.level,
-            )  # fmt: skip
+            further[open_ones] = self._further(at, pair, cell_school, open_ones, df)
         noise = {g: self.noise.noise(at, pair, g) for g in set(self.scene.tolist())}
         return [
             self._margin(at, pair, i, cell_school, codes, sure, noise, (low, high, p, adjusted, further))
             for i in range(len(kept))
         ]
+
+    def _further(self, at: int, pair: int, school: int, asked: NDArray[np.intp], df: Floats) -> NDArray[np.int64]:
+        """Further passes of tests whose verdict is open, shape (len(asked),)."""
+        h_a, h_b = self.noise.h[at, pair].tolist()
+        n_a, n_b, v = self.n_a[at, pair], self.n_b[at, pair], self.v[at, pair]
+        # With groups, all tests of the study are drawn together, whatever group is looked at.
+        mean, variance = self._together(school, at, pair)
+        return settling_passes(
+            OpenMargins(
+                self.middle[school, at, pair, asked], v[asked], df[asked], n_a[asked], n_b[asked],
+                np.full(len(asked), h_a), np.full(len(asked), h_b),
+                (self.drift_var + self.session_var)[at, pair, asked], self.bias[at, pair, asked],
+            ),
+            self.sheet.study.method.equal_band, CELL_SCHOOLS[school], self.level, mean, variance,
+        )  # fmt: skip
+
+    def _together(self, school: int, at: int, pair: int) -> tuple[float, float | None]:
+        """Mean of ln r over the tests of the finding that have an interval, and how far they truly scatter; no variance
+        where too few tests tell it."""
+        whole = self if len(self.tests) == len(self.sheet.study.tests) else Pairing(self.sheet, (self.pairs[pair],))
+        own = pair if whole is self else 0
+        df = whole.error_and_df(school, at, own)[1]
+        with np.errstate(invalid="ignore"):
+            there = whole.kept[at, own] & (df >= 1)
+        h_a, h_b = whole.noise.h[at, own].tolist()
+        by_chance = whole.v[at, own] * (
+            h_a / np.maximum(whole.n_a[at, own], 1) + h_b / np.maximum(whole.n_b[at, own], 1)
+        )
+        return drawn_together(whole.middle[school, at, own][there], by_chance[there])
 
     def _margin(
         self,

@@ -20,6 +20,8 @@ CAPPED = "capped"
 AVERAGE = "average_fps"
 #: No bench drifts faster than this, a share an hour.
 MOST_DRIFT = 0.1
+#: No sessions of one setup differ by more than this, as a share.
+MOST_BETWEEN = 0.1
 
 
 def low_figure(low: str, school: str) -> str:
@@ -32,12 +34,32 @@ FIGURES = (AVERAGE, *(low_figure(low, school) for low in LOWS for school in LOW_
 
 
 @dataclass(frozen=True)
+class Between:
+    """How unlike sessions are: the standard deviation of ln x between sessions of the same setup in the same test.
+
+    `df` are its degrees of freedom, None where it is a figure that the study states, taken as known.
+    """
+
+    sd: float
+    df: float | None = None
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.sd) and 0 <= self.sd <= MOST_BETWEEN):
+            _refuse(
+                "between",
+                f"what sessions differ by must lie between 0 and {MOST_BETWEEN:g}, as 0.003 for 0.3% (got {self.sd})",
+            )
+        if self.df is not None and not (math.isfinite(self.df) and self.df > 0):
+            _refuse("between", f"its degrees of freedom must be above 0, or none (got {self.df})")
+
+
+@dataclass(frozen=True)
 class Method:
     """The schools a study declares. `equal_band` is a share: 0.01 calls lanes within 1% even.
 
     `looks` is the rule by which passes are added while a verdict is open, where the study has one: every interval is
     then at the rule's stricter level. `drift_allowance` is the slow drift of the bench that is allowed for, as a share
-    an hour (its 95% bound); 0 allows for none.
+    an hour (its 95% bound); 0 allows for none. `between` is what sessions differ by, None where nothing is stated.
     """
 
     equal_band: float = 0.01
@@ -47,6 +69,7 @@ class Method:
     target_hz: float = 60.0
     looks: SequentialRule | None = None
     drift_allowance: float = 0.0
+    between: Between | None = None
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.equal_band) and 0 < self.equal_band < 1):
@@ -72,7 +95,7 @@ class Method:
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Method:
-        """Read the `settings` of a study file; `looks` holds `first` and `limit`."""
+        """Read the `settings` of a study file; `looks` holds `first` and `limit`, `between` `sd` and `df`."""
         given = dict(data)
         refuse_unknown(given, {one.name for one in fields(cls)}, "settings", "bad_study")
         looks = given.pop("looks", None)
@@ -80,7 +103,12 @@ class Method:
         if looks is not None:
             refuse_unknown(looks, {"first", "limit"}, "settings.looks", "bad_study")
             rule = SequentialRule(first=int(looks["first"]), limit=int(looks["limit"]))
-        return cls(**given, looks=rule)
+        between = given.pop("between", None)
+        apart = None
+        if between is not None:
+            refuse_unknown(between, {"sd", "df"}, "settings.between", "bad_study")
+            apart = Between(float(between["sd"]), None if between.get("df") is None else float(between["df"]))
+        return cls(**given, looks=rule, between=apart)
 
 
 @dataclass(frozen=True)
@@ -118,7 +146,7 @@ class Test:
 class Pass:
     """One run of a test in a lane. A status other than `accepted` is the reason why it does not count.
 
-    `clock_h` is the hour of the bench at which it ran, counted since its session began, where it is known.
+    `clock_h` is the hour of the bench at which it ran, counted since its `session` began, where they are known.
     """
 
     id: str
@@ -129,6 +157,7 @@ class Pass:
     flags: tuple[str, ...] = ()
     figures: Mapping[str, float] = field(default_factory=dict)
     clock_h: float | None = None
+    session: str | None = None
     facts: PassFacts = field(default_factory=PassFacts)
 
 
@@ -151,9 +180,9 @@ class Study:
 
     @property
     def groups(self) -> tuple[str, ...]:
-        """The groups of its tests, in order; empty where no test names one."""
-        named = dict.fromkeys(test.group for test in self.tests)
-        return () if set(named) <= {""} else tuple(named)
+        """The groups of its tests, in order; empty where they are not of several. Tests that name none are in none."""
+        named = dict.fromkeys(test.group for test in self.tests if test.group)
+        return tuple(named) if len(named) > 1 else ()
 
     def __post_init__(self) -> None:
         lanes, tests = {lane.id for lane in self.lanes}, {test.id for test in self.tests}
@@ -224,6 +253,7 @@ class Study:
                         tuple(x.get("flags") or ()),
                         {k: float(v) for k, v in (x.get("figures") or {}).items() if v is not None},
                         None if x.get("clock_h") is None else float(x["clock_h"]),
+                        None if x.get("session") is None else str(x["session"]),
                         PassFacts.from_json(x),
                     )
                     for number, x in enumerate(data["passes"], start=1)

@@ -1,7 +1,7 @@
-"""The noise of pairs of lanes: by scene, with drift taken out and lanes that scatter unlike (readings 13, 34, 35).
+"""The noise of sets of lanes: by scene, with drift taken out and lanes that scatter unlike (readings 13, 34, 35, 41).
 
-Every array is over figures F, pairs P and, where it has a third axis, scenes G, so that all pairs of a ladder cost a
-few dozen array operations.
+Every array is over figures F and sets of lanes P (pairs, or one set of all lanes of a ladder) and, where it has more
+axes, the M lanes of a set and scenes G, so that all pairs of a ladder cost a few dozen array operations.
 """
 
 from __future__ import annotations
@@ -12,19 +12,19 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import fdtr, fdtrc
+from scipy.special import chdtrc, fdtr, fdtrc
 
-from rennbahn.inference.drift import BOUND, tightness
-from rennbahn.inference.moderation import POOLS, Moderated, moderated
+from rennbahn.inference.drift import BOUND, SHOWN, spread_of
+from rennbahn.inference.moderation import POOLS, STUDY, Moderated, moderated
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-#: Both lanes need so many degrees of freedom before it is asked whether one is noisier, and it is at this p.
-FEWEST_OF_LANE = 8
+#: Lanes of as many passes scatter unlike at this p.
 UNLIKE = 0.05
-#: How often drift and noise are taken from each other.
-_ROUNDS = 3
+#: How often drift and noise are taken from each other, and then the lanes' sizes of it from both.
+_TIMES = 3
+_TIMES_OF_LANES = 5
 
 
 @dataclass(frozen=True)
@@ -62,28 +62,33 @@ class Noise:
 
 @dataclass(frozen=True)
 class SlowDrift:
-    """What was taken out as drift of the bench, in percent an hour at 95%; `allowance` is a share an hour."""
+    """What was taken out as drift of the bench, in percent an hour at 95%; `allowance` is a share an hour.
+
+    `held`: the passes do not show it, so it is held towards none.
+    """
 
     percent_per_hour: float
     low: float
     high: float
     allowance: float
+    held: bool
 
 
 @dataclass(frozen=True)
 class LaneNoise:
-    """Share of the noise that each lane has (1 where both scatter alike), with the p of their being alike."""
+    """How large each lane's scatter is beside the other's (1 where not `in_use`), with the p of their being alike."""
 
     a: float
     b: float
     p: float | None
+    in_use: bool
 
 
 @dataclass(frozen=True)
 class Scatter:
     """Sums within cells of ln x (`yy`), of the bench's hours (`tt`) and of both (`ty`), with their degrees of freedom.
 
-    Over cells of two passes or more; shape (F, L, G) each.
+    Over cells of two passes or more; shape (.., G) each, before that figures and lanes.
     """
 
     freedom: Floats
@@ -91,60 +96,127 @@ class Scatter:
     tt: Floats
     ty: Floats
 
+    def of(self, lanes: NDArray[np.intp]) -> Scatter:
+        """Of sets of lanes, by numbers of shape (P, M): shape (F, P, M, G) from (F, L, G)."""
+        return Scatter(*(x[:, lanes] for x in (self.freedom, self.yy, self.tt, self.ty)))
 
-class PairNoise:
-    """Noise of pairs of lanes under a drift that may be allowed for.
+    def left(self, slope: Floats) -> Floats:
+        """Sums of squares that a drift of ln x an hour, shape (F, P), leaves of each lane."""
+        if not slope.any():
+            return self.yy
+        b: Any = slope[..., None, None]
+        found: Floats = np.maximum(self.yy - 2.0 * b * self.ty + b * b * self.tt, 0.0)
+        return found
 
-    `scatter` is of all lanes; `a` and `b` (P,) are the numbers of each pair's lanes, and `clocked` (F, P) says where
-    every accepted pass of the pair has its hour. `v`, `df`, `pool` are as in
-    :class:`~rennbahn.inference.moderation.Moderated`; `slope` and `slope_var` (F, P) the drift of ln x an hour with its
-    variance, 0 where none is taken out; `share_a`, `share_b` each lane's share of v with `unlike` where they are in
-    use; `freedom` (F, P) is that of the whole study.
+
+class NoiseOf:
+    """Noise of sets of lanes under a drift that may be allowed for.
+
+    `scatter` has shape (F, P, M, G); `clocked` (F, P) says where every accepted pass of the set has its hour, `uneven`
+    (F, P) where its lanes have unequal numbers of passes in some test. `v`, `df`, `pool` (F, P, G) are as in
+    :class:`~rennbahn.inference.moderation.Moderated`. `slope` and `slope_var` (F, P) are the drift of ln x an hour with
+    its variance, 0 where none is taken out, and `held` (F, P) what share of the allowance holding it may leave in. `h`
+    (F, P, M) is the size of each lane's scatter, 1 where not `in_use` (F, P); `freedom` (F, P) that of the whole study.
     """
 
-    def __init__(
-        self, scatter: Scatter, a: NDArray[np.intp], b: NDArray[np.intp], clocked: Bools, allowance: float
-    ) -> None:
+    def __init__(self, scatter: Scatter, clocked: Bools, uneven: Bools, allowance: float) -> None:
         self.allowance = allowance
+        self.scatter = scatter
         self.drifting: Bools = clocked if allowance > 0 else np.zeros_like(clocked)
-        own_a, own_b = (
-            Scatter(*(x[:, side] for x in (scatter.freedom, scatter.yy, scatter.tt, scatter.ty))) for side in (a, b)
-        )
-        both = Scatter(own_a.freedom + own_b.freedom, own_a.yy + own_b.yy, own_a.tt + own_b.tt, own_a.ty + own_b.ty)
-        self.own_freedom = both.freedom
-        self.freedom = both.freedom.sum(axis=-1)
-        told = told_apart(both, self.drifting, allowance)
-        self.found, self.slope, self.slope_var = told.found, told.slope, told.slope_var
-        self.v, self.df, self.pool = told.found.v, told.found.df, told.found.pool
-        self._lanes(own_a, own_b, told.residual)
+        self.own_freedom = scatter.freedom.sum(axis=-2)
+        self.freedom = self.own_freedom.sum(axis=-1)
+        self.h = np.ones(scatter.freedom.shape[:-1])
+        self.slope = self.slope_var = self.held = self.sxx = np.zeros(clocked.shape)
+        residual = self._apart()
+        self._lanes(residual, uneven)
+        self.v, self.df, self.pool = self.found.v, self.found.df, self.found.pool
 
-    def _lanes(self, own_a: Scatter, own_b: Scatter, slope: Floats) -> None:
-        """Does one lane scatter more than the other (reading 35)?"""
+    def _apart(self) -> Floats:
+        """Noise and drift taken from each other; the drift that the noise was taken without."""
+        self.found = self._noise(self.slope)
+        residual = self.slope
+        for turn in range(_TIMES if self.drifting.any() else 0):
+            if turn:
+                self.found = self._noise(self.slope)
+            residual = self.slope
+            self._drift()
+        return residual
+
+    def _noise(self, slope: Floats) -> Moderated:
+        return moderated((self.scatter.left(slope) / self.h[..., None]).sum(axis=-2), self.own_freedom)
+
+    def _drift(self) -> None:
+        """The drift as passes show it, else held towards none (reading 34)."""
+        v = self.found.v
         with np.errstate(invalid="ignore", divide="ignore"):
-            weight = np.where(self.v > 0, 1.0 / self.v, 0.0)
-        there = self.v > 0
-        r_a, r_b = ((weight * left_by(own, slope)).sum(axis=-1) for own in (own_a, own_b))
-        d_a, d_b = (np.where(there, own.freedom, 0.0).sum(axis=-1) for own in (own_a, own_b))
-        asked = (d_a >= FEWEST_OF_LANE) & (d_b >= FEWEST_OF_LANE) & (r_a > 0) & (r_b > 0)
-        self.p = np.full(asked.shape, math.nan)
-        self.share_a, self.share_b = np.ones(asked.shape), np.ones(asked.shape)
-        if asked.any():
-            each_a, each_b = r_a[asked] / d_a[asked], r_b[asked] / d_b[asked]
-            over = each_a / each_b
-            smaller = np.minimum(fdtr(d_a[asked], d_b[asked], over), fdtrc(d_a[asked], d_b[asked], over))
-            self.p[asked] = 2.0 * smaller
-            use = self.p[asked] < UNLIKE
-            self.share_a[asked] = np.where(use, each_a, 1.0)
-            self.share_b[asked] = np.where(use, each_b, 1.0)
-        with np.errstate(invalid="ignore"):
-            self.unlike: Bools = self.p < UNLIKE
+            weight = np.where(v > 0, 1.0 / v, 0.0)[..., None, :] / self.h[..., None]
+            by_scene = (weight * self.scatter.tt).sum(axis=-2)
+            sxx, sxy = by_scene.sum(axis=-1), (weight * self.scatter.ty).sum(axis=(-1, -2))
+            tau2 = spread_of(self.allowance)
+            share = np.where(sxx * tau2 >= SHOWN, 1.0, sxx / (sxx + 1.0 / tau2))
+            slope = np.where(sxx > 0, share * sxy / sxx, 0.0)
+            # The weights are estimates themselves (Meier, "Variance of a weighted mean", Biometrics 9:59, 1953).
+            on_study = self.found.pool == STUDY
+            q = by_scene / sxx[..., None]
+            of_study = np.where(on_study, q, 0.0).sum(axis=-1)
+            own = np.where(on_study, 0.0, q * (1.0 - q) / self.found.df).sum(axis=-1)
+            more = 1.0 + 4.0 * (own + np.where(of_study > 0, of_study * (1.0 - of_study) / self.freedom, 0.0))
+            slope_var = np.where(sxx > 0, share**2 * more / sxx, 0.0)
+        self.sxx = np.where(self.drifting, sxx, 0.0)
+        self.slope = np.where(self.drifting, slope, 0.0)
+        self.slope_var = np.where(self.drifting, slope_var, 0.0)
+        self.held = np.where(self.drifting, 1.0 - share, 0.0)
 
-    def noise(self, figure: int, pair: int, scene: int) -> Noise:
+    def _lanes(self, residual: Floats, uneven: Bools) -> None:
+        """Does a lane scatter more than the others, and how much (readings 35 and 41)?"""
+        squares, freedom = self._over_noise(residual)
+        self.lane_freedom = freedom
+        self.asked = (freedom >= 1) & (squares > 0)
+        enough = self.asked.sum(axis=-1) >= 2
+        if squares.shape[-1] == 2:
+            enough &= self.asked.all(axis=-1)
+        self.asked &= enough[..., None]
+        self.p = np.where(enough, _alike(squares, freedom, self.asked), math.nan)
+        with np.errstate(invalid="ignore"):
+            self.in_use: Bools = enough & (uneven | (self.p < UNLIKE))
+        if not self.in_use.any():
+            return
+        for _ in range(_TIMES_OF_LANES):
+            squares, freedom = self._over_noise(self.slope)
+            with np.errstate(invalid="ignore", divide="ignore"):
+                q = np.where(self.asked, np.log(squares / freedom), 0.0)
+                among = np.where(self.asked, freedom, 0.0)
+                middle = (among * q).sum(axis=-1) / among.sum(axis=-1)
+            told = self.asked & self.in_use[..., None]
+            self.h = np.where(told, np.exp(q - np.where(self.in_use, middle, 0.0)[..., None]), 1.0)
+            self.found = self._noise(self.slope)
+            if self.drifting.any():
+                self._drift()
+        self.lane_freedom = self._over_noise(self.slope)[1]
+
+    def _over_noise(self, slope: Floats) -> tuple[Floats, Floats]:
+        """Each lane's squares over the noise of their scenes, with its degrees of freedom, shape (F, P, M) each."""
+        v = self.found.v[..., None, :]
+        with np.errstate(invalid="ignore", divide="ignore"):
+            squares = np.where(v > 0, self.scatter.left(slope) / v, 0.0).sum(axis=-1)
+        return squares, np.where(v > 0, self.scatter.freedom, 0.0).sum(axis=-1)
+
+    def loss(self, parts: Floats) -> Floats:
+        """What sizes that were estimated cost, as 1 over degrees of freedom, of sums whose variance the lanes have such
+        parts of: shape (.., F, P) from (.., F, P, M)."""
+        return _loss(parts, self.asked, self.lane_freedom, self.in_use)
+
+    def loss_of(self, parts: Floats, figure: int, group: int = 0) -> Floats:
+        """The same of sums (N,) of one figure and set of lanes, from parts (N, M)."""
+        at = (figure, group)
+        return _loss(parts, self.asked[at], self.lane_freedom[at], self.in_use[at])
+
+    def noise(self, figure: int, group: int, scene: int) -> Noise:
         """The noise of one scene, as an object."""
-        at, found = (figure, pair, scene), self.found
+        at, found = (figure, group, scene), self.found
         v, own = float(self.v[at]), float(found.own[at])
         df = 0.0 if math.isnan(v) else float(self.df[at])
-        prior, prior_df = float(found.prior[figure, pair]), float(found.prior_df[figure, pair])
+        prior, prior_df = float(found.prior[figure, group]), float(found.prior_df[figure, group])
         own_df = int(self.own_freedom[at])
         return Noise(
             s=None if math.isnan(v) else math.sqrt(v),
@@ -156,56 +228,45 @@ class PairNoise:
             prior_df=prior_df if math.isfinite(prior_df) else None,
         )
 
-    def drift(self, figure: int, pair: int) -> SlowDrift | None:
+    def drift(self, figure: int, group: int) -> SlowDrift | None:
         """What is taken out as drift, where any is."""
-        if not self.drifting[figure, pair]:
+        at = (figure, group)
+        if not self.drifting[at]:
             return None
-        b, reach = float(self.slope[figure, pair]), BOUND * math.sqrt(float(self.slope_var[figure, pair]))
+        b, held = float(self.slope[at]), bool(self.held[at] > 0)
+        variance = 1.0 / (float(self.sxx[at]) + 1.0 / spread_of(self.allowance)) if held else float(self.slope_var[at])
+        reach = BOUND * math.sqrt(variance)
         slope, low, high = (100.0 * math.expm1(value) for value in (b, b - reach, b + reach))
-        return SlowDrift(slope, low, high, self.allowance)
+        return SlowDrift(slope, low, high, self.allowance, held)
 
     def lanes(self, figure: int, pair: int) -> LaneNoise:
-        """The lanes' shares of the noise."""
+        """The sizes of the scatter of a pair's lanes."""
         p = float(self.p[figure, pair])
-        return LaneNoise(
-            float(self.share_a[figure, pair]), float(self.share_b[figure, pair]), None if math.isnan(p) else p
-        )
+        a, b = self.h[figure, pair].tolist()
+        return LaneNoise(a, b, None if math.isnan(p) else p, bool(self.in_use[figure, pair]))
 
 
-@dataclass(frozen=True)
-class ToldApart:
-    """Noise by scene, shape (.., G), and the drift of ln x an hour with its variance, shape (..), 0 where none is
-    taken out. `residual` is the drift that the noise was taken without."""
-
-    found: Moderated
-    slope: Floats
-    slope_var: Floats
-    residual: Floats
+def _loss(parts: Floats, asked: Bools, freedom: Floats, in_use: Bools) -> Floats:
+    with np.errstate(invalid="ignore", divide="ignore"):
+        shares = np.where(parts > 0, parts / parts.sum(axis=-1, keepdims=True), 0.0)
+        each = np.where(asked, shares**2 / freedom, 0.0).sum(axis=-1)
+        among = np.where(asked, freedom, 0.0).sum(axis=-1)
+        found: Floats = np.where(in_use, np.maximum(each - 1.0 / among, 0.0), 0.0)
+    return found
 
 
-def told_apart(scatter: Scatter, drifting: Bools, allowance: float) -> ToldApart:
-    """The noise of scenes and the drift of the bench, from what scatters within cells (readings 13 and 34)."""
-    slope = slope_var = residual = np.zeros(drifting.shape)
-    found = moderated(scatter.yy, scatter.freedom)
-    if not drifting.any():
-        return ToldApart(found, slope, slope_var, residual)
-    held = tightness(allowance)
-    for turn in range(_ROUNDS):
-        if turn:
-            found = moderated(left_by(scatter, slope), scatter.freedom)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            weight = np.where(found.v > 0, 1.0 / found.v, 0.0)
-        sxx, sxy = (weight * scatter.tt).sum(axis=-1), (weight * scatter.ty).sum(axis=-1)
-        residual = slope
-        slope = np.where(drifting, sxy / (sxx + held), 0.0)
-        slope_var = np.where(drifting, 1.0 / (sxx + held), 0.0)
-    return ToldApart(found, slope, slope_var, residual)
-
-
-def left_by(own: Scatter, slope: Floats) -> Floats:
-    """Sums of squares that a drift leaves, shape (F, P, G)."""
-    if not slope.any():
-        return own.yy
-    b: Any = slope[..., None]
-    left: Floats = np.maximum(own.yy - 2.0 * b * own.ty + b * b * own.tt, 0.0)
-    return left
+def _alike(squares: Floats, freedom: Floats, asked: Bools) -> Floats:
+    """The p of lanes scattering alike: F of two lanes, Bartlett's test of more ("Properties of sufficiency and
+    statistical tests", Proc. R. Soc. A 160, 1937). Shape (F, P)."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        if squares.shape[-1] == 2:
+            d_a, d_b = freedom[..., 0], freedom[..., 1]
+            over = (squares[..., 0] / d_a) / (squares[..., 1] / d_b)
+            return np.asarray(2.0 * np.minimum(fdtr(d_a, d_b, over), fdtrc(d_a, d_b, over)))
+        d, count = np.where(asked, freedom, 0.0), asked.sum(axis=-1)
+        whole = d.sum(axis=-1)
+        pooled = np.where(asked, squares, 0.0).sum(axis=-1) / whole
+        each = np.where(asked, d * np.log(squares / freedom), 0.0).sum(axis=-1)
+        inverse = np.where(asked, 1.0 / freedom, 0.0).sum(axis=-1)
+        scale = 1.0 + (inverse - 1.0 / whole) / (3.0 * (count - 1))
+        return np.asarray(chdtrc(count - 1, np.maximum((whole * np.log(pooled) - each) / scale, 0.0)))

@@ -32,6 +32,15 @@ class Agreement:
     depends_on_method: bool
 
 
+@dataclass(frozen=True)
+class PairSessions:
+    """In how many sessions lanes `a` and `b` were run, and how many both were run in."""
+
+    a: int
+    b: int
+    shared: int
+
+
 class Block:
     """Pairs of lanes over the tests of one group, or over tests by their numbers, with the suites of all of them.
 
@@ -72,6 +81,14 @@ class Block:
         """How the noise of a pair is shared between its lanes."""
         return self.pairing.noise.lanes(self.sheet.figure_at[figure], pair)
 
+    def sessions(self, figure: str, pair: int = 0) -> PairSessions | None:
+        """In how many sessions the lanes of a pair were run, None where a pass does not tell its own."""
+        at = self.sheet.figure_at[figure]
+        if not self.pairing.sessions_told[at, pair]:
+            return None
+        a, b = self.sheet.sessions.there[at, self.pairing.lanes_at[pair]].any(axis=1)
+        return PairSessions(int(a.sum()), int(b.sum()), int((a & b).sum()))
+
     def suite(self, figure: str, pair: int = 0) -> Suite:
         """The suite of a pair."""
         return suite_of(self.pairing, self.suites, figure, pair)
@@ -107,8 +124,8 @@ class Comparison:
     """Lane B over lane A: margins and suite by figure, agreement by kind (`average_fps`, `low_1`, `low_0.1`).
 
     `interval_level` is the level of every interval (0.05, or stricter where the study is looked at often); `noise`,
-    `drift` and `lane_noise` are what the intervals are made with. Where tests name groups, `groups` has the same of
-    each group.
+    `drift`, `lane_noise` and `sessions` are what the intervals are made with. Where tests are of several groups,
+    `groups` has the suite and agreement of each, and nothing is pooled over them.
     """
 
     a: str
@@ -117,6 +134,7 @@ class Comparison:
     noise: dict[str, dict[str, Noise]]
     drift: dict[str, SlowDrift | None]
     lane_noise: dict[str, LaneNoise]
+    sessions: dict[str, PairSessions | None]
     tests: dict[str, list[Margin]]
     suite: dict[str, Suite]
     agreement: dict[str, Agreement]
@@ -132,6 +150,7 @@ class Comparison:
             noise={figure: block.noise(figure, pair) for figure in figures},
             drift={figure: block.drift(figure, pair) for figure in figures},
             lane_noise={figure: block.lane_noise(figure, pair) for figure in figures},
+            sessions={figure: block.sessions(figure, pair) for figure in figures},
             tests={figure: block.margins(figure, pair) for figure in figures},
             suite={figure: block.suite(figure, pair) for figure in figures},
             agreement={kind: block.agreement(kind, pair) for kind in KINDS},
@@ -147,16 +166,20 @@ class Comparison:
             "noise": {f: {scene: n.as_json() for scene, n in by.items()} for f, by in self.noise.items()},
             "drift": plain(self.drift),
             "lane_noise": plain(self.lane_noise),
+            "sessions": plain(self.sessions),
             "tests": {figure: [m.as_json() for m in found] for figure, found in self.tests.items()},
-            "suite": {figure: suite.as_json() for figure, suite in self.suite.items()},
-            "agreement": plain(self.agreement),
+            # Tests of several groups are never pooled (reading 16).
+            "suite": {f: None if self.groups else suite.as_json() for f, suite in self.suite.items()},
+            "agreement": {kind: None if self.groups else plain(one) for kind, one in self.agreement.items()},
         }
         if self.groups:
-            own = {name: found.as_json() for name, found in self.groups.items()}
-            for found in own.values():
-                for of_the_pair in ("a", "b", "interval_level", "noise", "drift", "lane_noise"):
-                    del found[of_the_pair]
-            data["groups"] = own
+            data["groups"] = {
+                name: {
+                    "suite": {figure: suite.as_json() for figure, suite in found.suite.items()},
+                    "agreement": plain(found.agreement),
+                }
+                for name, found in self.groups.items()
+            }
         return data
 
 

@@ -15,8 +15,8 @@ from scipy.special import stdtrit
 from rennbahn.comparing.cells import Floats
 from rennbahn.comparing.margins import VERDICTS, Pairing, verdicts_of_logs, within_of
 from rennbahn.comparing.model import CELL_SCHOOLS, SUITE_SCHOOLS
-from rennbahn.inference.drift import BOUND, untold
-from rennbahn.inference.moderation import STUDY
+from rennbahn.comparing.suite_errors import UNIT_WORDS, ErrorsOf, SuiteErrors
+from rennbahn.inference.drift import BOUND
 from rennbahn.plain import plain
 
 BEYOND_PERCENT = (1, 3, 5, 10)
@@ -53,14 +53,32 @@ _RATIOS = {
 
 
 @dataclass(frozen=True)
-class Measured:
-    """Interval of the suite margin from pass noise and drift alone, with its degrees of freedom (not rounded).
+class Rounds:
+    """How far a lane's suite scatters from one `unit` (round, session) to the next, `n_a` and `n_b` of them complete.
 
-    Without any scatter there are no degrees of freedom, and the interval is a point.
+    `sd` is that of ln of the suite ratio's part in a unit, `p` how rarely as much comes from the noise of tests alone;
+    `in_use` where the interval rests on it.
+    """
+
+    unit: str
+    n_a: int
+    n_b: int
+    sd: float
+    p: float
+    in_use: bool
+
+
+@dataclass(frozen=True)
+class Measured:
+    """Interval of the suite margin from what was measured, with its degrees of freedom (not rounded).
+
+    Without any scatter there are no degrees of freedom, and the interval is a point. `rounds` is None where too few
+    units are complete to ask.
     """
 
     df: float | None
     interval: tuple[float, float] | None
+    rounds: Rounds | None = None
 
 
 @dataclass(frozen=True)
@@ -68,8 +86,8 @@ class SuiteDrift:
     """What slow drift of the bench does to a suite, as shares.
 
     `share` was taken off the margin, which is `raw` as measured; `left` is how far what is left uncertain of the drift
-    could still move it, either way at 95%. `untold` says that this is most of the interval, and that the passes showed
-    little of the drift: the order in which they were run cannot tell it from lanes.
+    could still move it, either way at 95%. `untold` says that the passes do not show the drift and that it is most of
+    the interval: the order in which they were run cannot tell it from lanes.
     """
 
     share: float
@@ -103,8 +121,8 @@ class Influence:
 class Suite:
     """One figure over all tests of one pair of lanes. Margins are shares; by suite school where a dict.
 
-    `measured` holds what pass noise and drift leave open, `games_interval` what other tests might give (None under
-    eight tests). In `each_game_once`, for screens, a game with several tests stands once (None under eight games);
+    `measured` holds what was measured leaves open; `games_interval` what the mean of other such games might be, and
+    `single_game_interval` what one other might give (None under eight games; a game with several tests stands once),
     `games` counts them. `within` is as in :class:`~rennbahn.comparing.margins.Margin`. `drift`, for screens, is that of
     the declared school, None where none is allowed for.
     """
@@ -113,14 +131,14 @@ class Suite:
     left_out: tuple[dict[str, Any], ...]
     margins: dict[str, float] | None = None
     measured: dict[str, Measured] | None = None
+    games: int = 0
     games_interval: tuple[float, float] | None = None
+    single_game_interval: tuple[float, float] | None = None
     verdicts: dict[str, str] | None = None
     verdict: str | None = None
     within: str | None = None
     spread: Spread | None = None
     influence: Influence | None = None
-    games: int = 0
-    each_game_once: tuple[float, float] | None = None
     drift: SuiteDrift | None = None
 
     def as_json(self) -> dict[str, Any]:
@@ -128,7 +146,7 @@ class Suite:
         if not self.tests:
             return {"tests": 0, "left_out": list(self.left_out)}
         data: dict[str, Any] = plain(self)
-        del data["games"], data["each_game_once"], data["drift"]
+        del data["drift"]
         return data
 
 
@@ -137,15 +155,13 @@ class Suites:
     """Suites of all pairs, arrays of shape (M, S, F, P): suite school, cell school, figure, pair.
 
     `middle` is ln of the suite ratio, NaN without a test; `low` and `high` the ends of its measured interval in ln, NaN
-    without noise; `df` its degrees of freedom; `drift_var` the part of its variance that is due to drift; `codes` the
-    verdicts as in :data:`VERDICTS`; `tests` (F, P) counts.
+    without noise; `errors` what they are made with; `codes` the verdicts as in :data:`VERDICTS`; `tests` (F, P) counts.
     """
 
     middle: Floats
     low: Floats
     high: Floats
-    df: Floats
-    drift_var: Floats
+    errors: SuiteErrors
     codes: NDArray[np.int8]
     tests: NDArray[np.int64]
 
@@ -154,15 +170,14 @@ def suites_of(pairing: Pairing) -> Suites:
     """Every suite of a pairing: each figure under each kind of mean and cell school."""
     kept = np.broadcast_to(pairing.kept, pairing.a.shape)
     tests = pairing.kept.sum(axis=-1)
-    variance_of = _Variances(pairing)
+    errors_of = ErrorsOf(pairing)
     found = [_middle_and_weights(school, pairing.a, pairing.right, kept) for school in SUITE_SCHOOLS]
     middle = np.stack([one[0] for one in found])
-    variance, df, drift_var = (np.stack(x) for x in zip(*(variance_of(*one[1]) for one in found), strict=True))
-    with np.errstate(invalid="ignore"):
-        reach = np.where(variance == 0.0, 0.0, stdtrit(df, 1.0 - pairing.level / 2.0) * np.sqrt(variance))
-    low, high = middle - reach, middle + reach
+    each = [errors_of(*one[1]) for one in found]
+    errors = SuiteErrors(*(np.stack([getattr(one, name) for one in each]) for name in SuiteErrors.__dataclass_fields__))
+    low, high = middle - errors.reach, middle + errors.reach
     codes = verdicts_of_logs(low, high, pairing.sheet.study.method.equal_band)
-    return Suites(middle, low, high, df, drift_var, codes, tests)
+    return Suites(middle, low, high, errors, codes, tests)
 
 
 def _middle_and_weights(school: str, a: Floats, b: Floats, kept: Any) -> tuple[Floats, tuple[Floats, Floats]]:
@@ -178,60 +193,6 @@ def _middle_and_weights(school: str, a: Floats, b: Floats, kept: Any) -> tuple[F
         all_over, all_under = over.sum(axis=-1, keepdims=True), under.sum(axis=-1, keepdims=True)
         middle = np.log(all_over / all_under)[..., 0]
         return middle, ratio.weights(over / all_over, under / all_under)
-
-
-class _Variances:
-    """Variance of ln of a suite ratio from pass noise and drift, with its degrees of freedom, by weights of tests."""
-
-    def __init__(self, pairing: Pairing) -> None:
-        noise, kept = pairing.noise, pairing.kept
-        shares = [pairing.shares(school) for school in range(len(CELL_SCHOOLS))]
-        self.of_a, self.of_b = (np.stack([one[side] * kept for one in shares]) for side in (0, 1))
-        #: No suite is measured with a test whose noise nobody knows.
-        with np.errstate(invalid="ignore"):
-            self.unknown = (kept & ~(pairing.df >= 1)).any(axis=-1) | (kept & np.isnan(pairing.v)).any(axis=-1)
-        # Tests of one scene share its pool; all that lean on the study share that one.
-        scenes = np.unique(pairing.scene)
-        self.of_scene = (pairing.scene[:, None] == scenes[None, :]).astype(np.float64)
-        self.on_study = noise.pool[..., scenes] == STUDY
-        self.v = np.nan_to_num(noise.v[..., scenes])
-        self.df = np.maximum(np.nan_to_num(noise.df[..., scenes], posinf=np.inf), 1.0)
-        # Those that lean on the study all have its noise.
-        self.study_v = np.where(self.on_study, self.v, 0.0).max(axis=-1, initial=0.0)
-        self.study_df = np.where(self.on_study, self.df, 1.0).max(axis=-1, initial=1.0)
-        self.unlike = noise.unlike
-        self.later, self.slope_var, self.whole_df = (
-            pairing.later * kept,
-            noise.slope_var,
-            np.maximum(noise.freedom, 1.0),
-        )
-
-    def __call__(self, weight_a: Floats, weight_b: Floats) -> tuple[Floats, Floats, Floats]:
-        """Variance, degrees of freedom and the drift's part, arrays of shape (S, F, P); NaN where noise is unknown."""
-        by_a, by_b = (self.of_a * weight_a**2) @ self.of_scene, (self.of_b * weight_b**2) @ self.of_scene
-        own = ~self.on_study
-        parts, weights = _pool(
-            np.where(own, by_a, 0.0), np.where(own, by_b, 0.0), self.v, self.df, self.unlike[..., None]
-        )
-        study_a, study_b = (np.where(own, 0.0, by).sum(axis=-1) for by in (by_a, by_b))
-        study, study_weight = _pool(study_a, study_b, self.study_v, self.study_df, self.unlike)
-        drift = self.slope_var * (self.later * weight_b).sum(axis=-1) ** 2
-        variance = parts.sum(axis=-1) + study + drift
-        # Welch and Satterthwaite over the distinct noise pools, with the drift as one more (reading 18).
-        with np.errstate(invalid="ignore", divide="ignore"):
-            df = variance**2 / (weights.sum(axis=-1) + study_weight + drift**2 / self.whole_df)
-            df = np.where(variance > 0, df, math.nan)
-        return np.where(self.unknown, math.nan, variance), np.where(self.unknown, math.nan, df), drift
-
-
-def _pool(by_a: Floats, by_b: Floats, v: Floats, df: Floats, unlike: NDArray[np.bool_]) -> tuple[Floats, Floats]:
-    """The part of the variance from a pool, and its square over the pool's degrees of freedom."""
-    both = by_a + by_b
-    part = v * both
-    with np.errstate(invalid="ignore", divide="ignore"):
-        freedom = np.where(unlike, df / 2.0 * both**2 / (by_a**2 + by_b**2), df)
-        weight = np.where(part > 0, part**2 / freedom, 0.0)
-    return part, weight
 
 
 def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Suite:
@@ -254,6 +215,7 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
     names = [study.tests[i].id for i in pairing.tests[kept].tolist()]
     games = [of_scene[study.tests[i].scene] for i in pairing.tests[kept].tolist()]
     logs = pairing.middle[place][kept]
+    by_game = _by_game(games, logs)
     declared = SUITE_SCHOOLS.index(method.suite_school)
     low, high = (float(x[declared][place]) for x in (suites.low, suites.high))
     verdicts = {name: VERDICTS[suites.codes[m][place]] for m, name in enumerate(SUITE_SCHOOLS)}
@@ -263,14 +225,14 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
         left_out=out,
         margins={name: math.expm1(suites.middle[m][place]) for m, name in enumerate(SUITE_SCHOOLS)},
         measured={name: _measured(suites, m, place) for m, name in enumerate(SUITE_SCHOOLS)},
-        games_interval=_games_interval(logs),
+        games=len(by_game),
+        games_interval=_games_interval(by_game, 1.0 / max(len(by_game), 1)),
+        single_game_interval=_games_interval(by_game, 1.0 + 1.0 / max(len(by_game), 1)),
         verdicts=verdicts,
         verdict=verdict,
         within=within_of(verdict, low, high),
         spread=_spread(names, logs, pairing.verdicts(school, at, pair)[kept]),
         influence=_influence(names, pairing.a[place][kept], pairing.right[place][kept], method.suite_school),
-        games=len(set(games)),
-        each_game_once=_games_interval(_by_game(games, logs)),
         drift=_drift(pairing, suites, place),
     )
 
@@ -282,21 +244,34 @@ def _drift(pairing: Pairing, suites: Suites, place: tuple[int, int, int]) -> Sui
     school, noise = pairing.sheet.study.method.suite_school, pairing.noise
     at = (SUITE_SCHOOLS.index(school), *place)
     raw, _ = _middle_and_weights(school, pairing.a[place], pairing.b[place], pairing.kept[place[1:]])
-    left = BOUND * math.sqrt(float(suites.drift_var[at]))
+    later = abs(float((pairing.later * pairing.kept)[place[1:]].mean()))
+    held = float(noise.held[place[1:]]) * noise.allowance
+    left = BOUND * math.sqrt(float(suites.errors.drift_var[at])) + held * later
     reach = float(suites.high[at] - suites.middle[at])
     return SuiteDrift(
         share=math.expm1(float(raw) - float(suites.middle[at])),
         raw=math.expm1(float(raw)),
         left=math.expm1(left),
         # Of two parts of an interval the larger is over 1 / sqrt(2) of it.
-        untold=left > reach / math.sqrt(2.0) and untold(float(noise.slope_var[place[1:]]), noise.allowance),
+        untold=held > 0 and left > reach / math.sqrt(2.0),
     )
 
 
 def _measured(suites: Suites, school: int, place: tuple[int, int, int]) -> Measured:
-    df, low, high = (float(x[school][place]) for x in (suites.df, suites.low, suites.high))
+    at, errors = (school, *place), suites.errors
+    low, high, df = float(suites.low[at]), float(suites.high[at]), float(errors.df[at])
     interval = None if math.isnan(low) else (math.expm1(low), math.expm1(high))
-    return Measured(None if math.isnan(df) else df, interval)
+    rounds = None
+    if not math.isnan(errors.p[at]):
+        rounds = Rounds(
+            UNIT_WORDS[errors.unit[at]], int(errors.n_a[at]), int(errors.n_b[at]), float(errors.sd[at]),
+            float(errors.p[at]), bool(errors.in_use[at]),
+        )  # fmt: skip
+    if math.isnan(df) or math.isinf(df):
+        return Measured(None, interval, rounds)
+    # Units alone are counted; what is left of parts by Satterthwaite is not.
+    whole = rounds is not None and rounds.in_use and df.is_integer()
+    return Measured(int(df) if whole else df, interval, rounds)
 
 
 def _by_game(games: list[str], logs: Floats) -> Floats:
@@ -306,11 +281,13 @@ def _by_game(games: list[str], logs: Floats) -> Floats:
     return means
 
 
-def _games_interval(logs: Floats) -> tuple[float, float] | None:
-    if len(logs) < FEWEST_FOR_GAMES:
+def _games_interval(by_game: Floats, share: float) -> tuple[float, float] | None:
+    """Around the mean of games, with such a share of their variance (reading 19)."""
+    if len(by_game) < FEWEST_FOR_GAMES:
         return None
-    middle = float(logs.mean())
-    reach = float(stdtrit(len(logs) - 1, _TWO_SIDED)) * float(logs.std(ddof=1)) / math.sqrt(len(logs))
+    middle = float(by_game.mean())
+    t = float(stdtrit(len(by_game) - 1, _TWO_SIDED))
+    reach = t * float(by_game.std(ddof=1)) * math.sqrt(share)
     return math.expm1(middle - reach), math.expm1(middle + reach)
 
 

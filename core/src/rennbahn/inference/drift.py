@@ -4,15 +4,10 @@ from __future__ import annotations
 
 #: The allowance is a bound at 95%, as this many standard deviations (the reading has two decimals).
 BOUND = 1.96
-#: Passes that leave over this share of the allowance open showed little of the drift.
-_LITTLE = 0.5
+#: The passes show a drift where they tell so many times as much of it as the allowance does.
+SHOWN = 3.0
 
 
-def tightness(allowance: float) -> float:
-    """How tightly a drift of ln x an hour is held towards 0 by its allowance (a share an hour): 1 over its variance."""
-    return (BOUND / allowance) ** 2
-
-
-def untold(slope_var: float, allowance: float) -> bool:
-    """Did the passes show little of a drift, whose variance they left at `slope_var`?"""
-    return slope_var * tightness(allowance) > _LITTLE**2
+def spread_of(allowance: float) -> float:
+    """The variance of a drift of ln x an hour that an allowance (a share an hour) stands for."""
+    return (allowance / BOUND) ** 2

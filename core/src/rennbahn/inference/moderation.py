@@ -18,7 +18,7 @@ FEWEST_GROUPS = 5
 #: With fewer, a group's own scatter is used from so many degrees of freedom on.
 FEWEST_FREEDOM = 4
 #: A group whose scatter would be this rare among the others stands alone.
-ALONE = 0.1
+ALONE = 0.2
 POOLS = ("own", "moderated", "study")
 OWN, MODERATED, STUDY = range(3)
 

@@ -11,6 +11,7 @@ from scipy.special import stdtrit
 
 from rennbahn.comparing.facts import BUDGET_SHARES
 from rennbahn.comparing.model import ACCEPTED, AVERAGE, Pass, Study
+from rennbahn.inference.looks import FALSE_CLAIMS
 from rennbahn.inference.moderation import moderated
 
 #: A lane holds a budget where at least this share of frames comes in time.
@@ -41,6 +42,22 @@ class BudgetCell:
     card_headroom: float | None
     processor_headroom: float | None
     holds: bool | None
+
+
+@dataclass(frozen=True)
+class Inside:
+    """The share of a cell's frames inside the budget with its interval; None without a capture or without noise."""
+
+    inside: float | None
+    low: float | None
+    high: float | None
+
+    @property
+    def holds(self) -> bool | None:
+        """True where the low end is at least 99%, false where the high end is under it, None where neither is shown."""
+        if self.low is None or self.high is None:
+            return None
+        return True if self.low >= HELD else False if self.high < HELD else None
 
 
 @dataclass(frozen=True)
@@ -82,34 +99,24 @@ def budget_of(study: Study) -> BudgetResult:
         if one.status == ACCEPTED:
             counting.setdefault((one.lane, one.test), []).append(one)
     cells = [(lane.id, test.id, counting.get((lane.id, test.id), [])) for test in study.tests for lane in study.lanes]
-    ends = _intervals([[_over(one) for one in passes] for _, _, passes in cells], study.method.level)
+    shares = [[x for one in passes if (x := one.facts.over_budget_share) is not None] for _, _, passes in cells]
     found = tuple(
-        _cell(lane, test, passes, budget_ms, between)
-        for (lane, test, passes), between in zip(cells, ends, strict=True)
+        _cell(lane, test, passes, budget_ms, inside)
+        for (lane, test, passes), inside in zip(cells, inside_of(shares, study.method.level), strict=True)
         if passes
     )
     return BudgetResult(budget_ms, HELD, found, tuple(_hardest(study, found)), tuple(_holding(study, found)))
 
 
-def _over(one: Pass) -> float | None:
-    return one.facts.over_budget_share
-
-
-def _cell(
-    lane: str, test: str, passes: Sequence[Pass], budget_ms: float, between: tuple[float | None, float | None]
-) -> BudgetCell:
-    over, card, processor, both = (_mean([getattr(p.facts, name) for p in passes]) for name in BUDGET_SHARES)
+def _cell(lane: str, test: str, passes: Sequence[Pass], budget_ms: float, inside: Inside) -> BudgetCell:
+    card, processor, both = (_mean([getattr(p.facts, name) for p in passes]) for name in BUDGET_SHARES[1:])
     spells = [p.facts.longest_spell_s for p in passes if p.facts.longest_spell_s is not None]
     gpu, cpu = _mean([p.facts.gpu_busy_ms for p in passes]), _mean([p.facts.cpu_busy_ms for p in passes])
-    low, high = between
-    holds = None
-    if low is not None and high is not None:
-        holds = True if low >= HELD else False if high < HELD else None
     return BudgetCell(
-        lane, test, len(passes), None if over is None else 1.0 - over, low, high, processor, card, both,
+        lane, test, len(passes), inside.inside, inside.low, inside.high, processor, card, both,
         max(spells) if spells else None,
         1000.0 / gpu if gpu else None, 1000.0 / cpu if cpu else None,
-        1.0 - gpu / budget_ms if gpu else None, 1.0 - cpu / budget_ms if cpu else None, holds,
+        1.0 - gpu / budget_ms if gpu else None, 1.0 - cpu / budget_ms if cpu else None, inside.holds,
     )  # fmt: skip
 
 
@@ -118,25 +125,31 @@ def _mean(values: Sequence[float | None]) -> float | None:
     return math.fsum(there) / len(there) if there else None
 
 
-def _intervals(over: Sequence[Sequence[float | None]], level: float) -> list[tuple[float | None, float | None]]:
-    """Intervals of the share inside of every cell.
+def inside_of(over: Sequence[Sequence[float]], level: float = FALSE_CLAIMS) -> list[Inside]:
+    """Shares of frames inside the budget of cells, from the shares over it in each pass (reading 42).
 
     Passes scatter alike on the arc sine of a share's root (Bartlett, "The square root transformation in analysis of
-    variance", JRSS Suppl. 3:68, 1936), each cell's variance drawn towards that of the others (reading 13).
+    variance", JRSS Suppl. 3:68, 1936), each cell's variance drawn towards that of the others (reading 13). A cell that
+    is never late has no scatter to give, and would lend the others its stillness: it only takes theirs.
+
+    >>> [one.holds for one in inside_of([[0.004, 0.006, 0.003], [0.0, 0.0, 0.0], [0.08, 0.1, 0.09]])]
+    [True, True, False]
     """
-    angles = [np.arcsin(np.sqrt(np.array([x for x in cell if x is not None], dtype=np.float64))) for cell in over]
+    angles = [np.arcsin(np.sqrt(np.array(cell, dtype=np.float64))) for cell in over]
+    never_late = [bool(len(x)) and not x.any() for x in angles]
     squares = np.array([float(((x - x.mean()) ** 2).sum()) if len(x) else 0.0 for x in angles])
-    freedom = np.array([max(len(x) - 1, 0) for x in angles], dtype=np.float64)
+    freedom = np.array([0.0 if still else max(len(x) - 1.0, 0.0) for x, still in zip(angles, never_late, strict=True)])
     noise = moderated(squares, freedom)
-    found: list[tuple[float | None, float | None]] = []
-    for x, v, df in zip(angles, noise.v.tolist(), noise.df.tolist(), strict=True):
+    found = []
+    for x, still, v, df in zip(angles, never_late, noise.v.tolist(), noise.df.tolist(), strict=True):
+        inside = 1.0 - math.fsum(np.sin(x) ** 2) / len(x) if len(x) else None
         if not len(x) or math.isnan(v) or not df >= 1:
-            found.append((None, None))
+            found.append(Inside(inside, *((1.0, 1.0) if still else (None, None))))
             continue
         reach = float(stdtrit(df, 1.0 - level / 2.0)) * math.sqrt(v / len(x))
         ends = np.clip([float(x.mean()) - reach, float(x.mean()) + reach], 0.0, math.pi / 2.0)
         low, high = (1.0 - np.sin(ends) ** 2).tolist()[::-1]
-        found.append((low, high))
+        found.append(Inside(inside, low, high))
     return found
 
 

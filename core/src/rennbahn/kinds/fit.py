@@ -1,8 +1,7 @@
 """Any number of lanes over some tests: what a weighing of their ln rates comes to, and how sure it is.
 
 Every kind of study asks for weighed sums of ln x (a level, a margin, an effect, a ratio of ratios). A :class:`Fit`
-holds what they are made from, for one figure, with the noise of all lanes taken together (readings 13, 34, 35 with all
-lanes in the place of two).
+holds what they are made from, for one figure, with the noise of all lanes taken together (reading 41).
 """
 
 from __future__ import annotations
@@ -13,19 +12,16 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import fdtr, fdtrc, stdtrit
+from scipy.special import stdtr
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
 from rennbahn.comparing.margins import VERDICTS, verdicts_of_logs
 from rennbahn.comparing.model import AVERAGE, CAPPED
-from rennbahn.comparing.noise import FEWEST_OF_LANE, UNLIKE, Scatter, ToldApart, left_by, told_apart
-from rennbahn.inference.moderation import STUDY
 from rennbahn.inference.ranges import widest_t
+from rennbahn.inference.reach import half_width
+from rennbahn.kinds.fit_errors import Place, errors_of
 
 Ats = NDArray[np.intp]
-
-#: How often the shares of unlike lanes and the noise are taken from each other.
-_ROUNDS = 4
 
 
 @dataclass(frozen=True)
@@ -39,7 +35,8 @@ class LeftOut:
 
 @dataclass(frozen=True)
 class Estimates:
-    """Weighed sums of ln x: `middle`, standard `error` and degrees of freedom `df`, shape (N,); NaN without noise.
+    """Weighed sums of ln x: `middle`, standard `error`, degrees of freedom `df` and `bias`, shape (N,); NaN without
+    noise.
 
     `far_df` counts far out, where many differences are held at once: Welch's and Satterthwaite's degrees of freedom are
     made for the middle of the distribution, and over several pools the tail is a little longer. Of one pool they are
@@ -50,19 +47,24 @@ class Estimates:
     error: Floats
     df: Floats
     far_df: Floats
+    bias: Floats
 
     def reach(self, level: float) -> Floats:
         """Half the interval at a level, shape (N,); NaN where there is none."""
-        with np.errstate(invalid="ignore"):
-            t = np.where(self.df >= 1, stdtrit(np.maximum(self.df, 1.0), 1.0 - level / 2.0), math.nan)
-        found: Floats = np.where(self.error == 0.0, 0.0, t * self.error)
-        return found
+        return half_width(self.error, self.df, self.bias, level)
 
     def reach_at_once(self, lanes: int, level: float) -> Floats:
         """The same for all differences between so many lanes at once."""
         t = np.array([widest_t(lanes, float(df), level) for df in self.far_df])
-        found: Floats = np.where(self.error == 0.0, 0.0, t * self.error)
-        return found
+        if not self.bias.any():
+            return np.asarray(np.where(self.error == 0.0, 0.0, t * self.error))
+        # A difference reaches as far as alone at the level at which alone it reaches as far as all at once.
+        found = np.full(t.shape, math.nan)
+        for at in np.flatnonzero(~np.isnan(t)).tolist():
+            df = float(self.far_df[at])
+            alone = 2.0 * float(stdtr(min(df, 1e9), -t[at]))
+            found[at] = float(half_width(self.error[at], df, self.bias[at], alone))
+        return np.where(self.error == 0.0, self.bias, found)
 
     def one(self, level: float, at: int = 0) -> Interval:
         """One of them with its interval, in ln."""
@@ -143,33 +145,16 @@ class Fit:
         mixed = (self.sources & (self.sources - 1)) != 0
         self.there = (self.n > 0) & ~self.capped & ~mixed
         self.value = sheet.values(self.method.cell_school)[self.at][grid]
-        self._noise(sheet, sheet.hour[self.at][grid])
-        with np.errstate(invalid="ignore", divide="ignore"):
-            self.log = np.log(self.value) - self.slope * self.later
-        factor = median_factor(np.maximum(self.n, 1), self.method.cell_school)
-        self.u = self.share[:, None] * factor**2 / np.maximum(self.n, 1)
-
-    def _noise(self, sheet: Sheet, hour: Floats) -> None:
-        """Noise and drift of all the lanes together; where one scatters unlike the others each has its own share."""
-        all_of = sheet.scatter
-        own = Scatter(*(x[self.at][self.lanes] for x in (all_of.freedom, all_of.yy, all_of.tt, all_of.ty)))
-        counted = self.n > 0
-        allowance = self.method.drift_allowance
-        clocked = bool(allowance > 0 and counted.any() and not np.isnan(hour[counted]).any())
-        self.later: Floats = np.zeros(hour.shape)
-        if clocked:
+        self.noise = sheet.noise_of([self.lanes.tolist()])
+        self.v, self.df, self.pool = (x[self.at, 0] for x in (self.noise.v, self.noise.df, self.noise.pool))
+        self.later: Floats = np.zeros(shape)
+        if self.noise.drifting[self.at, 0]:
+            hour, counted = sheet.hour[self.at][grid], self.n > 0
             self.later = np.where(counted, hour - hour[counted].mean(), 0.0)
-        self.share: Floats = np.ones(len(self.lanes))
-        told, squares, self.own_freedom = _apart(own, self.share, clocked, allowance)
-        self.unlike = _unlike(squares, self.own_freedom)
-        for _ in range(_ROUNDS if self.unlike else 0):
-            # A noisy lane's scatter would stand for that of all: each lane's is first set right by its share.
-            asked = (self.own_freedom >= FEWEST_OF_LANE) & (squares > 0)
-            self.share = np.where(asked, self.share * squares / np.maximum(self.own_freedom, 1.0), self.share)
-            told, squares, self.own_freedom = _apart(own, self.share, clocked, allowance)
-        self.v, self.df, self.pool = told.found.v[0], told.found.df[0], told.found.pool[0]
-        self.slope, self.slope_var = float(told.slope[0]), float(told.slope_var[0])
-        self.freedom = float(own.freedom.sum())
+        with np.errstate(invalid="ignore", divide="ignore"):
+            self.log = np.log(self.value) - float(self.noise.slope[self.at, 0]) * self.later
+        factor = median_factor(np.maximum(self.n, 1), self.method.cell_school)
+        self.u = self.noise.h[self.at, 0][:, None] * factor**2 / np.maximum(self.n, 1)
 
     @property
     def level(self) -> float:
@@ -205,46 +190,16 @@ class Fit:
         return last
 
     def weighed(self, weights: Floats) -> Estimates:
-        """Sums of ln x by weights of shape (N, L, T), which must be 0 where a cell does not stand.
-
-        The degrees of freedom are Welch's and Satterthwaite's over the pools of noise, what is left of the drift, and,
-        where lanes scatter unlike, over the lanes (reading 18).
-        """
-        count = len(weights)
+        """Sums of ln x by weights of shape (N, L, T), which must be 0 where a cell does not stand."""
         log = np.where(self.there, self.log, 0.0)
         middle = np.einsum("nlt,lt->n", weights, log)
         if self.at is None:
-            nothing = np.full(count, math.nan)
-            return Estimates(middle, nothing, nothing, nothing)
-        # By scene and lane, then by pool: scenes that lean on the study are one.
-        scenes, back = np.unique(self.scene, return_inverse=True)
-        of_scene = (back[:, None] == np.arange(len(scenes))[None, :]).astype(np.float64)
-        part = (weights**2 * self.u) @ of_scene * np.nan_to_num(self.v[scenes])
-        used = ((weights != 0).any(axis=1).astype(np.float64) @ of_scene) > 0
-        with np.errstate(invalid="ignore"):
-            unknown = (used & ~(self.df[scenes] >= 1)).any(axis=-1)
-        by_scene, by_lane = part.sum(axis=1), part.sum(axis=2)
-        on_study = self.pool[scenes] == STUDY
-        df = np.maximum(np.nan_to_num(self.df[scenes], posinf=np.inf), 1.0)
-        spread = np.where(on_study, 0.0, by_scene**2 / df).sum(axis=-1)
-        squares = np.where(on_study, 0.0, by_scene**2).sum(axis=-1)
-        if on_study.any():
-            whole = by_scene[:, on_study].sum(axis=-1) ** 2
-            spread += whole / df[on_study].max()
-            squares += whole
-        drift = self.slope_var * np.einsum("nlt,lt->n", weights, self.later) ** 2
-        spread += drift**2 / max(self.freedom, 1.0)
-        squares += drift**2
-        if self.unlike:
-            asked = self.own_freedom >= FEWEST_OF_LANE
-            spread += (by_lane[:, asked] ** 2 / self.own_freedom[asked]).sum(axis=-1)
-        variance = by_scene.sum(axis=-1) + drift
-        with np.errstate(invalid="ignore", divide="ignore"):
-            found_df = np.where(variance > 0, variance**2 / spread, np.inf)
-            of_one = np.where(variance > 0, squares / variance**2, 1.0)
-        error = np.where(unknown, math.nan, np.sqrt(variance))
-        df = np.where(unknown, math.nan, found_df)
-        return Estimates(middle, error, df, np.maximum(df / (2.0 - of_one), np.minimum(df, 1.0)))
+            nothing = np.full(len(weights), math.nan)
+            return Estimates(middle, nothing, nothing, nothing, np.zeros(len(weights)))
+        place = Place(self.sheet, self.at, self.lanes, self.tests, self.noise)
+        found = errors_of(place, weights, self.u, self.later, self.level)
+        far = np.maximum(found.df / (2.0 - found.one_part), np.minimum(found.df, 1.0))
+        return Estimates(middle, found.error, found.df, far, found.bias)
 
     def cells(self) -> list[list[Interval | None]]:
         """Each lane's ln of the rate in each test with its interval; None where it does not stand."""
@@ -271,35 +226,6 @@ class Fit:
     def name(self, lane: int) -> str:
         """Id of a lane by its number in this fit."""
         return str(self.study.lanes[self.lanes[lane]].id)
-
-
-def _apart(own: Scatter, share: Floats, clocked: bool, allowance: float) -> tuple[ToldApart, Floats, Floats]:
-    """Noise and drift from what scatters in the lanes, each set right by its share of the noise; then each lane's
-    squares over that noise, with their degrees of freedom, shape (L,)."""
-    right = Scatter(own.freedom, *(x / share[:, None] for x in (own.yy, own.tt, own.ty)))
-    whole = Scatter(*(x.sum(axis=0, keepdims=True) for x in (right.freedom, right.yy, right.tt, right.ty)))
-    told = told_apart(whole, np.array([clocked]), allowance)
-    v = told.found.v[0]
-    with np.errstate(invalid="ignore", divide="ignore"):
-        weight = np.where(v > 0, 1.0 / v, 0.0)
-    squares = (weight * left_by(right, told.residual)).sum(axis=-1)
-    freedom: Floats = np.where(v > 0, own.freedom, 0.0).sum(axis=-1)
-    return told, squares, freedom
-
-
-def _unlike(squares: Floats, freedom: Floats) -> bool:
-    """Does any lane scatter unlike all others together (reading 35, at 5% over all lanes)?"""
-    asked = np.flatnonzero((freedom >= FEWEST_OF_LANE) & (squares > 0))
-    if len(asked) < 2:
-        return False
-    all_squares, all_freedom = squares[asked].sum(), freedom[asked].sum()
-    for lane in asked.tolist():
-        d, rest = freedom[lane], all_freedom - freedom[lane]
-        over = (squares[lane] / d) / ((all_squares - squares[lane]) / rest)
-        p = 2.0 * min(float(fdtr(d, rest, over)), float(fdtrc(d, rest, over)))
-        if p < UNLIKE / len(asked):
-            return True
-    return False
 
 
 def of_figure(figure: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from rennbahn.display import percent
-from rennbahn.planning.drift_left import Telling
+from rennbahn.planning.order_tells import Telling
 
 
 def untold_words(told: Telling, allowance: float) -> str:
