@@ -93,7 +93,7 @@ def test_a_single_pass_has_no_interval_and_stays_open() -> None:
     comparison = compare_study(study(1.2, passes=1)).compare[0]
     margin = comparison.tests["average_fps"][0]
     assert (margin.interval, margin.verdict, margin.p, margin.further_passes) == (None, "open", None, None)
-    sentence = finding_sentences(comparison, Method(), "average_fps", "plain fins", "tall fins")[0]
+    sentence = finding_sentences(comparison.suite, Method(), "average_fps", "plain fins", "tall fins")[0]
     assert "cannot say how sure" in sentence
 
 
@@ -105,21 +105,21 @@ def test_equal_lanes_to_the_last_digit_are_even() -> None:
 def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
     method = Method()
     behind = compare_study(study(0.96, noise=0.002)).compare[0]
-    first, second = finding_sentences(behind, method, "average_fps", "plain fins", "tall fins")
+    first, second = finding_sentences(behind.suite, method, "average_fps", "plain fins", "tall fins")
     assert first.startswith("Tall fins: 3.9% behind plain fins in average fps in these games (95% interval −")
     assert first.endswith("6 tests).")
     assert "1% low" in second
-    assert "1% low" in finding_sentences(behind, method, "low_1", "plain fins", "tall fins")[0]
+    assert "1% low" in finding_sentences(behind.suite, method, "low_1", "plain fins", "tall fins")[0]
     evens = [compare_study(study(1.0, noise=0.001, seed=seed)).compare[0] for seed in range(9)]
     even = next(one for one in evens if one.suite[AVERAGE].within is None)
     leaning = next(one for one in evens if one.suite[AVERAGE].within == "ahead")
-    said, leans = (finding_sentences(one, method, "average_fps", "A", "B")[0] for one in (even, leaning))
+    said, leans = (finding_sentences(one.suite, method, "average_fps", "A", "B")[0] for one in (even, leaning))
     assert "A: even in average fps in these games, the difference" in said
     assert "A: even in average fps in these games: B ahead, but within the band of 1.0%" in leans
     unsure = compare_study(study(0.985, noise=0.03)).compare[0]
-    assert "It is open how" in finding_sentences(unsure, method, "average_fps", "A", "B")[0]
+    assert "It is open how" in finding_sentences(unsure.suite, method, "average_fps", "A", "B")[0]
     nothing = compare_study(replace(study(), passes=())).compare[0]
-    assert finding_sentences(nothing, method, "average_fps", "A", "B") == []
+    assert finding_sentences(nothing.suite, method, "average_fps", "A", "B") == []
     assert verdict_words(behind.tests["average_fps"][0], "plain fins") == "behind plain fins"
     words = verdict_words(unsure.tests["average_fps"][1], "plain fins")
     assert words.startswith("open: ")
@@ -160,7 +160,7 @@ def capped_study(tests: int) -> Study:
 
 
 def test_where_a_cap_holds_every_average_the_sentence_says_what_is_there() -> None:
-    first, second = finding_sentences(compare_study(capped_study(6)).compare[0], Method(), AVERAGE, "A", "B")
+    first, second = finding_sentences(compare_study(capped_study(6)).compare[0].suite, Method(), AVERAGE, "A", "B")
     assert first == (
         "A cap holds the rate in every test, so average fps says nothing about the lanes: the lows below are compared."
     )
@@ -201,10 +201,11 @@ def test_a_game_stands_once_among_the_games_however_many_tests_it_has() -> None:
     each = tuple(replace(scene, game=f"Game {at}") for at, scene in enumerate(whole.scenes))
     together, apart = (compare_study(replace(whole, scenes=scenes)).compare[0].suite[AVERAGE] for scenes in (two, each))
     assert (together.games, apart.games) == (8, 10)
-    ends = [one.each_game_once for one in (together, apart)]
+    ends = [one.games_interval for one in (together, apart)]
     assert ends[0] is not None
     assert ends[1] is not None
-    assert ends[1] == apart.games_interval
+    assert together.single_game_interval is not None
+    assert together.single_game_interval[0] < ends[0][0], "one game scatters more than the mean of many"
     width = [math.log1p(high) - math.log1p(low) for low, high in (ends[0], ends[1])]
     assert width[0] != pytest.approx(width[1]), "three tests of a game are one game"
     assert "10 tests in 8 games" in suite_sentence(together, Method(), AVERAGE, "A", "B").text

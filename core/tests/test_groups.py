@@ -81,9 +81,14 @@ def test_the_command_line_gives_groups(tmp_path: Path, capsys: pytest.CaptureFix
     file = tmp_path / "study.json"
     file.write_text(json.dumps(study()))
     assert cli.main(["study", str(file), "--json"]) == 0
-    found = json.loads(capsys.readouterr().out)["compare"][0]["groups"]
+    whole = json.loads(capsys.readouterr().out)["compare"][0]
+    found = whole["groups"]
     assert list(found) == list(MARGINS)
-    assert set(found["expose"]) == {"tests", "suite", "agreement"}
+    assert set(found["expose"]) == {"suite", "agreement"}
+    assert set(whole["suite"].values()) | set(whole["agreement"].values()) == {None}, "nothing is pooled over groups"
+    assert cli.main(["study", str(file)]) == 0
+    said = [line for line in capsys.readouterr().out.splitlines() if "in average fps in" in line]
+    assert [line.split(":")[0] for line in said] == list(MARGINS)
 
 
 def test_who_looks_after_every_pass_has_wider_intervals_everywhere() -> None:

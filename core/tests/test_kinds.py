@@ -129,7 +129,7 @@ def test_a_sweep_tells_shape_watts_and_equal_power() -> None:
 @pytest.mark.parametrize(
     ("curve", "shape", "says"),
     [
-        (lambda _: 80.0, "flat", "No difference"),
+        (lambda _: 80.0, "flat", "Even"),
         (lambda x: 60 + 0.2 * x, "rising", "no knee is shown"),
         (lambda x: 120 - 0.2 * x, "falling", "less"),
         (lambda x: 100 - 0.01 * (x - 140) ** 2, "peaked", "W"),

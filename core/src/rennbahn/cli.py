@@ -23,13 +23,14 @@ from rennbahn.comparing.words import (
     level_sentence,
     level_words,
     no_number_words,
+    raised,
     reason_words,
     slow_drift_words,
     verdict_words,
 )
 from rennbahn.display import fps, ms, signed_percent
 from rennbahn.errors import CaptureRefused, RennbahnError
-from rennbahn.kinds import answer_of
+from rennbahn.kinds import answer_of, tells_limits
 from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.rates import Low
 from rennbahn.tables import aligned, answer_parts
@@ -185,7 +186,8 @@ def _study(arguments: argparse.Namespace) -> int:
     refused = False
     for number, name in enumerate(arguments.files):
         try:
-            study = Study.from_json(_load(name))
+            data = _load(name)
+            study = Study.from_json(data)
             sheet = Sheet(study)
             result, answer = compare_study(study, sheet), answer_of(sheet)
         except RennbahnError as error:
@@ -193,7 +195,9 @@ def _study(arguments: argparse.Namespace) -> int:
             print(f"{name}: {error.message}", file=sys.stderr)
             continue
         if arguments.json:
-            _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | answer.as_json())
+            # Plain margins of rates alone, of a file that names no kind, have nothing to say of limits.
+            told = answer.as_json() if "kind" in data or tells_limits(study) else {}
+            _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | told)
         else:
             parts = [*answer_parts(study, answer), *(_comparison_text(study, one) for one in result.compare)]
             print(("\n\n" if number else "") + "\n\n".join(parts))
@@ -206,15 +210,17 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
     tests = {test.id: test for test in study.tests}
     name_a, name_b = names[comparison.a], names[comparison.b]
     parts = [f"{study.name}: {name_b} against {name_a} (baseline)"]
-    parts += finding_sentences(comparison, study.method, AVERAGE, name_a, name_b)
+    # Groups are never pooled into one sentence: each has its own.
+    for group, of_group in (comparison.groups or {"": comparison}).items():
+        suites, heading = of_group.suite, f"{group}: " if group else ""
+        parts += [f"{heading}{one}" for one in finding_sentences(suites, study.method, AVERAGE, name_a, name_b)]
+        if AVERAGE in suites:
+            parts += filter(None, [no_number_words(suites[AVERAGE], names)])
+            parts.append(f"{heading}{raised(games_interval_words(suites[AVERAGE]))}.")
     parts += [f"{level_sentence(study.method)}"] if study.method.looks else []
-    if AVERAGE in comparison.suite:
-        parts += filter(None, [no_number_words(comparison.suite[AVERAGE], names)])
     drift = comparison.drift.get(AVERAGE)
     if drift is not None:
         parts.append(slow_drift_words(drift))
-    if AVERAGE in comparison.suite:
-        parts.append(f"Over games: {games_interval_words(comparison.suite[AVERAGE])}.")
     for figure in (AVERAGE, low_figure("1", study.method.low_school)):
         found = comparison.tests.get(figure, [])
         counted = sorted((m for m in found if m.left_out is None), key=lambda m: -m.b_over_a)
@@ -240,7 +246,12 @@ def _comparison_text(study: Study, comparison: Comparison) -> str:
             )
         heads = (figure, name_a, name_b, "margin", level_words(study.method), "passes", "verdict")
         parts.append(aligned(heads, rows))
-    flips = [kind for kind, agreement in comparison.agreement.items() if agreement.depends_on_method]
+    flips = [
+        f"{kind}{f' in {group}' if group else ''}"
+        for group, of_group in (comparison.groups or {"": comparison}).items()
+        for kind, agreement in of_group.agreement.items()
+        if agreement.depends_on_method
+    ]
     if flips:
         parts.append("Depends on the method: another school gives another verdict for " + ", ".join(flips) + ".")
     return "\n\n".join(parts)

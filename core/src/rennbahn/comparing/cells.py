@@ -168,7 +168,7 @@ class Sheet:
         """
         sets = tuple(tuple(int(lane) for lane in some) for some in lanes)
         if sets not in self._noise:
-            at = np.array(sets, dtype=np.intp).reshape(len(sets), -1)
+            at = np.array(sets, dtype=np.intp).reshape(len(sets), len(sets[0]) if sets else 2)
             n, empty, clocked = self.n[:, at], self.n[:, at] == 0, ~np.isnan(self.hour[:, at])
             has_hours = (empty | clocked).all(axis=(-1, -2)) & clocked.any(axis=(-1, -2))
             self._noise[sets] = NoiseOf(

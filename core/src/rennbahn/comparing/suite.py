@@ -123,8 +123,9 @@ class Suite:
 
     `measured` holds what was measured leaves open; `games_interval` what the mean of other such games might be, and
     `single_game_interval` what one other might give (None under eight games; a game with several tests stands once),
-    `games` counts them. `within` is as in :class:`~rennbahn.comparing.margins.Margin`. `drift`, for screens, is that of
-    the declared school, None where none is allowed for.
+    `games` counts them. `within` is as in :class:`~rennbahn.comparing.margins.Margin`. For screens, `drift` is that of
+    the declared school, None where none is allowed for, and `apart` holds `a` and `b` where that lane stands in some
+    test on one session in which the other is not.
     """
 
     tests: int
@@ -140,13 +141,14 @@ class Suite:
     spread: Spread | None = None
     influence: Influence | None = None
     drift: SuiteDrift | None = None
+    apart: tuple[str, ...] = ()
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; with no test left only `tests` and `left_out`."""
         if not self.tests:
             return {"tests": 0, "left_out": list(self.left_out)}
         data: dict[str, Any] = plain(self)
-        del data["drift"]
+        del data["drift"], data["apart"]
         return data
 
 
@@ -234,6 +236,7 @@ def suite_of(pairing: Pairing, suites: Suites, figure: str, pair: int = 0) -> Su
         spread=_spread(names, logs, pairing.verdicts(school, at, pair)[kept]),
         influence=_influence(names, pairing.a[place][kept], pairing.right[place][kept], method.suite_school),
         drift=_drift(pairing, suites, place),
+        apart=tuple(side for side, there in zip("ab", pairing.apart, strict=True) if there[at, pair].any()),
     )
 
 

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, CAPPED, Method, low_figure
 from rennbahn.comparing.noise import SlowDrift
-from rennbahn.comparing.study import Comparison
 from rennbahn.comparing.suite import FEWEST_FOR_GAMES, Suite, SuiteDrift
 from rennbahn.display import percent, signed_percent
 
@@ -62,6 +61,11 @@ def level_sentence(method: Method) -> str:
 
 def slow_drift_words(drift: SlowDrift) -> str:
     """The drift of the bench that was taken off, as a sentence."""
+    if drift.held:
+        return (
+            "Drift of the bench: these passes do not show it. Up to "
+            f"{percent(drift.allowance)}% an hour is allowed for, and every interval is wider by what that could do."
+        )
     rate, low, high = (_typeset(value / 100.0) for value in (drift.percent_per_hour, drift.low, drift.high))
     return (
         f"Drift of the bench: {rate}% an hour ({low}% to {high}%), taken off every margin; up to "
@@ -71,15 +75,27 @@ def slow_drift_words(drift: SlowDrift) -> str:
 
 def drift_words(drift: SuiteDrift, method: Method) -> str:
     """What was taken off for the drift of the bench, or how far it could move the answer; empty where it is nothing."""
-    words = []
-    if _shows(drift.share):
-        words.append(f"{_typeset(drift.raw)}% as measured, {_typeset(drift.share)}% of it drift of the bench")
+    # What the order cannot tell from lanes is no drift that was found, and none is claimed.
     if drift.untold and _shows(drift.left):
-        words.append(
+        return (
             f"the order of the passes cannot tell drift from lanes: a drift of up to "
             f"{percent(method.drift_allowance)}% an hour could still move this by {percent(drift.left)}% either way"
         )
-    return "; ".join(words)
+    if _shows(drift.share):
+        return f"{_typeset(drift.raw)}% as measured, {_typeset(drift.share)}% of it drift of the bench"
+    return ""
+
+
+def one_session_words(suite: Suite, method: Method, name_a: str, name_b: str) -> str:
+    """That a lane stands on one session, where nothing is stated of how unlike sessions are; empty elsewhere."""
+    if method.between is not None or not suite.apart:
+        return ""
+    whose = " and ".join({"a": name_a, "b": name_b}[side] for side in suite.apart)
+    stands = "stands on one session" if len(suite.apart) == 1 else "each stand on one session"
+    return (
+        f"{whose} {stands}: what shifts from session to session is not in this interval, since the study states "
+        "nothing of it"
+    )
 
 
 def no_drift_words(method: Method, trouble: str) -> str:
@@ -106,10 +122,13 @@ def _shows(share: float) -> bool:
 
 
 def games_interval_words(suite: Suite) -> str:
-    """What the interval over games is, or why there is none."""
-    if suite.games_interval is None:
-        return f"what other games might give is not told from fewer than {FEWEST_FOR_GAMES} tests"
-    return f"other games of this kind might give {interval_words(suite.games_interval)} on average"
+    """What other games might give, in the mean and a single one, or why that is not told."""
+    if suite.games_interval is None or suite.single_game_interval is None:
+        return f"what other games might give is not told from fewer than {FEWEST_FOR_GAMES} games"
+    return (
+        f"other games of this kind might give {interval_words(suite.games_interval)} on average, a single one of them "
+        f"{interval_words(suite.single_game_interval)}"
+    )
 
 
 @dataclass(frozen=True)
@@ -164,8 +183,7 @@ def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name
         )  # fmt: skip
     basis = f"{level_words(method)} {interval_words(interval)}, {tests}"
     drift = drift_words(suite.drift, method) if suite.drift else ""
-    if drift:
-        basis = f"{basis}; {drift}"
+    basis = "; ".join(filter(None, (basis, drift, one_session_words(suite, method, name_a, name_b))))
     here = "this game" if suite.games == 1 else "these games"
     if suite.verdict == "even":
         band = percent(method.equal_band)
@@ -199,16 +217,12 @@ def _nothing_words(suite: Suite, what: str) -> str:
     return f"Nothing to compare yet in {what}: no test has accepted passes in both lanes"
 
 
-def finding_sentences(comparison: Comparison, method: Method, leading: str, name_a: str, name_b: str) -> list[str]:
+def finding_sentences(suites: Mapping[str, Suite], method: Method, leading: str, name_a: str, name_b: str) -> list[str]:
     """The answer by the leading kind (`average_fps` or `low_1`) first, then the other."""
     kinds = [AVERAGE, low_figure("1", method.low_school)]
     if leading != AVERAGE:
         kinds.reverse()
-    return [
-        suite_sentence(comparison.suite[figure], method, figure, name_a, name_b).text
-        for figure in kinds
-        if figure in comparison.suite
-    ]
+    return [suite_sentence(suites[figure], method, figure, name_a, name_b).text for figure in kinds if figure in suites]
 
 
 def no_number_words(suite: Suite, names: Mapping[str, str]) -> str:

@@ -1,5 +1,5 @@
 """Findings of every kind of study beside A against B: what its question is answered by (docs/kinds.md)."""
 
-from rennbahn.kinds.answer import Answer, answer_of
+from rennbahn.kinds.answer import Answer, answer_of, tells_limits
 
-__all__ = ["Answer", "answer_of"]
+__all__ = ["Answer", "answer_of", "tells_limits"]

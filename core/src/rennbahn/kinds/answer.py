@@ -31,23 +31,22 @@ class Answer:
     """What a study of a kind other than A against B is answered by, and the limits of any.
 
     `blocks` are by group and figure, the average of the first group first; `sentence` is
-    that of the first, of several benchmarks that over all. `limits`
-    are None where A against B says nothing that they could be told from.
+    that of the first, of several benchmarks that over all.
     """
 
     kind: str
     blocks: tuple[Block, ...]
     sentence: Sentence | None
-    ask_limits: AskLimits | None
+    ask_limits: AskLimits
 
     @property
-    def limits(self) -> Limits | None:
+    def limits(self) -> Limits:
         """What holds each lane in each test: worked out where it is asked for, once."""
-        return self.ask_limits() if self.ask_limits else None
+        return self.ask_limits()
 
     def as_json(self) -> dict[str, Any]:
         """Plain data; A against B has only its limits here."""
-        limits = {"limits": plain(self.limits)} if self.ask_limits else {}
+        limits = {"limits": plain(self.limits)}
         if self.kind not in _KINDS:
             return limits
         listed: Any = list(self.blocks)
@@ -61,11 +60,10 @@ def answer_of(sheet: Sheet) -> Answer:
     study, limits = sheet.study, cache(lambda: limits_of(sheet))
     make = _KINDS.get(study.kind)
     blocks = tuple(make(sheet, limits)) if make else ()
-    asked = make is not None or _tells_limits(study)
-    return Answer(study.kind, blocks, _whole_sentence(sheet, blocks), limits if asked else None)
+    return Answer(study.kind, blocks, _whole_sentence(sheet, blocks), limits)
 
 
-def _tells_limits(study: Study) -> bool:
+def tells_limits(study: Study) -> bool:
     """Does a study say anything but rates: resolutions, presets, busy times?"""
     of_tests = any(test.facts.resolution or test.facts.preset for test in study.tests)
     return of_tests or any(one.facts.gpu_busy_ms or one.facts.bound_by for one in study.passes)
@@ -132,14 +130,14 @@ def _sweep(sheet: Sheet, _: AskLimits) -> list[Block]:
 
 def _grid(sheet: Sheet, _: AskLimits) -> list[Block]:
     found = [grid_of(sheet, figure, group) for figure, group in _asked(sheet)]
-    return [_told(one, words.grid_sentence(one)) for one in found]
+    return [_told(one, words.grid_sentence(one, sheet.study.method)) for one in found]
 
 
 def _scaling(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = scaling_of(sheet, figure, group)
-        block = _told(found, words.scaling_sentence(found, names))
+        block = _told(found, words.scaling_sentence(found, names, sheet.study.method))
         for part in ("steps", "suite"):
             for step, plainly in zip(getattr(found, part), block[part], strict=True):
                 plainly["words"] = words.two_ways(step, names)
@@ -149,7 +147,7 @@ def _scaling(sheet: Sheet, _: AskLimits) -> list[Block]:
 
 def _several(sheet: Sheet, limits: AskLimits) -> list[Block]:
     found = [several_of(sheet, figure, limits(), group) for figure, group in _asked(sheet)]
-    return [_told(one, words.several_sentence(one)) for one in found]
+    return [_told(one, words.several_sentence(one, sheet.study.method)) for one in found]
 
 
 def _budget(sheet: Sheet, _: AskLimits) -> list[Block]:

@@ -71,10 +71,14 @@ class Hardest:
 
 @dataclass(frozen=True)
 class Holding:
-    """The most demanding conditions under which a lane holds the budget in every scene, None where it never does."""
+    """The most demanding conditions under which a lane holds the budget in every scene, None where none is shown.
+
+    `open` are conditions that are not shown to, and miss it nowhere.
+    """
 
     lane: str
     conditions: str | None
+    open: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -190,12 +194,14 @@ def _holding(study: Study, cells: Sequence[BudgetCell]) -> list[Holding]:
         return []
     rates, found = _rates(study), []
     for lane in study.lanes:
-        held = []
+        held, unsure = [], []
         for name in everywhere:
             own = [one for one in cells if one.lane == lane.id and of_test[one.test].conditions == name]
             if len(own) == len(scenes) and all(one.holds and (one.lane, one.test) in rates for one in own):
                 held.append((math.fsum(math.log(_average(rates[one.lane, one.test])) for one in own), name))
-        found.append(Holding(lane.id, min(held)[1] if held else None))
+            elif not any(one.holds is False for one in own):
+                unsure.append(name)
+        found.append(Holding(lane.id, min(held)[1] if held else None, tuple(unsure)))
     return found
 
 

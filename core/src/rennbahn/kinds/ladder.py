@@ -23,8 +23,9 @@ class Rung:
     """A lane of a ladder: geometric mean in fps over the common tests with its own interval at the study's level.
 
     `ranks` are the best and the worst that it may have: with probability 0.95 those of all lanes hold together. Lanes
-    whose order is not shown share ranks. A `tier` begins where a lane is shown to be behind the first of the tier
-    before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money is in the unit of `price`.
+    whose order is not shown, or that are even within the band, share ranks. A `tier` begins where a lane is shown to be
+    behind the first of the tier before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money
+    is in the unit of `price`.
     """
 
     lane: str
@@ -125,10 +126,6 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
         )
     )
     count = len(order)
-    # Shown order: an interval that leaves 0 out, however small the difference.
-    above = np.zeros((count, count), dtype=np.bool_)
-    with np.errstate(invalid="ignore"):
-        above[a, b], above[b, a] = high < 0, low > 0
     table = np.full((count, count), EVEN, dtype=np.int8)
     table[a, b] = codes
     table[b, a] = np.select([codes == AHEAD, codes == BEHIND], [BEHIND, AHEAD], codes)
@@ -145,7 +142,8 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
         rungs.append(
             Rung(
                 lane.id, fps, lowest, highest,
-                (1 + int(above[:, i].sum()), count - int(above[i].sum())), tiers[i],
+                # table[i, j] is lane j over lane i: the band asked first, lanes even with each other share ranks.
+                (1 + int((table[i] == AHEAD).sum()), count - int((table[i] == BEHIND).sum())), tiers[i],
                 lanes[better[0]].id if better else None, price,
                 fps / price if price else None, price / fps if price else None,
                 draws, fps / draws if draws else None,

@@ -84,8 +84,11 @@ def limits_of(sheet: Sheet) -> Limits:
         for i, lane in enumerate(study.lanes):
             own = passes.get((lane.id, test.id))
             if own:
-                said = _lock(sheet, i, t) or _busy(own) or shown.by_resolution(i, t) or shown.by_preset(i, t)
-                found.append(Limit(lane.id, test.id, *(said or (UNCLEAR, None, 0.0))))
+                # What one evidence leaves unclear another may show: the card's busy times alone name no other side.
+                asked = (_lock(sheet, i, t), _busy(own), shown.by_resolution(i, t), shown.by_preset(i, t))
+                said = [one for one in asked if one is not None]
+                clear = next((one for one in said if one[0] != UNCLEAR), None)
+                found.append(Limit(lane.id, test.id, *(clear or (said[0] if said else (UNCLEAR, None, 0.0)))))
     return Limits(tuple(found), tuple(shown.ceilings()))
 
 

@@ -77,7 +77,8 @@ class EqualPower:
 
 @dataclass(frozen=True)
 class SweepBlock:
-    """A sweep over the tests of one group in one figure. `shape` is rising, falling, peaked, flat or unclear."""
+    """A sweep over the tests of one group in one figure. `shape` is rising, falling, peaked, flat or unclear; `whole`
+    the margin of the last step over the first."""
 
     group: str | None
     figure: str
@@ -89,6 +90,7 @@ class SweepBlock:
     knee: KneeFound | None
     best_per_watt: BestPerWatt | None
     equal_power: EqualPower | None
+    whole: Share | None = None
 
 
 def sweep_of(sheet: Sheet, figure: str, group: str | None = None) -> SweepBlock:
@@ -119,6 +121,7 @@ def sweep_of(sheet: Sheet, figure: str, group: str | None = None) -> SweepBlock:
         group, name, unit, int(common.sum()), tuple(fit.left_out()), _points(fit, found, levels, watts, common), shape,
         _knee(fit, weights, levels, shape), _best(fit, weights, levels, watts),
         next((e for rival in rivals if (e := _equal_power(sheet, fit, rival, levels, common)) is not None), None),
+        Share.of(fit.weighed((weights[-1] - weights[0])[None]).one(fit.level), fit.method.equal_band),
     )  # fmt: skip
 
 

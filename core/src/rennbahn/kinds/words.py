@@ -9,9 +9,10 @@ from collections.abc import Mapping, Sequence
 
 from rennbahn.comparing.model import AVERAGE, Method
 from rennbahn.comparing.words import Sentence, figure_words, interval_words, level_words, raised, tests_words
-from rennbahn.display import fixed, fps, ms, percent
+from rennbahn.display import fixed, fps, ms, percent, signed_percent
 from rennbahn.kinds.budget import HELD, BudgetResult
-from rennbahn.kinds.grid import Effect, GridBlock
+from rennbahn.kinds.fit import Share
+from rennbahn.kinds.grid import Effect, GridBlock, Interaction
 from rennbahn.kinds.ladder import LadderBlock, Need
 from rennbahn.kinds.memory import Short
 from rennbahn.kinds.proxy import Gauge
@@ -47,11 +48,17 @@ def ladder_sentence(block: LadderBlock, names: Names, method: Method) -> Sentenc
     if len(block.lanes) == 1:
         only = block.lanes[0]
         return Sentence(f"{names[only.lane]}: ", f"{fps(only.fps)} fps", over + ", alone on the ladder", basis[0])
+    among = {one.lane for one in first}
+    even = all(pair.verdict == "even" for pair in block.pairs if {pair.a, pair.b} <= among)
+    band = f"within {percent(method.equal_band)}% of each other"
     if len(first) == len(block.lanes):
+        if even:
+            return Sentence(f"These {len(first)} lanes: ", "even", f"{over}, {band}", ", ".join(basis))
         return Sentence("", "No order", f" of these {len(first)} lanes is shown{over}", ", ".join(basis))
     if len(first) > 1:
         shared = listed([names[one.lane] for one in first])
-        return Sentence(f"{shared}: ", "first place shared", f"{over}, their order is not shown", ", ".join(basis))
+        why = f"they are {band}" if even else "their order is not shown"
+        return Sentence(f"{shared}: ", "first place shared", f"{over}, {why}", ", ".join(basis))
     top, second = block.lanes[0], block.lanes[1]
     pair = next(one for one in block.pairs if one.a == top.lane and one.b == second.lane)
     margin = pair.reverse
@@ -98,17 +105,20 @@ def sweep_sentence(block: SweepBlock, method: Method) -> Sentence:
     first, last = block.points[0], block.points[-1]
     between = f"from {_level(first.level)} to {_level(last.level)}{unit}"
     change = last.value / first.value - 1.0
-    basis = f"{len(block.points)} steps, {tests_words(block.tests)}"
+    ends = _ends(block.whole)
+    basis = ", ".join(filter(None, (f"{level_words(method)} {ends}" if ends else "", _steps_words(block))))
     what = figure_words(block.figure)
     if block.shape == "flat":
-        return Sentence("", "No difference", f" {between} {_in(block.figure)}", basis)
+        band = f"no step is more than {percent(method.equal_band)}% from another"
+        return Sentence("", "Even", f" {between} {_in(block.figure)}, {band}", basis)
     if block.knee is not None:
         knee = block.knee
         range_words = f"{_about(knee.low)} to {_about(knee.high)}{unit}"
         side = "Below" if block.shape == "falling" else "Beyond"
         return Sentence(
             f"{side} about ", f"{_about(knee.level)}{unit}",
-            f" a step brings clearly less {_in(block.figure)}", f"{level_words(method)} {range_words}, {basis}",
+            f" a step brings clearly less {_in(block.figure)}",
+            f"{level_words(method)} {range_words}, {_steps_words(block)}",
         )  # fmt: skip
     if block.shape in ("rising", "falling"):
         word = "more" if change > 0 else "less"
@@ -122,6 +132,15 @@ def sweep_sentence(block: SweepBlock, method: Method) -> Sentence:
         best = max(block.points, key=lambda one: one.value)
         return Sentence("Best at ", f"{_level(best.level)}{unit}", f" {_in(block.figure)}, less on both sides", basis)
     return Sentence("What the level does is ", "open", f" {between} {_in(block.figure)}", basis)
+
+
+def _steps_words(block: SweepBlock) -> str:
+    return f"{len(block.points)} steps, {tests_words(block.tests)}"
+
+
+def _ends(share: Share | None) -> str:
+    """The interval of a margin; empty without one."""
+    return "" if share is None or share.low is None or share.high is None else interval_words((share.low, share.high))
 
 
 def _level(level: float) -> str:
@@ -146,7 +165,7 @@ def equal_power_words(block: SweepBlock, names: Names) -> str:
     )
 
 
-def grid_sentence(block: GridBlock) -> Sentence:
+def grid_sentence(block: GridBlock, method: Method) -> Sentence:
     """Does the effect of one factor depend on the other, and what are they."""
     first, second = block.factors
     if block.interaction is None or not block.effects:
@@ -155,11 +174,9 @@ def grid_sentence(block: GridBlock) -> Sentence:
     effects = " and ".join(_effect(effect) for effect in block.effects)
     basis = [tests_words(block.count)]
     if one.low is not None and one.high is not None:
-        basis.insert(0, f"ratio of ratios {interval_words((one.low, one.high))}")
+        basis.insert(0, f"ratio of ratios, {level_words(method)} {interval_words((one.low, one.high))}")
     if one.verdict == "depends":
-        first_level = block.levels[second][0]
-        gains = f"{one.level} {_more(one.value)} at {one.at} than at {first_level}"
-        after = f" on {second} {_in(block.figure)}: {gains}"
+        after = f" on {second} {_in(block.figure)}: {_gains(block, one)}"
         return Sentence(f"What {first} does ", "depends", after, ", ".join(basis))
     if one.verdict == "does_not_depend":
         return Sentence(
@@ -173,8 +190,18 @@ def grid_sentence(block: GridBlock) -> Sentence:
     )
 
 
-def _more(share: float) -> str:
-    return f"{percent(abs(share))}% {'more' if share > 0 else 'less'}"
+def _gains(block: GridBlock, one: Interaction) -> str:
+    """What the first factor's level brings over its first one, at both levels of the second factor."""
+    first, second = (block.levels[factor] for factor in block.factors)
+    rates = {(place.first, place.second): place.value for place in block.places}
+    told = [
+        f"{_signed(rates[one.level, other] / rates[first[0], other] - 1.0)} at {other}" for other in (second[0], one.at)
+    ]
+    return f"{one.level} over {first[0]} gives {' and '.join(told)}"
+
+
+def _signed(share: float) -> str:
+    return f"{signed_percent(share)}%".replace("-", "−")
 
 
 def _effect(effect: Effect) -> str:
@@ -200,7 +227,7 @@ def two_ways(step: Step, names: Names) -> str:
     return f"{here} to {there} gains {percent(down)}%; back again costs {percent(-up)}%"
 
 
-def scaling_sentence(block: ScalingBlock, names: Names) -> Sentence:
+def scaling_sentence(block: ScalingBlock, names: Names, method: Method) -> Sentence:
     """The dearest step, in ms and both ways round."""
     if not block.suite:
         return _nothing("Scaling", block.tests)
@@ -208,18 +235,22 @@ def scaling_sentence(block: ScalingBlock, names: Names) -> Sentence:
     basis = tests_words(block.tests)
     if not shown:
         count = len(block.suite)
-        return Sentence(
-            "",
-            "No cost",
-            f" of {'this step' if count == 1 else f'these {count} steps'} is shown {_in(block.figure)}",
-            basis,
-        )
+        steps = "this step" if count == 1 else f"these {count} steps"
+        if all(one.verdict == "even" for one in block.suite):
+            return Sentence(
+                "", "Less than", f" {percent(method.equal_band)}% is what each of {steps} costs {_in(block.figure)}",
+                basis,
+            )  # fmt: skip
+        return Sentence("", "No cost", f" of {steps} is shown {_in(block.figure)}", basis)
     dearest = max(shown, key=lambda one: abs(one.cost_ms))
     sign = "costs" if dearest.cost_ms > 0 else "saves"
     answer = f"{ms(abs(dearest.cost_ms))} ms"
     way = f"{names[dearest.from_]} to {names[dearest.to]}"
     back = f"{percent(abs(dearest.margin_down))}% {'less' if dearest.margin_down < 0 else 'more'} {_in(block.figure)}"
     way_back = f"{percent(abs(dearest.margin_up))}% {'more' if dearest.margin_up > 0 else 'less'} the way back"
+    if dearest.low is not None and dearest.high is not None:
+        ends = sorted((dearest.low, dearest.high) if dearest.cost_ms > 0 else (-dearest.low, -dearest.high))
+        basis = f"{level_words(method)} {ms(ends[0])} to {ms(ends[1])} ms, {basis}"
     return Sentence(f"{raised(way)} {sign} ", answer, f" a frame: {back}, and {way_back}", basis)
 
 
@@ -232,44 +263,55 @@ def budget_sentence(result: BudgetResult, names: Names) -> Sentence:
         return Sentence("Budget: ", "nothing to tell yet", ", no accepted pass has a capture", "")
     for lane in lanes:
         own = [one for one in result.cells if one.lane == lane and one.inside is not None]
-        held, open_ones = sum(one.holds is True for one in own), sum(one.holds is None for one in own)
-        edge = f", {open_ones} on the edge" if open_ones else ""
-        told.append(f"{names[lane]} in {held} of {tests_words(len(own))}{edge}")
+        unsure = [one for one in own if one.holds is None]
+        edge = sum(one.low is not None for one in unsure)
+        few = len(unsure) - edge
+        rest = "".join((f", {edge} on the edge" if edge else "", f", {few} with too few passes to say" if few else ""))
+        told.append(f"{names[lane]} in {sum(one.holds is True for one in own)} of {tests_words(len(own))}{rest}")
     basis = f"{percent(HELD)}% of frames in time: {'; '.join(told)}"
     if result.holding:
         rate = fixed(1000.0 / result.budget_ms, 1).removesuffix(".0")
         return _holding_sentence(result, names, f"{rate} fps", basis)
     whole = [lane for lane in lanes if all(one.holds for one in result.cells if one.lane == lane)]
-    answer = f"{listed([names[lane] for lane in whole])}" if whole else "No lane"
-    after = f" {'hold' if len(whole) > 1 else 'holds'} {budget} everywhere"
-    return Sentence("", answer, after, basis)
+    if whole:
+        holds = f" {'hold' if len(whole) > 1 else 'holds'} {budget} everywhere"
+        return Sentence("", listed([names[lane] for lane in whole]), holds, basis)
+    # That none does is said where each misses it somewhere, and not where most is open.
+    missed = [lane for lane in lanes if any(one.holds is False for one in result.cells if one.lane == lane)]
+    if len(missed) == len(lanes):
+        return Sentence("", "No lane", f" holds {budget} everywhere", basis)
+    return Sentence("It is ", "open", f" whether any lane holds {budget} everywhere", basis)
 
 
 def _holding_sentence(result: BudgetResult, names: Names, rate: str, basis: str) -> Sentence:
     """Which conditions hold everywhere: one answer where all lanes agree, else lane by lane."""
     found = {one.conditions for one in result.holding}
     if found == {None}:
+        if any(one.open for one in result.holding):
+            return Sentence("It is ", "open", f" whether any preset holds {rate} in every scene", basis)
         return Sentence("", "No preset", f" holds {rate} in every scene", basis)
     if len(found) == 1:
         whom = "" if len(result.holding) == 1 else " in every lane"
         return Sentence("", raised(str(found.pop())), f" is the most that holds {rate} in every scene{whom}", basis)
     able = [one for one in result.holding if one.conditions]
     told = [f"{one.conditions} with {names[one.lane]}" for one in able]
-    none = [names[one.lane] for one in result.holding if not one.conditions]
-    rest = f"; nothing does with {listed(none)}" if none else ""
+    none = [names[one.lane] for one in result.holding if not one.conditions and not one.open]
+    unsure = [names[one.lane] for one in result.holding if not one.conditions and one.open]
+    rest = (f"; nothing does with {listed(none)}" if none else "") + (f"; open with {listed(unsure)}" if unsure else "")
     return Sentence("", raised(listed(told)), f": the most that holds {rate} in every scene{rest}", basis)
 
 
-def several_sentence(block: SeveralBlock) -> Sentence:
+def several_sentence(block: SeveralBlock, method: Method) -> Sentence:
     """What the further cards add, and how much of what they could is lost."""
     if not block.suite:
         return _nothing("Several cards", block.tests)
     most = block.suite[-1]
     basis = [tests_words(block.tests)]
     if most.low is not None and most.high is not None:
-        basis.insert(0, interval_words((most.low, most.high)))
+        basis.insert(0, f"{level_words(method)} {interval_words((most.low, most.high))}")
     if most.verdict in ("even", "open"):
-        word = "nothing" if most.verdict == "even" else "nothing that is shown"
+        less = f"less than {percent(method.equal_band)}%"
+        word = less if most.verdict == "even" else "nothing that is shown"
         return Sentence(f"{most.cards} cards add ", word, f" {_in(block.figure)}", ", ".join(basis))
     sign, lost = ("add", f", {percent(most.lost)}% of what they could add is lost") if most.margin > 0 else ("cost", "")
     return Sentence(
@@ -292,10 +334,13 @@ def proxy_sentence(gauges: Sequence[Gauge], names: Names) -> Sentence:
     if len(gauges) > 1:
         counts = [(word, [one for one in gauges if one.gauge == word]) for word in GAUGE_WORDS]
         held = sum(len(found) for word, found in counts if word in ("absolute", "relative"))
+        unsure = sum(one.gauge == "open" for one in gauges)
         told = "; ".join(f"{word}: {listed([one.game for one in found])}" for word, found in counts if found)
-        return Sentence(
-            "", f"{held} of {len(gauges)} benchmarks", f" keep the ratios of play {_in(gauges[0].figure)}", told
-        )
+        keep = f" keep the ratios of play {_in(gauges[0].figure)}"
+        if unsure == len(gauges):
+            return Sentence("It is ", "open", f" whether these {unsure} benchmarks{keep}", told)
+        rest = f", of {unsure} it is open" if unsure else ""
+        return Sentence("", f"{held} of {len(gauges)} benchmarks", f"{keep}{rest}", told)
     one = gauges[0]
     basis = f"band {percent(one.band)}%"
     if one.widest is not None and one.widest.off_low is not None and one.widest.off_high is not None:
