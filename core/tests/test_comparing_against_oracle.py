@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from comparing_oracle import Cells, adjusted
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS, Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.model import Between
 from rennbahn.comparing.study import Comparison
 from rennbahn.inference.looks import SequentialRule
+from rennbahn.inference.sessions import Between
 
 AVERAGE, LOW = "average_fps", "low_1.percentile"
 SEEDS = range(14)

@@ -21,6 +21,7 @@ from rennbahn.comparing.words import (
     games_interval_words,
     level_sentence,
     level_words,
+    measured_words,
     no_drift_words,
     no_number_words,
     reason_words,
@@ -207,7 +208,8 @@ class Answer:
         if suite.margins is None or suite.measured is None or suite.spread is None:
             return base | {"tests": suite.tests}
         low, high = suite.measured[self.method.suite_school].interval or (None, None)
-        games_low, games_high = suite.each_game_once or (None, None)
+        games_low, games_high = suite.games_interval or (None, None)
+        game_low, game_high = suite.single_game_interval or (None, None)
         influence, agreement = suite.influence, block.agreement(KINDS[key])
         mover = influence.largest_mover if influence else None
         spread = suite.spread
@@ -217,6 +219,8 @@ class Answer:
             "margin": suite.margins[self.method.suite_school],
             "margins": suite.margins,
             "low": low, "high": high, "games_low": games_low, "games_high": games_high,
+            "single_game_low": game_low, "single_game_high": game_high,
+            "basis_words": measured_words(suite, self.method),
             "games_words": games_interval_words(suite),
             "verdict": suite.verdict,
             "within": suite.within,
@@ -335,6 +339,7 @@ _MARGIN: dict[str, Any] = {
 }  # fmt: skip
 _SUITE: dict[str, Any] = {
     "games": 0, "margin": None, "margins": {}, "low": None, "high": None, "games_low": None, "games_high": None,
+    "single_game_low": None, "single_game_high": None, "basis_words": "",
     "games_words": "", "verdict": None, "within": None, "drift": None, "verdicts": {}, "beyond": {},
     "wins": 0, "losses": 0, "even": 0, "open": 0,
     "median_margin": None, "outliers": [], "mover": None, "agreement": {}, "depends_on_method": False,

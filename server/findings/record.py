@@ -27,6 +27,7 @@ from rennbahn import MEASURES_VERSION, comparing
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.inference.sessions import Between
 from scenes.models import Condition, Game, Scene
 from studies.models import BenchSession, Lane, Level, Pass, Study, StudyKind, Test
 from studies.queries import groups_of, with_lanes_and_tests
@@ -59,6 +60,7 @@ class StudyRecord:
             study.target_hz,
             rule_for(study),
             study.drift_allowance,
+            None if study.between is None else Between(study.between),
         )
         self.figures = {
             key: kind if kind == AVERAGE else low_figure(kind[4:], study.low_school) for key, kind in KINDS.items()

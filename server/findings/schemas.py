@@ -149,6 +149,9 @@ class SuiteOut(Out):
     high: float | None = None
     games_low: float | None = None
     games_high: float | None = None
+    single_game_low: float | None = None
+    single_game_high: float | None = None
+    basis_words: str = ""
     games_words: str = ""
     verdict: str | None = None
     within: str | None = None

@@ -284,8 +284,8 @@ _FACTS = {name: name for name in (
 def counted_passes(study: Study) -> Counted:
     """The passes of a study as the core compares them, in one query and without decoding a document.
 
-    Of passes that are out, the status is the reason; warm-ups take no part. Each accepted pass has its hour of the
-    bench, where it is known when it ran.
+    Of passes that are out, the status is the reason; warm-ups take no part. Each accepted pass has its session and
+    hour of the bench, where it is known when it ran.
     """
     own_columns = ("cap", "median_fps", *_FACTS.values(), *FIGURE_COLUMNS.values())
     columns = [f"capture__current__{column}" for column in own_columns]
@@ -328,8 +328,8 @@ def counted_passes(study: Study) -> Counted:
             )
         )
     hours = hours_of([own for _, own in ran])
-    for (at, _), hour in zip(ran, hours.of, strict=True):
-        found[at] = replace(found[at], clock_h=hour)
+    for (at, _), hour, session in zip(ran, hours.of, hours.sessions, strict=True):
+        found[at] = replace(found[at], clock_h=hour, session=session)
     return Counted(found, hours.trouble, medians)
 
 

@@ -14,13 +14,14 @@ from people.models import Role
 from problems import NotFound
 from rennbahn.comparing.model import AVERAGE
 from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
+from rennbahn.inference.sessions import Between
 from rennbahn.plain import plain
-from rennbahn.planning.order_tells import Method, Ran, Telling, propose_control, telling
 from rennbahn.planning.needs import Asked, Expected, Need, needs_of
 from rennbahn.planning.noise import guessed
+from rennbahn.planning.order_tells import Method, Ran, Telling, propose_control, telling
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.timeline import Slot, Timeline, plan
-from rennbahn.planning.words import untold_words
+from rennbahn.planning.words import left_words
 from studies.composing import check_size
 from studies.models import COUNTING, Pass, PassState, Study, StudyState, Test
 from studies.queries import with_lanes_and_tests
@@ -88,7 +89,7 @@ def whole_plan(study_id: int) -> PlanOut:
         leading=study.leading,
         suite_resolvable=told.resolvable if told else None,
         drift_allowance=study.drift_allowance,
-        drift_words=untold_words(told, study.drift_allowance) if told else "",
+        drift_words=left_words(told, study.drift_allowance, study.between) if told else "",
         control=judge.control(chosen),
         rule=_rule_out(kept),
         all_costs=asdict(costs),
@@ -254,7 +255,8 @@ class _Judge:
     def __init__(self, study: Study, kept: Plan, work: Work, when: BenchTime, asked: list[Asked]) -> None:
         rule = rule_for(study)
         level = rule.level if rule else FALSE_CLAIMS
-        self.method = Method(Expected(asked, study.leading), study.drift_allowance, level)
+        between = None if study.between is None else Between(study.between)
+        self.method = Method(Expected(asked, study.leading), study.drift_allowance, level, between)
         self.kept, self.work, self.sessions = kept, work, when.sessions()
         self.ran = _ran(study, work)
 
@@ -286,8 +288,8 @@ def _ran(study: Study, work: Work) -> list[Ran]:
     )
     hours = hours_of([own for _, _, *own in rows])
     return [
-        Ran(at_lane[lane], at_test[test], hour)
-        for (lane, test, *_), hour in zip(rows, hours.of, strict=True)
+        Ran(at_lane[lane], at_test[test], hour, session or "")
+        for (lane, test, *_), hour, session in zip(rows, hours.of, hours.sessions, strict=True)
         if hour is not None
     ]
 

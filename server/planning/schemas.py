@@ -193,6 +193,7 @@ class DroppedOut(Out):
 class TellingOut(Out):
     """What an order leaves open under the drift that is allowed for, as shares: half the interval of a test and of the
     suite, the suite margin that it shows nine times in ten, how far the drift could still move the suite.
+    `sessions` is the same of sessions that differ, `apart` the share of tests in which a lane stands on one alone.
     """
 
     test: float
@@ -200,6 +201,8 @@ class TellingOut(Out):
     resolvable: float
     drift: float
     untold: bool
+    sessions: float
+    apart: float
 
 
 class ControlOut(Out):

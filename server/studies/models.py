@@ -9,6 +9,7 @@ from django.db.models import Q
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.comparing.model import MOST_DRIFT
 from rennbahn.comparing.words import PASS_REASONS
+from rennbahn.inference.sessions import MOST_BETWEEN, USUAL_BETWEEN
 from rennbahn.measures import LOW_SCHOOLS
 from rennbahn.planning.order_tells import USUAL_DRIFT
 from scenes.models import Condition, Scene
@@ -85,6 +86,10 @@ class Study(models.Model):
     display_variable = models.BooleanField(default=False)
     #: The slow drift of the bench that is allowed for, as a share an hour (its 95% bound); 0 allows for none.
     drift_allowance = models.FloatField(default=USUAL_DRIFT)
+    #: What sessions of one setup are taken to differ by, as a standard deviation of ln fps; none where nobody says.
+    #: What a person states has a reason.
+    between = models.FloatField(default=USUAL_BETWEEN, null=True, blank=True)
+    between_why = models.CharField(max_length=300, blank=True)
 
     objects = StandingStudies()
     with_removed = models.Manager["Study"]()
@@ -103,6 +108,10 @@ class Study(models.Model):
             models.CheckConstraint(condition=Q(target_hz__gt=0), name="study_target_above_0"),
             models.CheckConstraint(
                 condition=Q(drift_allowance__gte=0, drift_allowance__lte=MOST_DRIFT), name="study_drift_is_a_share"
+            ),
+            models.CheckConstraint(
+                condition=Q(between=None) | Q(between__gte=0, between__lte=MOST_BETWEEN),
+                name="study_between_is_a_share",
             ),
             models.CheckConstraint(condition=Q(passes_wanted__gte=1), name="study_has_passes"),
         ]

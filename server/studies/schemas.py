@@ -9,6 +9,7 @@ from answering import Out
 from bench.schemas import SetupIn, SetupOut
 from pydantic import Field, StringConstraints
 from rennbahn.comparing.model import MOST_DRIFT
+from rennbahn.inference.sessions import MOST_BETWEEN, USUAL_BETWEEN
 from rennbahn.planning.order_tells import USUAL_DRIFT
 from scenes.schemas import Name
 from strict import ONE_LINE, Edit, In
@@ -21,7 +22,9 @@ Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)
 class Method(In):
     """How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even.
 
-    `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour.
+    `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour; `between` what sessions of
+    one setup are taken to differ by, as a standard deviation of ln fps (none where nothing is stated), with the reason
+    where it is not the usual.
     """
 
     leading: Literal["average_fps", "low_1"] = "average_fps"
@@ -33,6 +36,8 @@ class Method(In):
     display_hz: float | None = Field(default=None, gt=0, le=2000)
     display_variable: bool = False
     drift_allowance: float = Field(default=USUAL_DRIFT, ge=0, le=MOST_DRIFT)
+    between: float | None = Field(default=USUAL_BETWEEN, ge=0, le=MOST_BETWEEN)
+    between_why: Reason = ""
 
 
 class MethodEdit(Method, Edit):

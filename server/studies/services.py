@@ -13,6 +13,7 @@ from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.inference.sessions import USUAL_BETWEEN
 
 from studies.composing import (
     Caller,
@@ -44,6 +45,7 @@ def create_study(user: Caller, data: StudyIn) -> Study:
     """Create a study with its lanes, tests and planned passes."""
     lead = require(user, Role.LEAD)
     check_lanes(data)
+    _check_between(data.method, "method.between_why")
     with transaction.atomic():
         study = Study.objects.create(
             kind=data.kind,
@@ -174,6 +176,7 @@ def move_lane_on(user: Caller, lane_id: int) -> Lane:
 def edit_method(user: Caller, study_id: int, method: Method) -> Study:
     """Declare another method. What was measured by another is measured again by the worker."""
     lead = require(user, Role.LEAD)
+    _check_between(method, "between_why")
     with transaction.atomic():
         study = open_study(study_id)
         changes, before = [], _method_of(study)
@@ -190,6 +193,17 @@ def edit_method(user: Caller, study_id: int, method: Method) -> Study:
             note(study, lead, "changed the method", "; ".join(changes))
             tell(MethodChanged(study, before, _method_of(study)))
     return study
+
+
+def _check_between(method: Method, field: str) -> None:
+    """What a person states of sessions has a reason. Raises :class:`Problem`."""
+    if method.between != USUAL_BETWEEN and not method.between_why:
+        raise Problem(
+            "reason_needed",
+            "Say why sessions differ by that, or why nothing is stated of them.",
+            field=field,
+            hint=f"Without a reason {100 * USUAL_BETWEEN:g}% is taken.",
+        )
 
 
 def _method_of(study: Study) -> dict[str, Any]:

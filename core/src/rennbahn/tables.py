@@ -6,10 +6,12 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from rennbahn.comparing.model import Study
+from rennbahn.comparing.words import level_words
 from rennbahn.display import fixed, fps, ms, percent, signed_percent
 from rennbahn.kinds import Answer
 
 Row = Mapping[str, Any]
+_INTERVAL = "interval"
 
 
 def aligned(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
@@ -32,6 +34,8 @@ def answer_parts(study: Study, answer: Answer) -> list[str]:
     parts = [whole] if answer.blocks and whole != answer.blocks[0]["sentence"]["text"] else []
     for block in answer.blocks:
         heads, rows = _TABLES[answer.kind](block, names)
+        # The level of every interval is said as it is, where looks make it stricter too.
+        heads = [level_words(study.method) if name == _INTERVAL else name for name in heads]
         head = block["sentence"]["text"] + (f"\n{block['group']}" if block.get("group") else "")
         parts.append(f"{head}\n\n{aligned(heads, rows)}" if rows else head)
         parts += [one["words"] for one in block.get("needs", ())]
@@ -52,7 +56,7 @@ def _ladder(block: Row, names: Mapping[str, str]) -> _Table:
         ]
         for x in block["lanes"]
     ]  # fmt: skip
-    return ("lane", "fps", "95% interval", "rank", "tier", "fps per price", "fps per W", ""), rows
+    return ("lane", "fps", _INTERVAL, "rank", "tier", "fps per price", "fps per W", ""), rows
 
 
 def _sweep(block: Row, names: Mapping[str, str]) -> _Table:
@@ -70,7 +74,7 @@ def _sweep(block: Row, names: Mapping[str, str]) -> _Table:
         "step",
         level,
         "fps",
-        "95% interval",
+        _INTERVAL,
         "W",
         "fps per W",
         f"fps gained per {unit}",
@@ -89,7 +93,7 @@ def _grid(block: Row, _: Mapping[str, str]) -> _Table:
         for where, found in [("all tests", block), *((one["test"], one) for one in block["tests"])]
         for x in found["effects"]
     ]
-    return ("test", "effect", "margin", "95% interval", "verdict"), rows
+    return ("test", "effect", "margin", _INTERVAL, "verdict"), rows
 
 
 def _scaling(block: Row, names: Mapping[str, str]) -> _Table:
@@ -100,7 +104,7 @@ def _scaling(block: Row, names: Mapping[str, str]) -> _Table:
         ]
         for x in [*block["suite"], *block["steps"]]
     ]  # fmt: skip
-    return ("test", "step", "cost ms", "95% interval", "there", "back", "verdict"), rows
+    return ("test", "step", "cost ms", _INTERVAL, "there", "back", "verdict"), rows
 
 
 def _budget(block: Row, names: Mapping[str, str]) -> _Table:
@@ -113,7 +117,7 @@ def _budget(block: Row, names: Mapping[str, str]) -> _Table:
         ]
         for x in block["cells"]
     ]  # fmt: skip
-    return ("test", "lane", "in time", "95% interval", "processor alone", "card alone", ""), rows
+    return ("test", "lane", "in time", _INTERVAL, "processor alone", "card alone", ""), rows
 
 
 def _several(block: Row, names: Mapping[str, str]) -> _Table:
@@ -124,7 +128,7 @@ def _several(block: Row, names: Mapping[str, str]) -> _Table:
         ]
         for x in [*block["suite"], *block["scaling"]]
     ]  # fmt: skip
-    return ("test", "lane", "added", "95% interval", "lost", "held by"), rows
+    return ("test", "lane", "added", _INTERVAL, "lost", "held by"), rows
 
 
 def _proxy(block: Row, names: Mapping[str, str]) -> _Table:
@@ -141,7 +145,7 @@ def _proxy(block: Row, names: Mapping[str, str]) -> _Table:
             "",
         ],
     ]
-    return ("", "ratio", "95% interval", ""), rows
+    return ("", "ratio", _INTERVAL, ""), rows
 
 
 def _ratio(value: float) -> str:

@@ -40,6 +40,8 @@ class Migration(migrations.Migration):
                 ('display_hz', models.FloatField(blank=True, null=True)),
                 ('display_variable', models.BooleanField(default=False)),
                 ('drift_allowance', models.FloatField(default=0.005)),
+                ('between', models.FloatField(blank=True, default=0.003, null=True)),
+                ('between_why', models.CharField(blank=True, max_length=300)),
                 ('created_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='studies', to=settings.AUTH_USER_MODEL)),
             ],
             options={
@@ -222,6 +224,10 @@ class Migration(migrations.Migration):
         migrations.AddConstraint(
             model_name='study',
             constraint=models.CheckConstraint(condition=models.Q(('drift_allowance__gte', 0), ('drift_allowance__lte', 0.1)), name='study_drift_is_a_share'),
+        ),
+        migrations.AddConstraint(
+            model_name='study',
+            constraint=models.CheckConstraint(condition=models.Q(('between', None), models.Q(('between__gte', 0), ('between__lte', 0.1)), _connector='OR'), name='study_between_is_a_share'),
         ),
         migrations.AddConstraint(
             model_name='study',

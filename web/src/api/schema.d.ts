@@ -2668,10 +2668,15 @@ export interface components {
             scene: string;
             test: string | null;
         };
-        /** @description The most demanding conditions under which a lane holds the budget in every scene, None where it never does. */
+        /**
+         * @description The most demanding conditions under which a lane holds the budget in every scene, None where none is shown.
+         *
+         *     `open` are conditions that are not shown to, and miss it nowhere.
+         */
         AnswerHolding: {
             conditions: string | null;
             lane: string;
+            open: string[];
         };
         /**
          * @description A ratio of ratios less 1: the effect of the first factor's `level` at `at`, a level of the second, over the same
@@ -2869,8 +2874,9 @@ export interface components {
          * @description A lane of a ladder: geometric mean in fps over the common tests with its own interval at the study's level.
          *
          *     `ranks` are the best and the worst that it may have: with probability 0.95 those of all lanes hold together. Lanes
-         *     whose order is not shown share ranks. A `tier` begins where a lane is shown to be behind the first of the tier
-         *     before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money is in the unit of `price`.
+         *     whose order is not shown, or that are even within the band, share ranks. A `tier` begins where a lane is shown to be
+         *     behind the first of the tier before. `outclassed_by` is the fastest lane that costs no more and gives no less. Money
+         *     is in the unit of `price`.
          */
         AnswerRung: {
             cost_per_frame: number | null;
@@ -3789,9 +3795,15 @@ export interface components {
         /**
          * @description How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even.
          *
-         *     `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour.
+         *     `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour; `between` what sessions of
+         *     one setup are taken to differ by, as a standard deviation of ln fps (none where nothing is stated), with the reason
+         *     where it is not the usual.
          */
         Method: {
+            /** @default 0.003 */
+            between: number | null;
+            /** @default  */
+            between_why: string;
             /**
              * @default mean
              * @enum {string}
@@ -3824,6 +3836,8 @@ export interface components {
         };
         /** @description A method in place of the one that was declared. */
         MethodEdit: {
+            between: number | null;
+            between_why: string;
             /** @enum {string} */
             cell_school: "mean" | "median_pass";
             display_hz: number | null;
@@ -4937,6 +4951,8 @@ export interface components {
             agreement: {
                 [key: string]: string;
             };
+            /** @default  */
+            basis_words: string;
             /** @default {} */
             beyond: {
                 [key: string]: {
@@ -4973,6 +4989,8 @@ export interface components {
             /** @default [] */
             outliers: number[];
             sentence: components["schemas"]["SentenceOut"];
+            single_game_high?: number | null;
+            single_game_low?: number | null;
             tests: number;
             verdict?: string | null;
             /** @default {} */
@@ -4996,6 +5014,7 @@ export interface components {
             shape: string;
             tests: number;
             unit: string;
+            whole: components["schemas"]["AnswerShare"] | null;
         };
         /** @description Files to take in, all read by one column map; a name saves the map for the next time. */
         TakeIn: {
@@ -5014,10 +5033,13 @@ export interface components {
         /**
          * @description What an order leaves open under the drift that is allowed for, as shares: half the interval of a test and of the
          *     suite, the suite margin that it shows nine times in ten, how far the drift could still move the suite.
+         *     `sessions` is the same of sessions that differ, `apart` the share of tests in which a lane stands on one alone.
          */
         TellingOut: {
+            apart: number;
             drift: number;
             resolvable: number;
+            sessions: number;
             suite: number;
             test: number;
             untold: boolean;

@@ -10,6 +10,7 @@ from typing import Any
 from rennbahn.comparing.facts import AIMS, BUDGET_SHARES, STUDY_KINDS, Aims, LaneFacts, PassFacts, TestFacts
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
+from rennbahn.inference.sessions import Between
 from rennbahn.keys import refuse_unknown
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
 
@@ -20,8 +21,6 @@ CAPPED = "capped"
 AVERAGE = "average_fps"
 #: No bench drifts faster than this, a share an hour.
 MOST_DRIFT = 0.1
-#: No sessions of one setup differ by more than this, as a share.
-MOST_BETWEEN = 0.1
 
 
 def low_figure(low: str, school: str) -> str:
@@ -31,26 +30,6 @@ def low_figure(low: str, school: str) -> str:
 
 #: Every figure that lanes are compared by.
 FIGURES = (AVERAGE, *(low_figure(low, school) for low in LOWS for school in LOW_SCHOOLS))
-
-
-@dataclass(frozen=True)
-class Between:
-    """How unlike sessions are: the standard deviation of ln x between sessions of the same setup in the same test.
-
-    `df` are its degrees of freedom, None where it is a figure that the study states, taken as known.
-    """
-
-    sd: float
-    df: float | None = None
-
-    def __post_init__(self) -> None:
-        if not (math.isfinite(self.sd) and 0 <= self.sd <= MOST_BETWEEN):
-            _refuse(
-                "between",
-                f"what sessions differ by must lie between 0 and {MOST_BETWEEN:g}, as 0.003 for 0.3% (got {self.sd})",
-            )
-        if self.df is not None and not (math.isfinite(self.df) and self.df > 0):
-            _refuse("between", f"its degrees of freedom must be above 0, or none (got {self.df})")
 
 
 @dataclass(frozen=True)

@@ -48,11 +48,12 @@ class UnitsFound:
 
 @dataclass(frozen=True)
 class SuiteErrors:
-    """Half the interval of ln of a suite ratio with its degrees of freedom, NaN without noise; the part of the variance
-    that is due to drift; and the units: their kind as in :data:`UNIT_WORDS`, counts, root mean square, p (NaN where not
-    asked), and whether the interval rests on them."""
+    """Half the interval of ln of a suite ratio with its standard `error` and degrees of freedom, NaN without noise; the
+    part of the variance that is due to drift; and the units: their kind as in :data:`UNIT_WORDS`, counts, root mean
+    square, p (NaN where not asked), and whether the interval rests on them."""
 
     reach: Floats
+    error: Floats
     df: Floats
     drift_var: Floats
     unit: NDArray[np.int8]
@@ -91,7 +92,7 @@ class ErrorsOf:
         later = (self.pairing.later * self.kept * weight_b).sum(axis=-1)
         drift, bias = self.noise.slope_var * later**2, self.noise.held * self.noise.allowance * np.abs(later)
         sessions = self._sessions(weight_a, weight_b)
-        df, reach = self._together(noise, df_noise, drift, sessions, bias)
+        error, df, reach = self._together(noise, df_noise, drift, sessions, bias)
         unit, found = self._units(weight_a, weight_b)
         count = found.n_a + found.n_b
         with np.errstate(invalid="ignore", divide="ignore"):
@@ -103,12 +104,13 @@ class ErrorsOf:
                     for school in CELL_SCHOOLS
                 ]
             )
-            df_units, by_units = self._together(
+            error_units, df_units, by_units = self._together(
                 found.square * each, np.maximum(count - 2.0, 1.0), drift, sessions, bias
             )
             use = asked & (p < ROUNDS) & (by_units > reach) & ~self.unknown
         return SuiteErrors(
-            reach=np.where(use, by_units, reach), df=np.where(use, df_units, df), drift_var=drift,
+            reach=np.where(use, by_units, reach), error=np.where(use, error_units, error),
+            df=np.where(use, df_units, df), drift_var=drift,
             unit=np.broadcast_to(unit, use.shape), n_a=np.broadcast_to(found.n_a, use.shape),
             n_b=np.broadcast_to(found.n_b, use.shape), sd=np.sqrt(found.square), p=p, in_use=use,
         )  # fmt: skip
@@ -138,15 +140,16 @@ class ErrorsOf:
 
     def _together(
         self, noise: Floats, df_noise: Floats, drift: Floats, sessions: Floats, bias: Floats
-    ) -> tuple[Floats, Floats]:
-        """Degrees of freedom of all parts (Welch and Satterthwaite), NaN where nothing scatters; half the interval."""
+    ) -> tuple[Floats, Floats, Floats]:
+        """Standard error of all parts, their degrees of freedom (Welch and Satterthwaite; NaN where nothing scatters),
+        half the interval."""
         variance = noise + drift + sessions
         with np.errstate(invalid="ignore", divide="ignore"):
             spread = noise**2 / df_noise + drift**2 / self.whole_df + sessions**2 / self.pairing.session_df
             df = np.where((variance > 0) & ~self.unknown, variance**2 / spread, math.nan)
             reach = half_width(np.sqrt(variance), df, bias, self.pairing.level)
         point = (variance == 0.0) & ~self.unknown
-        return df, np.where(point, np.broadcast_to(bias, point.shape), reach)
+        return np.sqrt(variance), df, np.where(point, np.broadcast_to(bias, point.shape), reach)
 
     def _units(self, weight_a: Floats, weight_b: Floats) -> tuple[NDArray[np.int8], UnitsFound]:
         """Sessions where every pass tells its own and each lane has two complete ones, rounds elsewhere."""

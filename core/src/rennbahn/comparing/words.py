@@ -121,6 +121,23 @@ def _shows(share: float) -> bool:
     return percent(abs(share)) != percent(0.0)
 
 
+def measured_words(suite: Suite, method: Method) -> str:
+    """What the interval of a suite under the declared school rests on."""
+    if suite.measured is None or suite.measured[method.suite_school].interval is None:
+        return ""
+    rounds = suite.measured[method.suite_school].rounds
+    if rounds is not None and rounds.in_use:
+        told = (
+            f"from how far whole {rounds.unit}s of the suite lie apart ({rounds.n_a} and {rounds.n_b} {rounds.unit}s): "
+            "tests shift together, by more than the noise of their passes says"
+        )
+    else:
+        told = "from the noise of passes"
+    more = ["what is left of the drift"] if suite.drift else []
+    more += ["what sessions differ by"] if suite.apart and method.between else []
+    return f"{told}, with {' and '.join(more)}" if more else told
+
+
 def games_interval_words(suite: Suite) -> str:
     """What other games might give, in the mean and a single one, or why that is not told."""
     if suite.games_interval is None or suite.single_game_interval is None:

@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.comparing.cells import Sheet, median_factor
-from rennbahn.comparing.model import Between
 from rennbahn.comparing.noise import NoiseOf
 from rennbahn.comparing.suite_errors import FEWEST_FREE, in_rounds
 from rennbahn.comparing.units import Units
 from rennbahn.inference.moderation import STUDY
 from rennbahn.inference.reach import half_width
+from rennbahn.inference.sessions import Between
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

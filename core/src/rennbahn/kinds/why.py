@@ -7,13 +7,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtrit
 
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet, median_factor
 from rennbahn.comparing.margins import Margin
-from rennbahn.comparing.model import ACCEPTED, CELL_SCHOOLS, Method
-from rennbahn.comparing.words import SCHOOL_WORDS, figure_words, interval_words, level_words, reason_words, tests_words
+from rennbahn.comparing.model import ACCEPTED, CELL_SCHOOLS, SUITE_SCHOOLS, Method
+from rennbahn.comparing.words import (
+    SCHOOL_WORDS,
+    figure_words,
+    interval_words,
+    level_words,
+    measured_words,
+    reason_words,
+    tests_words,
+)
 from rennbahn.display import fixed, fps, percent, signed_percent
 from rennbahn.kinds.fit import Fit, group_tests
 from rennbahn.kinds.words import listed
@@ -188,21 +195,28 @@ def _spread_lines(sheet: Sheet, block: Block, margin: Margin, figure: str) -> li
         for share, factor, n in zip((lanes.a, lanes.b), factors, (margin.n_a, margin.n_b), strict=True)
     )
     unlike = "the lanes scatter unlike: each has its share" if (lanes.a, lanes.b) != (1.0, 1.0) else ""
-    drift = float(block.pairing.drift_var[where, 0, 0])
-    drifted = f" + {fixed(drift, 8)}" if drift > 0.0 else ""
+    more = [float(part[where, 0, 0]) for part in (block.pairing.drift_var, block.pairing.session_var)]
+    added = "".join(f" + {fixed(part, 8)}" for part in more if part > 0.0)
+    bias = float(block.pairing.bias[where, 0, 0])
     quantile = reach / error if error else 0.0
     return [
         Line("Noise of a pass", "standard deviation of ln fps", f"{fixed(noise.s, 5)}, {_degrees(noise.df)}",
              _POOLS.get(noise.pool, noise.pool)),
-        Line("Error of ln(B / A)", "√(s² · (1 / passes of A + 1 / passes of B) + drift)",
+        Line("Error of ln(B / A)", "√(s² · (h / passes of A + h / passes of B) + drift + sessions)",
              f"√({fixed(noise.s, 5)}² · ({parts})"
-             f"{drifted}) = {fixed(error, 5)}", unlike),
+             f"{added}) = {fixed(error, 5)}", unlike),
         _interval_line("e^(ln(B / A) ± t · error) − 1", margin.log_ratio, quantile, error,
-                       interval_words(margin.interval), f"{level_words(method)}, {_freedom(df)}"),
+                       interval_words(margin.interval),
+                       f"{level_words(method)}, {_freedom(df)}" + _held_words(bias)),
         Line("Verdict", f"even within {percent(method.equal_band)}% either way",
              f"{margin.verdict}{f', {margin.within} by less than the band' if margin.within else ''}",
              "could be chance among so many tests" if margin.could_be_chance else ""),
     ]  # fmt: skip
+
+
+def _held_words(bias: float) -> str:
+    """That a drift which the passes do not show widens the interval."""
+    return f"; wider for a drift that may have moved it by {percent(math.expm1(bias))}%" if bias >= _SHOWS else ""
 
 
 def why_suite(sheet: Sheet, pair: tuple[str, str], figure: str, group: str | None) -> Derivation:
@@ -231,11 +245,13 @@ def why_suite(sheet: Sheet, pair: tuple[str, str], figure: str, group: str | Non
     if measured.interval is not None:
         low, high = (math.log1p(end) for end in measured.interval)
         df = measured.df if measured.df is not None else math.inf
-        t = float(stdtrit(df, 1.0 - method.level / 2.0)) if high > low else 0.0
-        note = f"{level_words(method)}, {_freedom(df)}; from the noise of the passes and what is left of the drift"
+        where = (SUITE_SCHOOLS.index(school), CELL_SCHOOLS.index(method.cell_school), sheet.figure_at[figure], 0)
+        error = float(block.suites.errors.error[where])
+        t = (high - low) / 2.0 / error if error else 0.0
+        note = f"{level_words(method)}, {_freedom(df)}; {measured_words(suite, method)}"
         lines.append(
-            _interval_line("e^(ln(1 + margin) ± t · error) − 1", math.log1p(whole), t,
-                           (high - low) / 2.0 / t if t else 0.0, interval_words(measured.interval), note)
+            _interval_line("e^(ln(1 + margin) ± t · error) − 1", math.log1p(whole), t, error,
+                           interval_words(measured.interval), note)
         )  # fmt: skip
     others = ", ".join(f"{SCHOOL_WORDS[name]} {_share(value)}" for name, value in suite.margins.items())
     lines.append(Line("Schools", "every kind of mean", others, f"declared: {SCHOOL_WORDS[school]}"))

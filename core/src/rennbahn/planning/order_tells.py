@@ -14,10 +14,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from rennbahn.comparing.model import Between
 from rennbahn.inference.drift import BOUND, SHOWN, spread_of
 from rennbahn.inference.power import reach_to_show
 from rennbahn.inference.reach import half_width
+from rennbahn.inference.sessions import Between
 from rennbahn.planning.needs import Expected
 from rennbahn.planning.schedule import OrderName, PlannedPass, Session, Work
 from rennbahn.planning.timeline import Timeline, hours_of, plan

@@ -6,11 +6,24 @@ from rennbahn.display import percent
 from rennbahn.planning.order_tells import Telling
 
 
-def untold_words(told: Telling, allowance: float) -> str:
-    """By how much a drift could move the answer where the order cannot tell it from lanes; empty where it can."""
-    if not told.untold:
-        return ""
-    return (
-        f"This order cannot tell drift from lanes: a drift of {percent(allowance)}% an hour, as the study allows for, "
-        f"could move the answer by up to {percent(told.drift)}% either way."
-    )
+def left_words(told: Telling, allowance: float, between: float | None) -> str:
+    """By how much what an order leaves open could move the answer: a drift that it cannot tell from lanes, sessions on
+    which a lane stands alone. Empty where it leaves neither.
+    """
+    words = []
+    if told.untold:
+        words.append(
+            f"This order cannot tell drift from lanes: a drift of {percent(allowance)}% an hour, as the study allows "
+            f"for, could move the answer by up to {percent(told.drift)}% either way."
+        )
+    if told.apart > 0:
+        where = "all tests" if told.apart == 1 else f"{percent(told.apart)}% of the tests"
+        alone = f"In {where} a lane stands on one session that the baseline has no part in"
+        if between is None:
+            words.append(f"{alone}: what shifts from session to session would count as a difference between lanes.")
+        elif between:
+            words.append(
+                f"{alone}: sessions that differ by {percent(between)}% could move the answer by "
+                f"{percent(told.sessions)}% either way. A second session of each lane narrows that."
+            )
+    return " ".join(words)

@@ -46,8 +46,8 @@ export function SuitePanel({
             of={`${signedPercent(suite.margin)}% over ${count(suite.tests, "test")}`}
           />
           <span className="block text-[0.88rem] text-mute">
-            from pass noise{findings.bench_drift.percent_per_hour != null && " and drift"} alone
-            {suite.drift && `; ${signedPercent(suite.drift.raw)}% as measured`}
+            {suite.basis_words}
+            {suite.drift && !suite.drift.untold && `; ${signedPercent(suite.drift.raw)}% as measured`}
           </span>
         </dd>
         <dt className="label pt-0.5">Other games</dt>
@@ -56,8 +56,14 @@ export function SuitePanel({
             <>
               <span className="figure text-[0.93rem]">{interval(suite.games_low, suite.games_high)}</span>
               <span className="block text-[0.88rem] text-mute">
-                what another choice of games might give on average, at 95%, from {count(suite.games, "game")},
-                each counted once
+                what the mean of other such games might be, at 95%, from {count(suite.games, "game")}, each
+                counted once
+              </span>
+              <span className="figure text-[0.93rem]">
+                {interval(suite.single_game_low, suite.single_game_high)}
+              </span>
+              <span className="block text-[0.88rem] text-mute">
+                what a single other game might give, at 95%
               </span>
             </>
           ) : (

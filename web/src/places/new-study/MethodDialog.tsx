@@ -4,7 +4,7 @@ import { useMay, useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
-import { Labelled } from "../../controls/Field";
+import { Field, Labelled } from "../../controls/Field";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
@@ -29,7 +29,13 @@ export interface MethodDraft {
   display: string;
   variable: boolean;
   drift: string;
+  /** What sessions differ by, in percent; empty where nothing is stated. */
+  between: string;
+  betweenWhy: string;
 }
+
+/** What sessions of one bench are taken to differ by, in percent, if nobody says otherwise. */
+const USUAL_BETWEEN = "0.3";
 
 export function draftOf(method: Method): MethodDraft {
   return {
@@ -42,6 +48,8 @@ export function draftOf(method: Method): MethodDraft {
     display: method.display_hz == null ? "" : String(method.display_hz),
     variable: method.display_variable,
     drift: String(Math.round(method.drift_allowance * 1e6) / 1e4),
+    between: method.between == null ? "" : String(Math.round(method.between * 1e6) / 1e4),
+    betweenWhy: method.between_why,
   };
 }
 
@@ -56,6 +64,8 @@ export function methodOf(draft: MethodDraft): DeclaredMethod {
     display_hz: readNumber(draft.display),
     display_variable: draft.variable,
     drift_allowance: (readNumber(draft.drift) ?? Number.NaN) / 100,
+    between: draft.between.trim() === "" ? null : (readNumber(draft.between) ?? Number.NaN) / 100,
+    between_why: draft.between.trim() === USUAL_BETWEEN ? "" : draft.betweenWhy,
   };
 }
 
@@ -69,6 +79,8 @@ export const DEFAULT_METHOD: MethodDraft = {
   display: "",
   variable: false,
   drift: "0.5",
+  between: USUAL_BETWEEN,
+  betweenWhy: "",
 };
 
 export function MethodFields({
@@ -148,6 +160,23 @@ export function MethodFields({
         value={draft.drift}
         onChange={(drift) => set({ drift })}
       />
+      <NumberField
+        label="Sessions differ by, %"
+        placeholder="nothing stated"
+        min={0}
+        max={10}
+        value={draft.between}
+        onChange={(between) => set({ between })}
+      />
+      {draft.between.trim() !== USUAL_BETWEEN && (
+        <Field
+          label="Why sessions differ by that"
+          required
+          maxLength={300}
+          value={draft.betweenWhy}
+          onChange={(event) => set({ betweenWhy: event.target.value })}
+        />
+      )}
       <Tick
         label="The display follows the rate (variable refresh)"
         checked={draft.variable}

@@ -206,6 +206,12 @@ function Tells({ tells }: { tells: Outline["tells"] }) {
           drift could move it up to {percent(tells.drift)}% either way
         </span>
       )}
+      {tells.apart > 0 && (
+        <span className="block text-[0.86rem] text-soft">
+          {tells.apart < 1 ? "some lanes stand" : "a lane stands"} on one session
+          {tells.sessions > 0 && `: up to ${percent(tells.sessions)}% either way`}
+        </span>
+      )}
     </>
   );
 }
