@@ -7,7 +7,7 @@ import sys
 import numpy as np
 from trials import beside, kinds, verdicts
 
-STUDIES = 600
+STUDIES = 1000
 SEED = 20261125
 
 

@@ -18,8 +18,8 @@ from rennbahn.kinds.ladder import ladder_of
 from rennbahn.kinds.limits import limits_of
 from rennbahn.kinds.readers import Reader, for_reader
 
+from trials.draws import Row
 from trials.kinds import Bench, margin_holds, rate_of
-from trials.verdicts import Row
 
 _SIZES = ((1920, 1080), (2560, 1440), (3840, 2160))
 _SCENES = 6

@@ -24,7 +24,7 @@ from rennbahn.kinds.scaling import scaling_of
 from rennbahn.kinds.several import several_of
 from rennbahn.kinds.sweep import SweepBlock, sweep_of
 
-from trials.verdicts import Row
+from trials.draws import Row
 
 #: Noise of scenes, standard deviation of ln x, is drawn between these.
 _QUIET, _LOUD = 0.004, 0.015

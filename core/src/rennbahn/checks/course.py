@@ -10,7 +10,9 @@ import numpy as np
 from scipy.special import bdtrc, stdtr
 
 from rennbahn.checks.base import Check, Looked, percent
+from rennbahn.checks.length import disturbed
 from rennbahn.checks.model import CheckedPass, Doubt
+from rennbahn.checks.profile import Profile
 
 #: A lock without a name counts where so much of the capture is held.
 _HELD = 0.6
@@ -20,8 +22,16 @@ _LOOSE = 0.85
 ROUND = (24.0, 25.0, 30.0, 40.0, 45.0, 48.0, 50.0, 59.94, 60.0, 72.0, 75.0, 80.0, 85.0, 90.0, 100.0, 120.0, 144.0,
          160.0, 165.0, 170.0, 175.0, 180.0, 200.0, 240.0, 280.0, 300.0, 360.0, 480.0, 500.0, 540.0)  # fmt: skip
 _ROUND_WITHIN = 0.004
+#: Three passes whose rates lie this close are held by something: runs of a scene scatter by more.
+_TO_A_HAIR = 0.001
 #: One-sided level of the first pass after loading, alone and as a habit of its lane.
 _FIRST = 0.008
+#: How much further a median scatters than a mean of normal values, and their standard deviation over the median
+#: distance from their middle; from so many tests on, and never so little.
+_OF_MEDIAN = 1.2533
+_TO_SD = 1.4826
+_FEWEST_OFFS = 5
+_LEAST_SCATTER = 0.002
 _HABIT = 0.002
 #: A first third slower beside the rest than in warm siblings, at this level and by so much.
 _BEGUN = 0.002
@@ -48,12 +58,20 @@ class Lock(Check):
         """Locks that are no limit set on purpose: by a display, or without a name."""
         for one in looked.context.passes:
             profile = one.profile
-            if profile.cap_meant or "too_short" in profile.flags:
+            if "too_short" in profile.flags or (_carries_a_known_cap(one) and self._meant(looked, one)):
                 continue
             if profile.cap == "none" and not self._all_but_a_lock(one):
                 continue
             named = profile.cap_name not in ("", "unexplained")
             if not named and not self._believed(looked, one):
+                continue
+            if named and profile.cap_meant:
+                yield self.on(
+                    one,
+                    f"It is held at {profile.lock_fps:.1f} fps by “{profile.cap_name}”, which other passes of its test "
+                    "in this lane are not: the limit was on in this one alone. Set it alike and run it again.",
+                    lock_fps=profile.lock_fps, share=profile.lock_share, name=profile.cap_name, state=profile.cap,
+                )  # fmt: skip
                 continue
             what = f"the rate of “{profile.cap_name}”" if named else "a rate nobody set"
             how = "held part of the time" if profile.cap == "partly" else "all but held"
@@ -63,6 +81,10 @@ class Lock(Check):
                 "Look at the settings, run it again, or say that this limit is known.",
                 lock_fps=profile.lock_fps, share=profile.lock_share, name=profile.cap_name, state=profile.cap,
             )  # fmt: skip
+
+    def _meant(self, looked: Looked, one: CheckedPass) -> bool:
+        """A known cap is meant where all passes of the test in that lane carry it; one that only some carry is not."""
+        return all(_carries_a_known_cap(other) for other in looked.context.siblings(one))
 
     def _all_but_a_lock(self, one: CheckedPass) -> bool:
         """Held nearly all the time at a round rate, by a limiter so loose that some stretches outrun it."""
@@ -75,7 +97,8 @@ class Lock(Check):
         """A lock without a name: much of the capture is held, and it is no scene that merely runs evenly.
 
         A scene that runs evenly on one machine runs evenly on all, at its own rate in each pass. A limit shows by a
-        round rate, by passes of other lanes at the same rate, or by siblings that ran faster and scattered.
+        round rate, by passes of other lanes at the same rate, by siblings that ran faster and scattered, or where it
+        holds the whole cell, by the other lanes that do, or by passes that agree far better than runs do.
         """
         profile = one.profile
         if _near_round(profile.lock_fps, _ROUND_WITHIN):
@@ -87,7 +110,23 @@ class Lock(Check):
         if profile.lock_share < _HELD:
             return False
         free = [other for other in siblings if other.lock_share < profile.lock_share / 2.0]
-        return bool(siblings) and 2 * len(free) >= len(siblings) and _flatter(profile.fps, [o.fps for o in free])
+        if siblings and 2 * len(free) >= len(siblings):
+            return _flatter(profile.fps, [o.fps for o in free])
+        return self._holds_the_cell(profile, siblings, elsewhere)
+
+    def _holds_the_cell(self, profile: Profile, siblings: Sequence[Profile], elsewhere: Sequence[Profile]) -> bool:
+        """All passes of the cell are held alike: by a limit of this lane where others run free, or to a hair."""
+        if not siblings or any(o.lock_share < _HELD for o in siblings):
+            return False
+        free = [other for other in elsewhere if other.lock_share < profile.lock_share / 2.0]
+        if elsewhere and 2 * len(free) >= len(elsewhere) and _flatter(profile.fps, [o.fps for o in free]):
+            return True
+        alike = all(abs(o.lock_fps / profile.lock_fps - 1.0) <= _TO_A_HAIR for o in siblings)
+        return alike and len(siblings) > 1 and profile.cap == "capped"
+
+
+def _carries_a_known_cap(one: CheckedPass) -> bool:
+    return one.profile.cap_meant and one.profile.cap != "none"
 
 
 def _near_round(rate: float, within: float) -> bool:
@@ -152,7 +191,11 @@ class SlowFirst(Check):
         for one in context.passes:
             if not one.after_load or not scatter.has(one):
                 continue
-            warm = [o for o in context.siblings(one) if not o.after_load and scatter.has(o) and o.id not in scatter.out]
+            warm = [
+                o
+                for o in context.siblings(one)
+                if not o.after_load and scatter.has(o) and o.id not in scatter.out and not disturbed(looked, o)
+            ]
             if not warm:
                 continue
             noise = scatter.noise_of(context.test_by_id[one.test].scene)
@@ -161,26 +204,30 @@ class SlowFirst(Check):
             offs.setdefault(one.lane, []).append((off, error))
             p = float(stdtr(noise.df or 30.0, off / error))
             beginning = _beginning(looked, one, warm)
-            if p < _FIRST or beginning is not None:
+            # A pass that is faster than those after it began warm, whatever its own beginning looks like.
+            if off < 0 and (p < _FIRST or beginning is not None):
                 slower = f", its first third beside the rest {percent(math.expm1(beginning))}" if beginning else ""
                 yield self.on(
                     one,
-                    f"The first pass since loading is {percent(math.expm1(off))} "
-                    f"{'slower' if off < 0 else 'faster'} than those after it{slower}: "
+                    f"The first pass since loading is {percent(math.expm1(off))} slower than those after it{slower}: "
                     "the game was not warm. Take it as a warm-up, and run one more.",
                     off=math.expm1(off), p=p, beginning=math.expm1(beginning) if beginning else None,
                 )  # fmt: skip
         for lane, found in offs.items():
-            weights = [1.0 / error**2 for _, error in found]
-            mean = math.fsum(w * off for w, (off, _) in zip(weights, found, strict=True)) / math.fsum(weights)
-            z = mean * math.sqrt(math.fsum(weights))
+            # The middle of the tests: a pass with another fault beside it neither makes a habit nor hides one.
+            middle = median(off for off, _ in found)
+            error = median(error for _, error in found)
+            if len(found) >= _FEWEST_OFFS:
+                # The habit itself inflates the noise of its cells; how the tests scatter around it does not.
+                error = min(error, max(_TO_SD * median(abs(off - middle) for off, _ in found), _LEAST_SCATTER))
+            z = middle / (_OF_MEDIAN * error) * math.sqrt(len(found))
             p = float(stdtr(max(4.0, float(len(found) - 1)), z))
-            if len(found) >= 3 and p < _HABIT:
+            if len(found) >= 3 and p < _HABIT and 4 * sum(off < 0 for off, _ in found) >= 3 * len(found):
                 yield Doubt(
                     self.id,
-                    f"First passes after loading are {percent(math.expm1(mean))} slower in {len(found)} tests of "
+                    f"First passes after loading are {percent(math.expm1(middle))} slower in {len(found)} tests of "
                     f"{context.lane_by_id[lane].name}: plan one more warm-up run there.",
-                    None, lane, None, self.weak, {"off": math.expm1(mean), "tests": len(found), "p": p},
+                    None, lane, None, self.weak, {"off": math.expm1(middle), "tests": len(found), "p": p},
                 )  # fmt: skip
 
 
@@ -205,7 +252,8 @@ class Throttling(Check):
     def doubts(self, looked: Looked) -> Iterable[Doubt]:
         """Passes whose last third slows against their siblings'."""
         for cell in looked.context.cells.values():
-            known = [one for one in cell if one.id in looked.slopes]
+            # A loading screen bends the course of its own pass, and beside it clean siblings would seem to slow.
+            known = [one for one in cell if one.id in looked.slopes and not disturbed(looked, one)]
             if len(known) < 2:
                 continue
             for one in known:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, pairwise
 from statistics import median
 
 from rennbahn.checks.base import Check, Looked, percent
@@ -16,6 +16,8 @@ from rennbahn.checks.scatter import two_sided
 _FEWEST_TESTS = 3
 _UNLIKE = 0.004
 _CLEAR = 4.0
+#: Labels of busy times and utilisation that say which side holds a run.
+_SIDES = ("gpu", "cpu", "waiting", "not_gpu")
 #: A rank against all other tests, at this level.
 _ORDER = 0.002
 #: A shift of a session at this level, and at least by so much.
@@ -23,6 +25,14 @@ _SHIFT = 0.003
 _LEAST_SHIFT = 0.002
 #: From so many cells on their own scatter tells how sure a shift is.
 _FEWEST_PAIRS = 6
+#: How much further a median scatters than a mean of normal values, and their standard deviation over the median
+#: distance from their middle.
+_OF_MEDIAN = 1.2533
+_TO_SD = 1.4826
+#: A bench that rested longer began a new session, h.
+_REST_H = 2.0
+#: Passes of one bench follow each other: clocks by which two overlap by more than this share of one are no time of day.
+_OVERLAP = 0.5
 
 
 @dataclass(frozen=True)
@@ -74,9 +84,10 @@ class LikeAnotherLane(Check):
         told: set[tuple[str, str]] = set()
         for a, b in combinations([lane.id for lane in context.lanes], 2):
             ratios = _ratios(looked, a, b)
+            held = _held_alike(looked, a, b, ratios)
             for one in ratios:
-                others = [other for other in ratios if other.test != one.test]
-                if len(others) < _FEWEST_TESTS or (b, one.test) in told or _limited_elsewhere(context, a, b, one.test):
+                others = [other for other in ratios if other.test != one.test and other.test not in held]
+                if len(others) < _FEWEST_TESTS or (b, one.test) in told or one.test in held:
                     continue
                 mean, spread = _mean_and_spread([other.r for other in others])
                 if any(abs(other.r) < _CLEAR * other.error or other.r * mean <= 0 for other in others):
@@ -108,10 +119,25 @@ def _mean_and_spread(values: list[float]) -> tuple[float, float]:
     return mean, math.sqrt(math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1))
 
 
-def _limited_elsewhere(context: Context, a: str, b: str, test: str) -> bool:
-    """Whether both lanes are held by a cap there, or by the processor as no other test is: equal for a reason."""
+def _held_alike(looked: Looked, a: str, b: str, ratios: list[_Ratio]) -> set[str]:
+    """Tests in which something holds both lanes that does not where they part: a cap, or the other side of the machine.
+
+    Lanes are equal there for a reason, and what those tests say of a difference is nothing.
+    """
+    held = {one.test: _held_by(looked.context, a, b, one.test) for one in ratios}
+    parting = [held[one.test] for one in ratios if abs(one.r) >= _CLEAR * one.error]
+    usual = max(dict.fromkeys(parting), key=parting.count, default="")
+    return {test for test, by in held.items() if by == "cap" or (by and usual and by != usual)}
+
+
+def _held_by(context: Context, a: str, b: str, test: str) -> str:
+    """What holds both lanes in a test, where all their passes say the same; empty elsewhere."""
     both = [*context.cells.get((a, test), ()), *context.cells.get((b, test), ())]
-    return bool(both) and all(one.profile.cap != "none" for one in both)
+    if both and all(one.profile.cap != "none" for one in both):
+        return "cap"
+    labels = {one.profile.bound_by for one in both}
+    label = labels.pop() if len(labels) == 1 else ""
+    return label if label in _SIDES else ""
 
 
 class Order(Check):
@@ -257,11 +283,13 @@ def _shift_of(pairs: list[tuple[float, float, bool]], by: str) -> _Shift | None:
     if not pairs:
         return None
     if len(pairs) >= _FEWEST_PAIRS:
-        # Each scatters as it does, its own noise being inflated by the very shift.
-        mean, spread = _mean_and_spread([off for off, _, _ in pairs])
-        error = spread / math.sqrt(len(pairs))
-        p = two_sided(mean / error, float(len(pairs) - 1)) if error else float(mean == 0.0)
-        return _Shift(mean, p, by, len(pairs))
+        # Each scatters as it does, its own noise being inflated by the very shift. By the middle one, and how far the
+        # others lie from it, one odd cell hides no shift and makes none.
+        offs = [off for off, _, _ in pairs]
+        middle = median(offs)
+        error = _OF_MEDIAN * _TO_SD * median(abs(off - middle) for off in offs) / math.sqrt(len(offs))
+        p = two_sided(middle / error, float(len(pairs) - 1)) if error else float(middle == 0.0)
+        return _Shift(middle, p, by, len(pairs))
     weights = [1.0 / error**2 for _, error, _ in pairs]
     mean = math.fsum(w * off for w, (off, _, _) in zip(weights, pairs, strict=True)) / math.fsum(weights)
     p = two_sided(mean * math.sqrt(math.fsum(weights)), 6.0 + 2.0 * len(pairs))
@@ -274,17 +302,24 @@ def _mean(values: Iterable[float]) -> float:
 
 
 def sessions_of(context: Context) -> dict[str, str]:
-    """The session of each pass: as it says, else a new one begins wherever the clock of the bench falls back."""
-    found: dict[str, str] = {}
-    number, last = 1, -math.inf
-    for one in context.passes:
-        if one.session is not None:
-            found[one.id] = one.session
-        elif one.clock_h is not None:
-            if one.clock_h < last:
-                number += 1
-            last = one.clock_h
-            found[one.id] = str(number)
+    """The session of each pass: as it says, else by its clock.
+
+    Clocks by which no two passes ran at once are one time: whatever the order of the list, a rest begins a session.
+    Else each session has a clock of its own, and begins where that falls back from one pass to the next.
+    """
+    found: dict[str, str] = {one.id: one.session for one in context.passes if one.session is not None}
+    timed = [(one.clock_h, one) for one in context.passes if one.session is None and one.clock_h is not None]
+    in_time = sorted(timed, key=lambda pair: pair[0])
+    one_time = all(
+        after - before >= _OVERLAP * min(a.profile.duration_s, b.profile.duration_s) / 3600.0
+        for (before, a), (after, b) in pairwise(in_time)
+    )
+    number, last = 1, math.inf if one_time else -math.inf
+    for clock, one in in_time if one_time else timed:
+        if clock > last + _REST_H if one_time else clock < last:
+            number += 1
+        last = clock
+        found[one.id] = str(number)
     return found
 
 

@@ -22,8 +22,9 @@ _BY_HAND_S = 2.0
 _CUT = 0.85
 #: A log that holds every second frame: its rate is half of its siblings', within this.
 _HALF = 0.06
-#: A pause this near to either end belongs to loading, s.
+#: A pause this near to either end belongs to loading, in s and as a share of a capture, whichever is less.
 _END_S = 4.0
+_END_SHARE = 0.12
 #: At most this share of a capture is taken for loading at one end.
 _MOST_LOADING = 0.4
 #: A rate this much beyond all that the rest of the capture shows is another picture.
@@ -188,6 +189,11 @@ def _ends(looked: Looked, one: CheckedPass) -> tuple[float | None, float | None]
     return looked.ends[one.id]
 
 
+def disturbed(looked: Looked, one: CheckedPass) -> bool:
+    """Does a capture hold a loading screen or a pause, so that its course says nothing about the machine?"""
+    return _ends(looked, one) != (None, None) or any(ms >= PAUSE_MS for _, ms in one.profile.gaps)
+
+
 def _ends_of(profile: Profile) -> tuple[float | None, float | None]:
     count = len(profile.fps)
     if count < 8:
@@ -198,11 +204,12 @@ def _ends_of(profile: Profile) -> tuple[float | None, float | None]:
     begins = start * profile.bin_s if start * profile.bin_s >= _LEAST_LOADING_S else None
     ends = (count - end) * profile.bin_s if end * profile.bin_s >= _LEAST_LOADING_S else None
     # A frame of a second and more near an end is loading too, whatever its neighbours say.
+    near_s = min(_END_S, _END_SHARE * profile.duration_s)
     for at_s, ms in profile.gaps:
         stop_s = at_s + ms / 1000.0
-        if ms >= PAUSE_MS and at_s < (begins or 0.0) + _END_S:
+        if ms >= PAUSE_MS and at_s < (begins or 0.0) + near_s:
             begins = max(begins or 0.0, round(stop_s + 1e-6, 3))
-        elif ms >= PAUSE_MS and stop_s > profile.duration_s - _END_S:
+        elif ms >= PAUSE_MS and stop_s > profile.duration_s - near_s:
             ends = min(ends if ends is not None else profile.duration_s, round(at_s - 1e-6, 3))
     return begins, ends
 
