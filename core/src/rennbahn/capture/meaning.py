@@ -18,6 +18,7 @@ from rennbahn.capture.sensors import PLAUSIBLE, sampled_channel
 from rennbahn.capture.vocabulary import (
     BUSY,
     CARD,
+    ENERGY,
     FRAME,
     HOT,
     INDEX,
@@ -29,11 +30,13 @@ from rennbahn.capture.vocabulary import (
     POWER,
     PROCESSOR,
     RPM,
+    SECONDS,
     STAMP,
     STRANGE,
     TEMPERATURE,
     TICKS,
     TIME_SUFFIX,
+    TIMES_OF_FRAMES,
     UTIL,
     WALL,
     in_ms,
@@ -46,6 +49,8 @@ Floats = NDArray[np.float64]
 
 #: Shortest and longest plausible median frame time, ms: 2,000 fps and 4 fps; without a unit in the name, from 500 fps.
 _FRAME_MS = (0.5, 250.0)
+#: What a unit in the name of frame times is believed over: 10,000 fps and a frame in two seconds.
+_NAMED_MS = (0.1, 2000.0)
 _UNNAMED_MS = {"s": (1.5, 60.0), "ms": (1.5, 30.0), "us": (1.5, 30.0), "ns": (1.5, 30.0)}
 #: Share of values that must fit; a file with a bad row is still understood, and refused with that row when read.
 _MOSTLY = 0.95
@@ -53,6 +58,10 @@ _MOSTLY = 0.95
 _LAPSES = 1
 #: How far the sum of frame times may lie off the clock in the same file.
 _CLOCK_AGREES = 0.03
+#: A rate column whose rows would all last no longer than this as frames is asked about, s.
+_SHORT_S = 5.0
+#: From so many rates on they are of frames: nobody logs seconds for so long without a clock.
+_ENOUGH_RATES = 300
 #: Rows this far apart are no frames but seconds, s.
 ROW_A_SECOND_S = (0.2, 5.0)
 
@@ -120,6 +129,10 @@ def _unit(name: str, median: float) -> tuple[str | None, bool]:
         return named[0], True
     if named_units(name):
         return None, True
+    if words_of(name) & TIMES_OF_FRAMES:
+        # Units lie a thousand apart: of a time between frames at most one can be meant.
+        fits = [unit for unit in _UNNAMED_MS if _FRAME_MS[0] <= in_ms(unit, median) <= _FRAME_MS[1]]
+        return (fits[0], False) if len(fits) == 1 else (None, False)
     fits = [unit for unit, (low, high) in _UNNAMED_MS.items() if low <= in_ms(unit, median) <= high]
     return (fits[0], False) if fits else (None, False)
 
@@ -153,8 +166,10 @@ def _times(values: Mapping[str, Floats]) -> tuple[list[_Time], list[_Time], list
 def _stamp(name: str, words: frozenset[str], column: Floats, steps: Floats) -> _Time | _Unsure | None:
     """A column that only grows: a clock, a counter of rows, or ticks of nobody knows what."""
     even = (steps == steps[0]).all() and steps[0] == np.rint(steps[0]) and not named_units(name)
+    if even and steps[0] == 1 and words & SECONDS:
+        return _Unsure(f"By “{name}” the rows are 1 s apart, so a row is no frame.", of_rows=True)
     counts = even and (words & INDEX or column[0] in (0, 1))
-    measures = UTIL | POWER | TEMPERATURE | (MHZ - {"clock"}) | RPM | MEMORY | MADE
+    measures = UTIL | POWER | ENERGY | TEMPERATURE | (MHZ - {"clock"}) | RPM | MEMORY | MADE
     owned = words & (CARD | PROCESSOR) and not words & (FRAME | STAMP)
     if counts or is_rate(name) or words & measures or owned:
         return None
@@ -203,6 +218,10 @@ def _time(name: str, words: frozenset[str], column: Floats) -> _Time | _Unsure |
     if words & sensor or (not framed and (owned or words & MHZ)):
         return None
     unit, by_name = _unit(name, median)
+    if unit is None and framed and len(set(named_units(name))) == 1:
+        # What the name says is believed over what the values look like.
+        said = named_units(name)[0]
+        unit = said if _NAMED_MS[0] <= in_ms(said, median) <= _NAMED_MS[1] else None
     if unit is None:
         unsure = framed and not (owned or other or made) and not named_units(name)
         which = f"“{name}” may be frame times in ms or a rate in fps ({median:g} in the middle): choose which."
@@ -242,10 +261,25 @@ def _chosen(
             "one of them is something else, or in another unit."
         )
     if best.use.channel == CLOCK_CHANNELS[2]:
-        column = values[best.use.column]
-        if rows < 300 and (column == np.rint(column)).all():
-            return best, f"“{best.use.column}” holds {rows} whole numbers: is each the rate of a frame, or of a second?"
+        question = _asked_of_rates(best, values, rows) or question
     return best, question
+
+
+def _asked_of_rates(best: _Time, values: Mapping[str, Floats], rows: int) -> str:
+    """What is asked of rates without any clock beside them: are they of frames, or of seconds?"""
+    name, column = best.use.column, values[best.use.column]
+    if rows >= _ENOUGH_RATES:
+        return ""
+    if (column == np.rint(column)).all():
+        return f"“{name}” holds {rows} whole numbers: is each the rate of a frame, or of a second?"
+    lasts_s = float((1.0 / column[column > 0]).sum())
+    of_frames = any(_busy(other, words_of(other), own, best) for other, own in values.items() if other != name)
+    if lasts_s >= _SHORT_S or of_frames:
+        return ""
+    return (
+        f"“{name}” holds {rows} rates, which as frames would last {lasts_s:.2g} s in all: is each the rate of a frame, "
+        "or of a second?"
+    )
 
 
 # --- what else there is -----------------------------------------------------------------------------------

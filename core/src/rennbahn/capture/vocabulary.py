@@ -24,6 +24,15 @@ FRAME = frozenset({
     "delivery", "delivered", "dt", "bildzeit", "bild", "bilder", "bildabstand", "bilddauer", "framedauer", "abstand",
     "between", "frameinterval", "framems",
 })  # fmt: skip
+#: Names that say that a column is a time between frames, and no rate.
+TIMES_OF_FRAMES = frozenset({
+    "frametime", "frametimes", "bildzeit", "bilddauer", "bildabstand", "framedauer", "frameinterval",
+})  # fmt: skip
+#: Names of a count of seconds.
+SECONDS = frozenset({
+    "second", "seconds", "sec", "secs", "s", "sekunde", "sekunden", "sek", "seconde", "secondes", "segundo", "segundos",
+    "time", "elapsed", "zeit", "temps", "tiempo",
+})  # fmt: skip
 STAMP = frozenset({
     "time", "timestamp", "timestamps", "clock", "at", "shown", "when", "stamp", "elapsed", "t", "zeit", "zeitstempel",
     "uhr", "laufzeit", "zeitpunkt", "since", "start",
@@ -49,6 +58,10 @@ BUSY = frozenset({"busy", "active", "time", "frame", "frametime", "ms", "work", 
                    "arbeit", "render", "belegt"})  # fmt: skip
 UTIL = frozenset({"util", "utilization", "utilisation", "usage", "load", "auslastung", "last", "nutzung"})
 POWER = frozenset({"w", "watt", "watts", "power", "leistung", "leistungsaufnahme", "verbrauch", "draw"})
+#: What a meter adds up: it only grows, and is no clock.
+ENERGY = frozenset({
+    "energy", "energie", "energía", "energia", "énergie", "joule", "joules", "j", "kj", "mj", "wh", "kwh", "ws", "mwh",
+})  # fmt: skip
 TEMPERATURE = frozenset({"temp", "temperature", "temperatur", "celsius", "degc", "°c", "temps"})
 HOT = frozenset({"hotspot", "junction", "hot"})
 MHZ = frozenset({"mhz", "clock", "frequency", "freq", "takt", "frequenz", "taktrate"})
