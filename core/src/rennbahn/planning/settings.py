@@ -1,6 +1,7 @@
 """Settings as people write them: what kind of setting a name means, and which amount a value says.
 
-Names are known by whole words, in English and German; "ambient occlusion" is no room and "score overlay" sets no cores.
+Names are known by whole words, in English and German, the commonest in French and Spanish; "ambient occlusion" is no
+room and "score overlay" sets no cores.
 Values carry units, signs, thousands and percent: +20%, 1,200 W, 0.3 kW, PL1 300 W, +200 mV.
 """
 
@@ -16,7 +17,7 @@ from rennbahn.planning.amounts import Amount, amounts_of, without_amounts
 Kind = Literal[
     "power_limit", "voltage", "clock", "curve", "tuning", "frame_limit", "sync", "variable_refresh",
     "frame_generation", "upscaling", "memory_profile", "link", "display_path", "power_source", "power_plan",
-    "overlay", "recorder", "background", "room", "fan", "game",
+    "overlay", "recorder", "background", "room", "fan", "game", "memory_window",
 ]  # fmt: skip
 Owner = Literal["card", "processor", "memory", ""]
 
@@ -46,9 +47,14 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
         "grafikeinstellungen", "graphics settings", "resolution", "auflösung", "antialiasing", "anti aliasing",
         "kantenglättung",
     )),
+    ("memory_window", (
+        "resizable bar", "rebar", "bar size", "base address register", "memory window", "memory aperture",
+        "card memory access", "full memory access", "large memory access", "above 4g", "4g decoding",
+        "speicherfenster", "speicherzugriff karte", "fenêtre mémoire", "ventana memoria", "barre mémoire",
+    )),
     ("fan", (
         "fan curve", "fan profile", "fan speed", "fan mode", "lüfter kurve", "lüfter profil", "pump curve",
-        "pump speed",
+        "pump speed", "courbe ventilateur", "curva ventilador",
     )),
     ("room", (
         "room", "raum", "zimmer", "ambient", "raumtemperatur", "zimmertemperatur",
@@ -56,6 +62,7 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
     )),
     ("frame_generation", (
         "frame generation", "frame gen", "framegen", "generated frames", "interpolation", "interpolated frames",
+        "génération images", "generación fotogramas",
         "zwischenbilder", "bildgenerierung", "zwischenbildberechnung", "frame interpolation",
     )),
     ("variable_refresh", (
@@ -64,7 +71,7 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
     )),
     ("sync", (
         "sync", "vsync", "v sync", "vertical sync", "synchronisation", "synchronization", "bildsynchronisation",
-        "vertikale synchronisation", "wait for refresh",
+        "vertikale synchronisation", "wait for refresh", "synchro", "synchro verticale", "sincronización",
     )),
     ("frame_limit", (
         "frame limit", "frame cap", "limiter", "fps limit", "fps cap", "framerate limit", "frame rate limit",
@@ -72,80 +79,127 @@ _SPELT: tuple[tuple[Kind, tuple[str, ...]], ...] = (
         "maximum frame rate", "rate limit", "bildratenlimit", "bildratenbegrenzung", "bildbegrenzung",
         "framerate target", "frame rate target", "fps target", "target fps", "target framerate", "bildlimit",
         "bildrate begrenzt", "fps limiter", "fps begrenzung", "framelimit", "framecap", "background fps",
+        "bildratengrenze", "fps grenze", "framerate grenze", "bildrate begrenzen", "bildrate begrenzung",
+        "fps begrenzen", "bildrate grenze", "limite fps", "limite images", "limiteur", "limiteur fps", "límite fps",
+        "limite fotogramas", "límite fotogramas", "limitador", "limitador fps", "cadence maximale",
     )),
     ("memory_profile", (
         "memory profile", "ram profile", "speicherprofil", "memory preset", "ram profil", "speicher profil",
         "memory rate", "memory speed", "memory timing", "memory timings", "ram timings", "speichertakt",
-        "speichertimings", "command rate",
+        "speichertimings", "command rate", "profil mémoire", "perfil memoria",
     )),
     ("voltage", (
         "voltage", "vcore", "spannung", "undervolt", "undervolting", "overvolt", "vdd", "vddq", "vdimm", "vsoc",
-        "kernspannung", "speicherspannung", "core offset voltage",
+        "kernspannung", "speicherspannung", "core offset voltage", "untervolt", "untervolting", "unterspannung",
+        "tension", "sous tension", "voltaje", "tensión",
     )),
     ("curve", (
         "curve", "kurve", "curve optimizer", "curve optimiser", "voltage curve", "spannungskurve", "clock curve",
     )),
     ("power_source", (
         "battery", "mains", "akku", "netzteil", "netzbetrieb", "power source", "plugged in", "stromquelle",
-        "power supply mode", "akkubetrieb", "stromversorgung", "on mains", "charger", "ladegerät",
+        "power supply mode", "akkubetrieb", "stromversorgung", "on mains", "charger", "ladegerät", "batterie",
+        "sur secteur", "alimentation secteur", "batería", "corriente",
     )),
     ("power_limit", (
         "power limit", "power target", "pl1", "pl2", "pl4", "ppt", "tdp", "tgp", "tbp", "power cap", "max power",
         "maximum power", "package power", "board power", "power budget", "leistungslimit", "leistungsgrenze",
         "leistungsziel", "long power", "short power", "long duration power", "short duration power",
         "sustained power", "boost power", "dauerleistung", "kurzzeitleistung", "maximale leistung", "edc", "tdc",
+        "limite puissance", "límite potencia", "limite potencia", "puissance maximale", "potencia máxima",
     )),
     ("power_plan", (
         "power plan", "power mode", "energy plan", "performance mode", "energiesparplan", "energieplan",
         "leistungsmodus", "energiemodus", "performance profile", "power profile", "leistungsprofil",
         "energieprofil", "energy profile", "energy mode", "energieoptionen", "power options", "performance plan",
         "power scheme", "energieschema", "power saving", "energiesparmodus", "eco mode", "energy saver",
+        "mode alimentation", "mode gestion alimentation", "plan energía", "modo energía",
         "energy saving", "stromsparmodus", "energiesparen",
     )),
     ("clock", (
         "clock", "clocks", "takt", "core clock", "boost clock", "ratio", "multiplier", "multiplikator", "frequency",
         "frequenz", "clock offset", "taktversatz", "core offset", "memory offset", "max boost", "kerntakt",
-        "boosttakt", "turbo", "boost", "overdrive",
+        "boosttakt", "turbo", "boost", "overdrive", "fréquence", "frecuencia",
     )),
     ("tuning", (
         "tuned", "tuning", "overclock", "overclocking", "overclocked", "übertaktet", "übertaktung", "offset",
-        "auto overclock", "oc", "versatz", "undervolted",
+        "auto overclock", "oc", "versatz", "undervolted", "surcadençage", "overclock",
     )),
     ("upscaling", (
         "upscaling", "upscaler", "super resolution", "hochskalierung", "hochskalieren", "render scale",
         "resolution scale", "renderscale", "renderauflösung", "auflösungsskalierung", "upsampling",
+        "mise échelle", "escalado",
     )),
     ("link", (
         "link", "link width", "link speed", "link generation", "lanes", "slot", "pcie", "bus interface", "riser",
-        "anbindung", "steckplatz", "linkbreite", "bifurcation", "resizable bar", "rebar",
+        "anbindung", "steckplatz", "linkbreite", "bifurcation",
     )),
     ("display_path", (
         "port", "display on", "display port", "display path", "monitor on", "monitor output", "output", "anschluss",
         "monitoranschluss", "bildausgang", "bildschirm an", "monitor an", "mux", "mux switch", "display cable",
         "display connected", "monitor connected", "display attached", "monitor attached", "monitor angeschlossen",
         "bildschirm angeschlossen", "angeschlossen an", "connected to", "monitor cable", "video output",
-        "display connection", "graphics switch", "grafikumschaltung", "switchable graphics",
+        "sortie vidéo", "salida vídeo", "display connection", "graphics switch", "grafikumschaltung",
+        "switchable graphics",
     )),
     ("overlay", (
         "overlay", "overlays", "hud", "performance display", "einblendung", "einblendungen", "on screen display", "osd",
+        "superposition", "superposición",
     )),
     ("recorder", (
         "recorder", "recording", "instant replay", "aufnahme", "aufzeichnung", "capture software", "streaming",
         "background recording", "game capture", "bildschirmaufnahme", "screen capture",
+        "enregistrement", "enregistreur", "grabación", "grabadora", "sofortwiederholung", "mitschnitt",
     )),
     ("background", (
         "background", "background programs", "background apps", "background tasks", "hintergrund",
         "hintergrundprogramme", "hintergrunddienste", "autostart", "services", "dienste", "other programs",
         "andere programme", "running programs", "antivirus", "virenscanner", "virenschutz",
+        "arrière plan", "segundo plano",
     )),
-    ("fan", ("fan", "fans", "lüfter", "lüfterprofil", "lüfterkurve", "pump", "pumpe", "gebläse")),
+    ("fan", ("fan", "fans", "lüfter", "lüfterprofil", "lüfterkurve", "pump", "pumpe", "gebläse",
+             "ventilateur", "ventilateurs", "ventilador", "ventiladores")),
 )  # fmt: skip
 _KINDS = tuple((kind, tuple(frozenset(one.split()) for one in sets)) for kind, sets in _SPELT)
 _WORD = re.compile(r"[^\W\d_]+\d*|\d+")
-_NONE = frozenset({"off", "none", "aus", "keine", "keiner", "kein", "disabled", "deaktiviert", "no", "nein", "0", ""})
+_NONE = frozenset(
+    {
+        "off",
+        "none",
+        "aus",
+        "keine",
+        "keiner",
+        "kein",
+        "disabled",
+        "deaktiviert",
+        "no",
+        "nein",
+        "0",
+        "",
+        "unlimited",
+        "unbegrenzt",
+        "ohne",
+        "désactivé",
+        "désactivée",
+        "aucun",
+        "aucune",
+        "non",
+        "sans",
+        "illimité",
+        "illimitée",
+        "desactivado",
+        "desactivada",
+        "ninguno",
+        "ninguna",
+        "apagado",
+        "sin",
+        "ilimitado",
+    }
+)
 _STOCK = frozenset(
     {"stock", "default", "standard", "auto", "automatic", "automatisch", "factory", "as delivered", "werkseinstellung",
-     "unchanged", "unverändert", "spec", "specification"}
+     "unchanged", "unverändert", "spec", "specification", "par défaut", "d'origine", "usine", "automatique",
+     "por defecto", "predeterminado", "de fábrica", "automático"}
 )  # fmt: skip
 
 

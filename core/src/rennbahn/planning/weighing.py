@@ -289,6 +289,12 @@ def _room(a: str, b: str) -> Verdict:
     return "mind", "a warmer room means lower clocks where heat is the limit"
 
 
+def _recorder(a: str, b: str) -> Verdict:
+    if bool(a) and bool(b) and is_off(a) != is_off(b):
+        return "spoils", "a recorder that runs in one lane alone takes frames from it"
+    return "mind", "a recorder costs frames of its own"
+
+
 _LIMITER = _always("spoils", "a limiter or sync holds one lane's rate and not the other's")
 _TUNING = _always("spoils", "one lane is tuned otherwise: it answers another question")
 #: Kinds of setting that tune a part, and those that hold or draw frames: said on one side only they are no silence.
@@ -311,7 +317,8 @@ _SETTINGS: Mapping[Kind, Callable[[str, str], Verdict]] = {
     "power_source": _always("spoils", "on battery a machine clocks otherwise than on the mains"),
     "power_plan": _always("spoils", "another power plan or mode is another clock"),
     "overlay": _always("mind", "an overlay costs frames of its own"),
-    "recorder": _always("mind", "a recorder costs frames of its own"),
+    "recorder": _recorder,
+    "memory_window": _always("spoils", "how much of the card's memory the processor sees changes rates, by game"),
     "background": _always("mind", "other programs take the processor for moments"),
     "room": _room,
     "fan": _always("mind", "other fans: what runs hotter clocks lower"),
