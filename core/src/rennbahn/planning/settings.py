@@ -176,8 +176,6 @@ _NONE = frozenset(
         "nein",
         "0",
         "",
-        "unlimited",
-        "unbegrenzt",
         "ohne",
         "désactivé",
         "désactivée",
@@ -185,15 +183,12 @@ _NONE = frozenset(
         "aucune",
         "non",
         "sans",
-        "illimité",
-        "illimitée",
         "desactivado",
         "desactivada",
         "ninguno",
         "ninguna",
         "apagado",
         "sin",
-        "ilimitado",
     }
 )
 _STOCK = frozenset(
