@@ -24,6 +24,7 @@ PLACES = {
     "plan of two": ([FANS, "Plan"], "Nothing is left to run."),
     "intake": ([STICKS, "Hand in"], "Where each file belongs"),
     "passes": ([STICKS, "Passes"], "passes wait"),
+    "checks": ([STICKS, "Passes", "Checks"], "Each asks one question"),
     "passes of a test": ([FANS, "Passes", "Moss Republic"], "Distribution"),
     "passes of a doubted test": ([STICKS, "Passes", "Moss Republic"], "where its siblings ran"),
     "findings": ([FANS], "Levels"),

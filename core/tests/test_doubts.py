@@ -111,6 +111,10 @@ def test_a_fault_in_a_capture_is_doubted(
     assert list(doubt) == ["check", "pass", "lane", "test", "weak", "words", "evidence", "window"]
     assert doubt["words"].endswith(".")
     assert doubt["evidence"]
+    for value in doubt["evidence"].values():
+        for told in value if isinstance(value, list) else [value]:
+            assert isinstance(told, (int, float, str)), "numbers or names"
+            assert not isinstance(told, (bool, str)) or (isinstance(told, str) and len(told.split()) <= 3), told
     if check == "loading":
         assert doubt["window"][0] == pytest.approx(4.0, abs=0.6)
 

@@ -7,7 +7,16 @@ from ninja import Router
 from people.access import user_of
 
 from doubting import queries, services
-from doubting.schemas import AcceptedOut, AcceptUndoubtedIn, DoubtsOut, SettledAs, SettleIn, SettleWideIn
+from doubting.schemas import (
+    AcceptedOut,
+    AcceptUndoubtedIn,
+    CheckIn,
+    CheckOut,
+    DoubtsOut,
+    SettledAs,
+    SettleIn,
+    SettleWideIn,
+)
 
 router = Router(tags=["doubts"])
 
@@ -34,3 +43,15 @@ def settle_wide(request: HttpRequest, study_id: int, payload: SettleWideIn) -> S
 def accept(request: HttpRequest, study_id: int, payload: AcceptUndoubtedIn) -> AcceptedOut:
     """Accept what waits and no check doubts; the rest stands as it is."""
     return services.accept_undoubted(user_of(request), study_id, payload.pass_ids)
+
+
+@router.get("/studies/{int:study_id}/checks", response=list[CheckOut])
+def checks(request: HttpRequest, study_id: int) -> list[CheckOut]:
+    """Every check, with what it doubts in the study now and whether it is asked there."""
+    return queries.checks_of(study_id)
+
+
+@router.put("/studies/{int:study_id}/checks/{str:check_id}", response=CheckOut)
+def switch(request: HttpRequest, study_id: int, check_id: str, payload: CheckIn) -> CheckOut:
+    """Ask a check in the study, or with a reason ask it no longer."""
+    return services.switch_check(user_of(request), study_id, check_id, payload)

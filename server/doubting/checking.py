@@ -37,7 +37,7 @@ from rennbahn.checks.profile import PROFILE_VERSION
 from rennbahn.planning.noise import Estimate
 from studies.models import STANDING, Pass, PassRole, Study, Test
 
-from doubting.models import RepeatFound, WideDoubt
+from doubting.models import CheckOff, RepeatFound, WideDoubt
 
 #: Of so many tests at once nobody waits long, at a screen or for the study.
 CHECKED_AT_ONCE = 8
@@ -53,12 +53,12 @@ def check_tests(study: Study, tests: Iterable[int]) -> None:
 
     Called within the transaction in which one of the passes came, changed or went.
     """
-    contexts = contexts_of(study, set(tests))
+    contexts, near = contexts_of(study, set(tests)), asked_of(study, NEAR)
     passes: list[PassDoubt] = []
     wide: list[WideDoubt] = []
     repeats: list[RepeatFound] = []
     for test_id, context in contexts.items():
-        found = [doubt for doubt in doubts_of(context, NEAR) if doubt.lane is None or doubt.test is not None]
+        found = [doubt for doubt in doubts_of(context, near) if doubt.lane is None or doubt.test is not None]
         passes += [_on_pass(doubt, int(pk)) for doubt in found if _of_passes(doubt) for pk in concerned(context, doubt)]
         wide += _wide(study, context, [doubt for doubt in found if not _of_passes(doubt)], test_id)
         repeats += [_repeat(one) for one in repeats_of(context)]
@@ -73,9 +73,15 @@ def check_tests(study: Study, tests: Iterable[int]) -> None:
 def check_study(study: Study) -> None:
     """Check what shows only over all tests, within the caller's transaction."""
     context = wide_context_of(study)
-    found = [doubt for doubt in doubts_of(context, WIDE) if doubt.on is None]
+    found = [doubt for doubt in doubts_of(context, asked_of(study, WIDE)) if doubt.on is None]
     WideDoubt.objects.filter(study=study, of_test=None).delete()
     WideDoubt.objects.bulk_create(_wide(study, context, found, None))
+
+
+def asked_of(study: Study, checks: Iterable[str]) -> list[str]:
+    """Those of some checks that are asked in a study."""
+    off = set(CheckOff.objects.filter(study=study).values_list("check_id", flat=True))
+    return [check for check in checks if check not in off]
 
 
 def _of_passes(doubt: Doubt) -> bool:

@@ -109,3 +109,23 @@ class Settled(models.Model):
 
     def __str__(self) -> str:
         return f"{self.key}: {self.how}"
+
+
+class CheckOff(models.Model):
+    """A check that is not asked in a study, with the reason, which prints with its findings."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="checks_off")
+    check_id = models.CharField(max_length=32)
+    reason = models.CharField(max_length=300)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["study", "check_id"], name="check_off_once"),
+            models.CheckConstraint(condition=~Q(reason=""), name="check_off_with_a_reason"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.check_id} off: {self.reason}"

@@ -2,13 +2,26 @@
 
 from __future__ import annotations
 
+from django.db.models import Count
 from intake.models import PassDoubt
+from planning.schemas import CaveatOut
 from problems import NotFound
+from rennbahn.checks import CHECKS
 from rennbahn.checks.settling import Standing, held_back
 from studies.models import Decision, DecisionOn, Study
 
-from doubting.models import SETTLES, How, RepeatFound, Settled, WideDoubt
-from doubting.schemas import DoubtOut, DoubtsOut, LastDecisionOut, PassDoubtOut, RepeatOut, SettledOut, WideDoubtOut
+from doubting.models import SETTLES, CheckOff, How, RepeatFound, Settled, WideDoubt
+from doubting.schemas import (
+    CheckOffOut,
+    CheckOut,
+    DoubtOut,
+    DoubtsOut,
+    LastDecisionOut,
+    PassDoubtOut,
+    RepeatOut,
+    SettledOut,
+    WideDoubtOut,
+)
 from doubting.tasks import is_checking
 
 
@@ -88,6 +101,37 @@ def doubted_passes(study_id: int) -> set[int]:
     ]
     doubts += [Standing(tuple(passes), weak, key in keys, marks) for key, passes, weak, marks in wide]
     return held_back(doubts)
+
+
+def checks_of(study_id: int) -> list[CheckOut]:
+    """Every check with what it doubts in a study now. Raises :class:`NotFound`."""
+    if not Study.objects.filter(pk=study_id).exists():
+        raise NotFound("study")
+    of_pass = PassDoubt.objects.filter(on_pass__test__study=study_id).values_list("check_id")
+    wide = WideDoubt.objects.filter(study=study_id).values_list("check_id")
+    passes, wider = (dict(rows.annotate(n=Count("pk")).order_by()) for rows in (of_pass, wide))
+    off = {
+        one.check_id: CheckOffOut(reason=one.reason, by=one.by.get_username(), at=one.at)
+        for one in CheckOff.objects.filter(study=study_id).select_related("by")
+    }
+    return [
+        CheckOut(
+            id=check.id, asks=check.asks, passes=passes.get(check.id, 0), wide=wider.get(check.id, 0),
+            off=off.get(check.id),
+        )
+        for check in CHECKS
+    ]  # fmt: skip
+
+
+def caveats_of_checks(study_id: int) -> list[CaveatOut]:
+    """What prints with the findings of a study in which checks are not asked."""
+    return [
+        CaveatOut(
+            label=f"Check “{one.check_id.replace('_', ' ')}” switched off", about="no pass is doubted by it",
+            weight="mind", reason=one.reason, accepted=True,
+        )
+        for one in CheckOff.objects.filter(study=study_id)
+    ]  # fmt: skip
 
 
 def last_decision(study_id: int) -> LastDecisionOut | None:

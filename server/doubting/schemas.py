@@ -129,3 +129,29 @@ class SettledAs(Out):
     """What became of the passes: how many were decided on, planned or measured anew."""
 
     passes: int
+
+
+class CheckOffOut(Out):
+    """Why a check is not asked in a study, and who said so."""
+
+    reason: str
+    by: str
+    at: datetime
+
+
+class CheckOut(Out):
+    """A check, what it asks, what it doubts in a study now, and whether it is asked there."""
+
+    id: str
+    asks: str
+    #: Passes and wider matters that it doubts now.
+    passes: int
+    wide: int
+    off: CheckOffOut | None
+
+
+class CheckIn(In):
+    """Whether a check is asked in a study; switched off with a reason, which prints with the findings."""
+
+    asked: bool
+    reason: Reason = ""

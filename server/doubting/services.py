@@ -16,6 +16,7 @@ from intake.services import trim
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.checks import CHECKS
 from rennbahn.checks.settling import held_alike, is_real
 from studies.acts import keep_act
 from studies.deciding import change_passes, decide, repeat
@@ -24,9 +25,10 @@ from studies.record import note, note_each
 from studies.services import open_study
 
 from doubting.checking import check_tests
-from doubting.models import How, RepeatFound, Settled, WideDoubt
-from doubting.queries import doubted_passes
-from doubting.schemas import AcceptedOut, SettleIn, SettleWideIn
+from doubting.models import CheckOff, How, RepeatFound, Settled, WideDoubt
+from doubting.queries import checks_of, doubted_passes
+from doubting.schemas import AcceptedOut, CheckIn, CheckOut, SettleIn, SettleWideIn
+from doubting.tasks import queue_check
 
 Caller = User | AnonymousUser
 
@@ -83,6 +85,31 @@ def settle_wide(user: Caller, study_id: int, data: SettleWideIn) -> int:
         changed = _DOING_WIDE[settling.how](settling, doubt)
         settling.keep_wide(doubt)
     return changed
+
+
+def switch_check(user: Caller, study_id: int, check_id: str, data: CheckIn) -> CheckOut:
+    """Ask a check in a study, or ask it no longer; its passes are checked anew soon.
+
+    Raises :class:`NotFound` for a check that there is not, :class:`Problem` where it is switched off without a reason.
+    """
+    lead = require(user, Role.LEAD)
+    if check_id not in {check.id for check in CHECKS}:
+        raise NotFound(f"check “{check_id}”")
+    if not data.asked and not data.reason:
+        raise Problem("reason_needed", "Say why it is not asked here: it prints with the findings.", field="reason")
+    with transaction.atomic():
+        study = open_study(study_id)
+        there = CheckOff.objects.filter(study=study, check_id=check_id)
+        words = check_id.replace("_", " ")
+        if data.asked and there.delete()[0]:
+            note(study, lead, f"asks the check “{words}” again", data.reason)
+        elif not data.asked:
+            CheckOff.objects.update_or_create(
+                study=study, check_id=check_id, defaults={"reason": data.reason, "by": lead}
+            )
+            note(study, lead, f"switched the check “{words}” off", data.reason)
+        queue_check(study.pk, list(study.tests.values_list("pk", flat=True)))
+    return next(one for one in checks_of(study_id) if one.id == check_id)
 
 
 def _whole(passes: QuerySet[Pass]) -> list[Pass]:

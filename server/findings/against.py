@@ -115,7 +115,15 @@ def joined(core: comparing.Study, laid: Answer, older_id: int) -> tuple[comparin
             "no_common_test", f"No test of “{older.study.question}” is one of this study’s.", field="joined",
             hint="A test is the same one where scene, its version and condition are.",
         )  # fmt: skip
-    passes = [replace(one, test=same[one.test], id=f"older {one.id}") for one in older.passes if one.test in same]
+    # Sessions of another study are sessions of their own, whenever they began.
+    passes = [
+        replace(
+            one, test=same[one.test], id=f"older {one.id}",
+            session=None if one.session is None else f"older {one.session}",
+        )
+        for one in older.passes
+        if one.test in same
+    ]  # fmt: skip
     whole = replace(core, lanes=(*core.lanes, *older.record.core.lanes), passes=(*core.passes, *passes))
     return whole, [_joined_lane(laid.study, older.study, lane, len(same)) for lane in older.lanes]
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from doubting.queries import caveats_of_checks
 from intake.measuring import stale_count
 from planning.fair import caveats_of
 from problems import NotFound
@@ -124,7 +125,7 @@ class Answer:
                 for lane in self.lanes
                 if accepted[test.pk, lane.pk] < test.passes_wanted
             ],
-            "caveats": [one.dict() for one in caveats_of(study)],
+            "caveats": [one.dict() for one in (*caveats_of(study), *caveats_of_checks(study.pk))],
             "interval_level": self.method.level,
             "interval_words": level_words(self.method),
             "level_sentence": level_sentence(self.method),

@@ -18,6 +18,7 @@ from bench.models import Part, Setting, SetupPart, SetupVersion
 from django.db import connection
 from django.db.models import BigIntegerField, Count, F, Func, QuerySet, Sum, Value
 from django.db.models.sql.compiler import SQLCompiler
+from doubting.models import CheckOff
 from intake.models import Capture, Reported
 from intake.queries import counted_passes
 from planning.models import Acceptance, Plan
@@ -153,7 +154,7 @@ def _rows_of(study_id: int) -> list[QuerySet[Any]]:
         SetupPart.objects.filter(version__in=run_with), Setting.objects.filter(version__in=run_with),
         Part.objects.filter(setuppart__version__in=run_with),
         Game.objects.filter(scenes__tests__study=study_id), Condition.objects.filter(tests__study=study_id),
-        Condition.objects.filter(lanes__study=study_id),
+        Condition.objects.filter(lanes__study=study_id), CheckOff.objects.filter(study=study_id),
     ]  # fmt: skip
 
 

@@ -15,6 +15,21 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
+            name='CheckOff',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('check_id', models.CharField(max_length=32)),
+                ('reason', models.CharField(max_length=300)),
+                ('at', models.DateTimeField(auto_now_add=True)),
+                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('study', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='checks_off', to='studies.study')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('study', 'check_id'), name='check_off_once'), models.CheckConstraint(condition=models.Q(('reason', ''), _negated=True), name='check_off_with_a_reason')],
+            },
+        ),
+        migrations.CreateModel(
             name='RepeatFound',
             fields=[
                 ('one', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, related_name='found_as_repeat', serialize=False, to='studies.pass')),

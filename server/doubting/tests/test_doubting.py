@@ -279,3 +279,27 @@ def test_many_are_repeated_in_few_queries(desk: Bench, queries: Callable[[int], 
         planned = desk.tester.post(f"/studies/{desk.id}/passes/repeat", {"pass_ids": passes}, status=201)
     assert sorted(one["number"] for one in planned) == [4, 4, 4, 4, 5, 5, 5, 5, 6, 6, 6, 6]
     assert {one["role"] for one in planned} == {"repeat"}
+
+
+def test_a_check_is_switched_off_with_a_reason_that_prints_and_asked_again(desk: Bench, jobs: Jobs) -> None:
+    path = f"/studies/{desk.id}/checks"
+    bad = three_and(desk, Upset(lock_fps=60.0))
+    jobs.work()
+    assert "lock" in standing(desk, bad)
+    (lock,) = [one for one in desk.tester.get(path) if one["id"] == "lock"]
+    assert (lock["passes"], lock["off"]) == (1, None)
+    assert desk.lead.put(f"{path}/lock", {"asked": False}, status=422)["code"] == "reason_needed"
+    desk.lead.put(f"{path}/nothing", {"asked": False, "reason": "x"}, status=404)
+    desk.tester.put(f"{path}/lock", {"asked": False, "reason": "x"}, status=403)
+    off = desk.lead.put(f"{path}/lock", {"asked": False, "reason": "a console-like target is held on purpose"})
+    assert off["off"]["reason"] == "a console-like target is held on purpose"
+    jobs.work()
+    assert "lock" not in standing(desk, bad)
+    caveats = desk.lead.get(f"/studies/{desk.id}/findings")["caveats"]
+    (told,) = [one for one in caveats if "switched off" in one["label"]]
+    assert told["reason"] == "a console-like target is held on purpose"
+    assert record_line(desk)[1:] == ("switched the check “lock” off", "a console-like target is held on purpose")
+    desk.lead.put(f"{path}/lock", {"asked": True})
+    jobs.work()
+    assert "lock" in standing(desk, bad)
+    assert not [one for one in desk.lead.get(f"/studies/{desk.id}/findings")["caveats"] if "off" in one["label"]]

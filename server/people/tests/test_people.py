@@ -127,6 +127,8 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/studies/{study_id}/passes/repeat", {"pass_ids": [0]}, "tester"),
     ("POST", "/studies/{study_id}/decisions/{decision_id}/undo", None, "tester"),
     ("GET", "/studies/{study_id}/doubts", None, "viewer"),
+    ("GET", "/studies/{study_id}/checks", None, "viewer"),
+    ("PUT", "/studies/{study_id}/checks/{check_id}", {"asked": False, "reason": "known"}, "lead"),
     ("POST", "/passes/{pass_id}/settle", {"check": "lock", "how": "accepted", "reason": "known"}, "tester"),
     ("POST", "/studies/{study_id}/doubts/settle", {"key": "x", "how": "accepted", "reason": "y"}, "tester"),
     ("POST", "/studies/{study_id}/passes/accept", {}, "tester"),

@@ -1403,6 +1403,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checks
+         * @description Every check, with what it doubts in the study now and whether it is asked there.
+         */
+        get: operations["doubting_api_checks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/checks/{check_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Switch
+         * @description Ask a check in the study, or with a reason ask it no longer.
+         */
+        put: operations["doubting_api_switch"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/decisions/{decision_id}/undo": {
         parameters: {
             query?: never;
@@ -3216,6 +3256,27 @@ export interface components {
             channel: string;
             units: string[];
             words: string;
+        };
+        /** @description Whether a check is asked in a study; switched off with a reason, which prints with the findings. */
+        CheckIn: {
+            asked: boolean;
+            /** @default  */
+            reason: string;
+        };
+        /** @description Why a check is not asked in a study, and who said so. */
+        CheckOffOut: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+        };
+        /** @description A check, what it asks, what it doubts in a study now, and whether it is asked there. */
+        CheckOut: {
+            asks: string;
+            id: string;
+            off: components["schemas"]["CheckOffOut"] | null;
+            passes: number;
+            wide: number;
         };
         /** @description How many frames lie in which square of processor and card time. */
         CloudOut: {
@@ -7259,6 +7320,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    doubting_api_checks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    doubting_api_switch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                check_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
                 };
             };
             default: components["responses"]["Refusal"];

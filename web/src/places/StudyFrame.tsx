@@ -14,6 +14,7 @@ import { ErrorNotice, Loading } from "../controls/Notice";
 import type { Study } from "../model/study";
 import { Findings } from "./findings/Findings";
 import { Intake } from "./hand-in/Intake";
+import { Checks } from "./passes/Checks";
 import { Passes } from "./passes/Passes";
 import { TestPasses } from "./passes/TestPasses";
 import { Plan } from "./plan/Plan";
@@ -92,6 +93,7 @@ export default function StudyFrame() {
         <Route path="plan" element={<Plan study={study} />} />
         <Route path="intake" element={<Intake study={study} />} />
         <Route path="passes" element={<Passes study={study} />} />
+        <Route path="checks" element={<Checks study={study} />} />
         <Route path="passes/:test" element={<TestPasses study={study} />} />
         <Route path="findings" element={<Findings study={study} />} />
         <Route path="record" element={<Record study={study} />} />

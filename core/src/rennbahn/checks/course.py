@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from statistics import median
 
 import numpy as np
@@ -211,7 +212,7 @@ class SlowFirst(Check):
                     one,
                     f"The first pass since loading is {percent(math.expm1(off))} slower than those after it{slower}: "
                     "the game was not warm. Take it as a warm-up, and run one more.",
-                    off=math.expm1(off), p=p, beginning=math.expm1(beginning) if beginning else None,
+                    off=math.expm1(off), p=p, **({"beginning": math.expm1(beginning)} if beginning else {}),
                 )  # fmt: skip
         for lane, found in offs.items():
             # The middle of the tests: a pass with another fault beside it neither makes a habit nor hides one.
@@ -263,13 +264,14 @@ class Throttling(Check):
                 if off > -_SLOWING or not self._beyond(looked, off, hot=hot is not None):
                     continue
                 weak = hot is None
-                words = f", {hot}" if hot else ", and no sensor says why"
+                words = f", {hot.words}" if hot else ", and no sensor says why"
+                sensor = {"sensor": hot.channel, "at_end": hot.at_end, "usual": hot.usual} if hot else {}
                 yield Doubt(
                     self.id,
                     f"Its last third is {percent(math.expm1(off))} slower against its first than its siblings’{words}: "
                     "the machine throttles. Let it cool, look at the fans, run it again.",
                     one.id, one.lane, one.test, weak,
-                    {"off": math.expm1(off), "sensors": hot or "", "siblings": len(others)},
+                    {"off": math.expm1(off), "siblings": len(others)} | sensor,
                 )  # fmt: skip
 
     def _beyond(self, looked: Looked, off: float, *, hot: bool) -> bool:
@@ -279,18 +281,29 @@ class Throttling(Check):
         return float(stdtr(df, t)) < (_THROTTLED if hot else _THROTTLED / 4.0)
 
 
-def _warmer(one: CheckedPass, others: Sequence[CheckedPass]) -> str | None:
-    """What a sensor says in the last third that it does not say of the siblings, in words."""
-    for channel, words in (("gpu_clock_mhz", "MHz"), ("gpu_temp_c", "°C"), ("gpu_hotspot_c", "°C")):
+@dataclass(frozen=True)
+class _Sensor:
+    """What a sensor shows in the last third beside its siblings' usual, and in words."""
+
+    channel: str
+    at_end: float
+    usual: float
+    words: str
+
+
+def _warmer(one: CheckedPass, others: Sequence[CheckedPass]) -> _Sensor | None:
+    """What a sensor says in the last third that it does not say of the siblings."""
+    for channel, unit in (("gpu_clock_mhz", "MHz"), ("gpu_temp_c", "°C"), ("gpu_hotspot_c", "°C")):
         own = _at_end(one.profile.courses.get(channel))
         there = [value for o in others if (value := _at_end(o.profile.courses.get(channel))) is not None]
         if own is None or not there:
             continue
         usual = median(there)
-        if words == "MHz" and own < usual * (1.0 - _LOWER_CLOCK):
-            return f"and the card clocks {own:.0f} instead of {usual:.0f} MHz"
-        if words == "°C" and own > usual + _HOTTER_C:
-            return f"and the card is {own:.0f} instead of {usual:.0f} °C"
+        if unit == "MHz" and own < usual * (1.0 - _LOWER_CLOCK):
+            words = f"and the card clocks {own:.0f} instead of {usual:.0f} MHz"
+            return _Sensor(channel, own, usual, words)
+        if unit == "°C" and own > usual + _HOTTER_C:
+            return _Sensor(channel, own, usual, f"and the card is {own:.0f} instead of {usual:.0f} °C")
     return None
 
 

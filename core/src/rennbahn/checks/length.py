@@ -133,7 +133,8 @@ class CutLog(Check):
                     one,
                     f"The log ends after {seconds(profile.duration_s)} of {seconds(median(lengths))}"
                     f"{' in the middle of a line' if unfinished else ''}: it was cut, or the run was. Run it again.",
-                    duration_s=profile.duration_s, expected_s=median(lengths), unterminated=unfinished,
+                    duration_s=profile.duration_s, expected_s=median(lengths),
+                    **({"flags": ["unterminated_last_line"]} if unfinished else {}),
                 )  # fmt: skip
                 continue
             siblings = [other.profile for other in context.siblings(one)]

@@ -75,7 +75,8 @@ class Doubt:
     """Why something deserves another look: what, how sure, what to do.
 
     Without a pass it is about all passes of its lane and test, or of the lane or study where these are none as well.
-    `evidence` are numbers and words by name; `window` (from, to) in seconds is proposed where trimming would settle it.
+    `evidence` are numbers or names, or lists of them, by name; `window` (from, to) in seconds is proposed where
+    trimming would settle it.
     """
 
     check: str

@@ -35,7 +35,7 @@ class ReadBackCheck(Check):
                     one,
                     f"Nobody read {back.setting} back: it was to be {back.wanted}. Look it up in a second place; "
                     "without it the pass may be one of another lane.",
-                    setting=back.setting, wanted=back.wanted, seen=None,
+                    setting=back.setting, wanted=back.wanted,
                 )  # fmt: skip
             elif not read_back_agrees(back.wanted, back.seen):
                 yield self.on(

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtrit
 
 from rennbahn.comparing.cells import Floats, Sheet
 from rennbahn.comparing.words import figure_words, interval_words, tests_words
 from rennbahn.display import signed_percent
+from rennbahn.inference.reach import half_width
 from rennbahn.kinds.fit import Estimates, Fit, Interval, Share, of_figure
 
 AGREE, PART, OPEN = "agree", "part", "open"
@@ -70,11 +70,13 @@ def _difference(first: Estimates, second: Estimates, level: float) -> Interval:
     middle = float(second.middle[0] - first.middle[0])
     variances = [float(one.error[0]) ** 2 for one in (first, second)]
     whole = math.fsum(variances)
-    if math.isnan(whole) or whole == 0.0:
+    # Each may be off by a drift of its own, and both ways at once.
+    bias = float(first.bias[0] + second.bias[0])
+    if math.isnan(whole):
         return Interval.of(middle, whole)
     spread = math.fsum(v**2 / float(one.df[0]) for v, one in zip(variances, (first, second), strict=True))
     df = whole**2 / spread if spread else math.inf
-    return Interval.of(middle, float(stdtrit(min(df, 1e9), 1.0 - level / 2.0)) * math.sqrt(whole))
+    return Interval.of(middle, float(half_width(math.sqrt(whole), df, bias, level)))
 
 
 def beside_words(found: Beside) -> str:

@@ -1,10 +1,19 @@
+import { Link } from "react-router";
 import { words } from "../../api/words";
 import { Term } from "../../controls/Term";
 import { moment } from "../../format";
 import { checkWords, type Doubts, type PassDoubt } from "./matrix";
 
 /** What checks found about a pass, as sentences; what its repeats said; how it was settled. None of them decides. */
-export function DoubtList({ pass, doubts }: { pass: number; doubts: Doubts | undefined }) {
+export function DoubtList({
+  study,
+  pass,
+  doubts,
+}: {
+  study: number;
+  pass: number;
+  doubts: Doubts | undefined;
+}) {
   if (!doubts) return null;
   const own = doubts.passes.filter((one) => one.pass_id === pass);
   const repeats = doubts.repeats.filter((one) => one.pass_id === pass || one.of === pass);
@@ -13,7 +22,7 @@ export function DoubtList({ pass, doubts }: { pass: number; doubts: Doubts | und
   return (
     <ul aria-label="Doubts" className="grid gap-1.5">
       {own.map((one) => (
-        <Doubt key={one.check} doubt={one} />
+        <Doubt key={one.check} study={study} doubt={one} />
       ))}
       {repeats.map((one) => (
         <li
@@ -30,16 +39,14 @@ export function DoubtList({ pass, doubts }: { pass: number; doubts: Doubts | und
   );
 }
 
-function Doubt({ doubt }: { doubt: PassDoubt }) {
+function Doubt({ study, doubt }: { study: number; doubt: PassDoubt }) {
   const settled = doubt.settled;
   const open = !settled?.done;
   return (
     <li
       className={`border-l-4 px-3 py-1.5 ${open && !doubt.weak ? "border-accent bg-mark/40" : "border-rule text-soft"}`}
     >
-      <span className="label mr-2" title={words().checks[doubt.check]}>
-        {checkWords(doubt.check)}
-      </span>
+      <CheckLink study={study} check={doubt.check} />
       {doubt.words}
       {doubt.weak && (
         <>
@@ -57,5 +64,14 @@ function Doubt({ doubt }: { doubt: PassDoubt }) {
         </span>
       )}
     </li>
+  );
+}
+
+/** The name of a check, which leads to what it asks and whether it is asked in the study. */
+export function CheckLink({ study, check }: { study: number; check: string }) {
+  return (
+    <Link to={`/studies/${study}/checks#${check}`} title={words().checks[check]} className="label mr-2">
+      {checkWords(check)}
+    </Link>
   );
 }

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { useBeside, useDeciding, useDoubts } from "../../api/doubts";
 import { useMay, usePasses } from "../../api/queries";
 import { Button } from "../../controls/Button";
@@ -179,6 +179,7 @@ export function Passes({ study }: { study: Study }) {
         filter={text}
         setFilter={setText}
       >
+        <Link to={`/studies/${study.id}/checks`}>Checks</Link>
         {may && <ReportedTable study={study} />}
         {may && fine > 0 && (
           <Button shortcut="A" disabled={accept.isPending} onClick={() => accept.mutate(null)}>
@@ -226,7 +227,7 @@ export function Passes({ study }: { study: Study }) {
             className="grid min-w-0 gap-3 [&>*]:min-w-0"
           >
             {active && <Head study={study} active={active} open={() => open(at)} />}
-            {active && <DoubtList pass={active.one.id} doubts={doubts} />}
+            {active && <DoubtList study={study.id} pass={active.one.id} doubts={doubts} />}
             {chosen.length > 0 && (
               <p className="bg-mark/60 px-3 py-1.5 font-semibold">
                 {count(chosen.length, "pass", "passes")} picked{" "}

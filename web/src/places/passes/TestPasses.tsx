@@ -148,7 +148,7 @@ export function TestPasses({ study }: { study: Study }) {
             chosen={chosen}
             choose={(one) => choose(one.id)}
           />
-          {chosen && <DoubtList pass={chosen.id} doubts={doubts} />}
+          {chosen && <DoubtList study={study.id} pass={chosen.id} doubts={doubts} />}
           <Deciding
             study={study}
             chosen={chosen}

@@ -6,7 +6,8 @@ import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
 import { count, moment } from "../../format";
 import type { Study } from "../../model/study";
-import { checkWords, type Doubts } from "./matrix";
+import { CheckLink } from "./DoubtList";
+import type { Doubts } from "./matrix";
 import { ReasonDialog, WordsDialog } from "./Settling";
 
 type Wide = Doubts["wide"][number];
@@ -58,7 +59,7 @@ function WideDoubt({ study, doubt, show }: { study: Study; doubt: Wide; show: (p
       className={`border-l-4 px-3 py-1.5 ${open && !doubt.weak ? "border-accent bg-mark/40" : "border-rule text-soft"}`}
     >
       <p>
-        <span className="label mr-2">{checkWords(doubt.check)}</span>
+        <CheckLink study={study.id} check={doubt.check} />
         {doubt.words}
       </p>
       {doubt.settled && (
