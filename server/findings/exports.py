@@ -6,12 +6,14 @@ import csv
 import io
 from typing import Any
 
+from rennbahn.comparing.words import level_words
 from sheets import safe_cell
 from studies.models import PassState
 from studies.queries import with_lanes_and_tests
 
 from findings.answers import kind_answer
 from findings.queries import Asked, findings_of
+from findings.record import record_of
 
 _FIGURES = (("average", "average fps"), ("low_1", "1% low"), ("low_01", "0.1% low"))
 
@@ -24,7 +26,8 @@ def findings_csv(study_id: int, asked: Asked) -> str:
     sheet = csv.writer(out)
     head = [
         "game", "scene", "condition", "figure", f"{a} fps (baseline)", f"{b} fps", f"{b} over {a} %",
-        "interval low %", "interval high %", f"{a} over {b} %", f"passes {a}", f"passes {b}",
+        f"{found['interval_words']} low %", f"{found['interval_words']} high %", f"{a} over {b} %",
+        f"passes {a}", f"passes {b}",
         "as measured, before drift was taken off %", "verdict",
     ]  # fmt: skip
     sheet.writerow([safe_cell(name) for name in head])
@@ -67,9 +70,9 @@ def answer_csv(study_id: int) -> str:
     lanes = {str(lane.pk): lane.name for lane in study.lanes.all()}
     tests = {str(test.pk): f"{test.scene.game.name}, {test.scene.name}" for test in study.tests.all()}
     names = {"test": tests} | dict.fromkeys(_LANES, lanes)
-    kind = found["kind"]
+    kind, level = found["kind"], level_words(record_of(study_id).method)
     rows = [
-        {"figure": block.get("figure", ""), "group": block["group_words"]} | _cells(row, names)
+        {"figure": block.get("figure", ""), "group": block["group_words"], "interval": level} | _cells(row, names)
         for block in (found[kind] if kind in _ROWS else ())
         for row in _rows(kind, block)
     ]

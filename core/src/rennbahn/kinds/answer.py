@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
@@ -92,6 +92,22 @@ def _told(found: Any, sentence: Sentence) -> Block:
     return block | {"sentence": sentence_parts(sentence)}
 
 
+def _single_sessions(sheet: Sheet, figure: str, sentence: Sentence) -> Sentence:
+    """The sentence with what it does not hold: lanes that stand on one session each, of which nothing is stated."""
+    at = sheet.figure_at.get(figure)
+    if sheet.study.method.between is not None or at is None or not sentence.basis:
+        return sentence
+    there = sheet.sessions.there[at].any(axis=1)
+    others = there.sum(axis=0, keepdims=True) - there
+    apart = (there.sum(axis=1) == 1) & ~(there & (others > 0)).any(axis=1) & sheet.sessions.told[at]
+    if apart.sum() < 1 or there.any(axis=1).sum() < 2:
+        return sentence
+    lanes = [lane.name for lane, alone in zip(sheet.study.lanes, apart.tolist(), strict=True) if alone]
+    stands = "stands on one session" if len(lanes) == 1 else "each stand on one session"
+    told = f"{words.listed(lanes)} {stands}, and nothing is stated of what sessions differ by"
+    return replace(sentence, basis=f"{sentence.basis}; {told}")
+
+
 def sentence_parts(sentence: Sentence) -> dict[str, str]:
     """A sentence in parts and whole, as plain data."""
     parts: dict[str, str] = plain(sentence)
@@ -108,7 +124,8 @@ def _ladder(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, tests, blocks = names_of(sheet.study), games_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = ladder_of(sheet, figure, group)
-        block = _told(found, words.ladder_sentence(found, names, sheet.study.method))
+        sentence = words.ladder_sentence(found, names, sheet.study.method)
+        block = _told(found, _single_sessions(sheet, figure, sentence))
         for need, plainly in zip(found.needs, block["needs"], strict=True):
             plainly["words"] = words.need_words(need, names)
         for short, plainly in zip(found.shorts, block["shorts"], strict=True):
@@ -121,7 +138,7 @@ def _sweep(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = sweep_of(sheet, figure, group)
-        block = _told(found, words.sweep_sentence(found, sheet.study.method))
+        block = _told(found, _single_sessions(sheet, figure, words.sweep_sentence(found, sheet.study.method)))
         if found.equal_power is not None:
             block["equal_power"]["words"] = words.equal_power_words(found, names)
         blocks.append(block)
@@ -129,15 +146,19 @@ def _sweep(sheet: Sheet, _: AskLimits) -> list[Block]:
 
 
 def _grid(sheet: Sheet, _: AskLimits) -> list[Block]:
-    found = [grid_of(sheet, figure, group) for figure, group in _asked(sheet)]
-    return [_told(one, words.grid_sentence(one, sheet.study.method)) for one in found]
+    found = [(figure, grid_of(sheet, figure, group)) for figure, group in _asked(sheet)]
+    return [
+        _told(one, _single_sessions(sheet, figure, words.grid_sentence(one, sheet.study.method)))
+        for figure, one in found
+    ]
 
 
 def _scaling(sheet: Sheet, _: AskLimits) -> list[Block]:
     names, blocks = names_of(sheet.study), []
     for figure, group in _asked(sheet):
         found = scaling_of(sheet, figure, group)
-        block = _told(found, words.scaling_sentence(found, names, sheet.study.method))
+        sentence = words.scaling_sentence(found, names, sheet.study.method)
+        block = _told(found, _single_sessions(sheet, figure, sentence))
         for part in ("steps", "suite"):
             for step, plainly in zip(getattr(found, part), block[part], strict=True):
                 plainly["words"] = words.two_ways(step, names)
@@ -146,8 +167,11 @@ def _scaling(sheet: Sheet, _: AskLimits) -> list[Block]:
 
 
 def _several(sheet: Sheet, limits: AskLimits) -> list[Block]:
-    found = [several_of(sheet, figure, limits(), group) for figure, group in _asked(sheet)]
-    return [_told(one, words.several_sentence(one, sheet.study.method)) for one in found]
+    found = [(figure, several_of(sheet, figure, limits(), group)) for figure, group in _asked(sheet)]
+    return [
+        _told(one, _single_sessions(sheet, figure, words.several_sentence(one, sheet.study.method)))
+        for figure, one in found
+    ]
 
 
 def _budget(sheet: Sheet, _: AskLimits) -> list[Block]:
