@@ -7,7 +7,7 @@ axes, the M lanes of a set and scenes G, so that all pairs of a ladder cost a fe
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
@@ -181,14 +181,36 @@ class NoiseOf:
             self.in_use: Bools = enough & (uneven | (self.p < UNLIKE))
         if not self.in_use.any():
             return
+        # Few sets need it: the others are left as they are.
+        where = np.nonzero(self.in_use)
+        own = self._some(where)
+        own.size_lanes()
+        self.h[where] = own.h
+        self.found = Moderated(
+            *(_with(getattr(self.found, one.name), where, getattr(own.found, one.name)) for one in fields(Moderated))
+        )
+        for name in ("slope", "slope_var", "held", "sxx", "lane_freedom"):
+            setattr(self, name, _with(getattr(self, name), where, getattr(own, name)))
+
+    def _some(self, where: tuple[NDArray[np.intp], ...]) -> NoiseOf:
+        """Some of the figures and sets, by their indices, as they stand: with one axis in the place of the two."""
+        own = NoiseOf.__new__(NoiseOf)
+        own.allowance = self.allowance
+        own.scatter = Scatter(*(getattr(self.scatter, one.name)[where] for one in fields(Scatter)))
+        own.found = Moderated(*(getattr(self.found, one.name)[where] for one in fields(Moderated)))
+        for name in ("drifting", "own_freedom", "freedom", "h", "slope", "slope_var", "held", "sxx", "asked"):
+            setattr(own, name, getattr(self, name)[where])
+        return own
+
+    def size_lanes(self) -> None:
+        """The sizes of the lanes' scatter, the noise and the drift, taken from each other."""
         for _ in range(_TIMES_OF_LANES):
             squares, freedom = self._over_noise(self.slope)
             with np.errstate(invalid="ignore", divide="ignore"):
                 q = np.where(self.asked, np.log(squares / freedom), 0.0)
                 among = np.where(self.asked, freedom, 0.0)
                 middle = (among * q).sum(axis=-1) / among.sum(axis=-1)
-            told = self.asked & self.in_use[..., None]
-            self.h = np.where(told, np.exp(q - np.where(self.in_use, middle, 0.0)[..., None]), 1.0)
+            self.h = np.where(self.asked, np.exp(q - middle[..., None]), 1.0)
             self.found = self._noise(self.slope)
             if self.drifting.any():
                 self._drift()
@@ -244,6 +266,13 @@ class NoiseOf:
         p = float(self.p[figure, pair])
         a, b = self.h[figure, pair].tolist()
         return LaneNoise(a, b, None if math.isnan(p) else p, bool(self.in_use[figure, pair]))
+
+
+def _with(whole: NDArray[Any], where: tuple[NDArray[np.intp], ...], part: NDArray[Any]) -> NDArray[Any]:
+    """An array with some of it replaced."""
+    found = np.array(whole)
+    found[where] = part
+    return found
 
 
 def _loss(parts: Floats, asked: Bools, freedom: Floats, in_use: Bools) -> Floats:

@@ -26,6 +26,8 @@ Bools = NDArray[np.bool_]
 ROUNDS = 0.3
 FEWEST_UNITS = 4
 FEWEST_FREE = 2
+#: Sessions are the units where each lane has so many complete ones.
+FEWEST_SESSIONS = 2
 UNIT_WORDS = ("round", "session")
 
 
@@ -104,9 +106,9 @@ class ErrorsOf:
                     for school in CELL_SCHOOLS
                 ]
             )
-            error_units, df_units, by_units = self._together(
-                found.square * each, np.maximum(count - 2.0, 1.0), drift, sessions, bias
-            )
+            # Asked only where units scatter beyond chance: elsewhere the interval does not rest on them.
+            free = np.where(asked & (p < ROUNDS), np.maximum(count - 2.0, 1.0), math.nan)
+            error_units, df_units, by_units = self._together(found.square * each, free, drift, sessions, bias)
             use = asked & (p < ROUNDS) & (by_units > reach) & ~self.unknown
         return SuiteErrors(
             reach=np.where(use, by_units, reach), error=np.where(use, error_units, error),
@@ -134,7 +136,7 @@ class ErrorsOf:
         if between is None or between.sd == 0.0:
             return np.zeros(weight_a.shape[:-1])
         of_a, of_b = (apart.astype(np.float64) for apart in self.pairing.apart)
-        by_session = np.einsum("sfpt,fptk->sfpk", weight_b, of_b) - np.einsum("sfpt,fptk->sfpk", weight_a, of_a)
+        by_session = _weighed(weight_b, of_b) - _weighed(weight_a, of_a)
         found: Floats = between.sd**2 * (by_session**2).sum(axis=-1)
         return found
 
@@ -156,8 +158,10 @@ class ErrorsOf:
         rounds = self._of_rounds(weight_a, weight_b)
         if not self.pairing.sessions_told.any():
             return np.zeros(self.kept.shape[:2], dtype=np.int8), rounds
+        use = self.pairing.sessions_told & (self._of_sessions.fewest >= FEWEST_SESSIONS)
+        if not use.any():
+            return use.astype(np.int8), rounds
         sessions = self._of_sessions(weight_a, weight_b)
-        use = self.pairing.sessions_told & (sessions.n_a >= 2) & (sessions.n_b >= 2)
         picked = (
             np.where(use, getattr(sessions, name), getattr(rounds, name)) for name in UnitsFound.__dataclass_fields__
         )
@@ -172,6 +176,12 @@ class ErrorsOf:
         return _OfUnits(self.pairing, self.pairing.sheet.by_session)
 
 
+def _weighed(weight: Floats, values: Floats) -> Floats:
+    """Sums over tests by weights: shape (S, F, P, K) from (S, F, P, T) and (F, P, T, K)."""
+    found: Floats = np.matmul(weight[..., None, :], values)[..., 0, :]
+    return found
+
+
 class _OfUnits:
     """The units of the lanes of a pairing, complete where every test of the suite has a pass of the lane in them."""
 
@@ -184,6 +194,11 @@ class _OfUnits:
         self.t = [units.t[:, lane, grid] for lane in lanes]
         some = pairing.kept.any(axis=-1, keepdims=True)
         self.complete = [((m > 0) | ~pairing.kept[..., None]).all(axis=2) & some for m in self.m]
+        #: How many complete units the lane with fewer has, shape (F, P).
+        self.fewest = np.minimum(*(complete.sum(axis=-1) for complete in self.complete))
+        self.by_chance = [
+            (self.h[..., side, None] * self.v)[..., None] / np.maximum(self.m[side], 1.0) for side in (0, 1)
+        ]
 
     def __call__(self, weight_a: Floats, weight_b: Floats) -> UnitsFound:
         """How the weighed sums of both lanes scatter from unit to unit."""
@@ -191,14 +206,13 @@ class _OfUnits:
         off = by_chance = np.zeros(weight_a.shape[:-1])
         for side, weight in enumerate((weight_a, weight_b)):
             complete = self.complete[side]
-            y = np.einsum("sfpt,fptk->sfpk", weight, self.z[side])
+            y = _weighed(weight, self.z[side])
             if self.slope.any():
-                y = y - self.slope[..., None] * np.einsum("sfpt,fptk->sfpk", weight, self.t[side])
+                y = y - self.slope[..., None] * _weighed(weight, self.t[side])
             with np.errstate(invalid="ignore", divide="ignore"):
                 mean = np.where(complete, y, 0.0).sum(axis=-1) / count[side]
                 off = off + np.where(complete, (y - mean[..., None]) ** 2, 0.0).sum(axis=-1)
-                noise = (self.h[..., side, None] * self.v)[..., None] / np.maximum(self.m[side], 1.0)
-            alone = np.einsum("sfpt,fptk->sfpk", weight**2, noise)
+            alone = _weighed(weight**2, self.by_chance[side])
             by_chance = by_chance + np.where(complete, alone, 0.0).sum(axis=-1)
         both = count[0] + count[1]
         with np.errstate(invalid="ignore", divide="ignore"):

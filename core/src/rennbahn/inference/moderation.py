@@ -97,6 +97,9 @@ def _stands_alone(freedom: Floats, own: Floats, prior: Floats, prior_df: Floats,
     """Which scenes scatter improbably far beyond what the others have in common."""
     asked = many[..., None] & (freedom >= 1)
     found = np.zeros(asked.shape, dtype=np.bool_)
+    # Only what scatters more than the others can be improbably much.
+    with np.errstate(invalid="ignore"):
+        asked &= own > prior[..., None]
     d, over = freedom[asked], (own / prior[..., None])[asked]
     prior_of = np.broadcast_to(prior_df[..., None], asked.shape)[asked]
     endless = np.isinf(prior_of)
