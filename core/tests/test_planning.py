@@ -9,15 +9,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from rennbahn.errors import RennbahnError
+from rennbahn.inference.sessions import Between
 from rennbahn.planning.changes import lane_change
 from rennbahn.planning.fairness import PartDescription, SetupDescription
 from rennbahn.planning.needs import Asked, Expected
 from rennbahn.planning.noise import Estimate
 from rennbahn.planning.order import ordered
 from rennbahn.planning.order_tells import Method as Findings
-from rennbahn.planning.order_tells import Ran, Telling, propose_control, telling, with_controls
+from rennbahn.planning.order_tells import Ran, Telling, another_order, propose_control, telling, with_controls
 from rennbahn.planning.schedule import ORDERS, Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Session, Work
 from rennbahn.planning.timeline import daily_sessions, lay_out, plan
+from rennbahn.planning.words import left_words
 
 WEEK = daily_sessions(7, 8)
 
@@ -119,6 +121,33 @@ def test_control_passes_are_proposed_where_they_help() -> None:
     assert [lane for lane, _ in placed] == [0] * 38 + [1] * 38
     assert propose_control(job, "alternating", sessions, method(job)) is None, "there and back needs none"
     assert propose_control(more, "lane_by_lane", sessions, method(job)) is None, "there are some"
+
+
+def test_lanes_on_sessions_of_their_own_are_told_and_another_order_is_proposed() -> None:
+    job = work(tests=12, passes=4)
+    # Two hours a day: lane after lane, each lane is run on days of its own.
+    days = daily_sessions(30, 2.0)
+    asked = replace(method(job, allowance=0.0), between=Between(0.003))
+    found: dict[str, Telling] = {}
+    for order in ("lane_by_lane", "alternating"):
+        laid = telling(job, plan(job, order, days), days, asked)  # type: ignore[arg-type]
+        assert laid is not None
+        found[order] = laid
+    alone, there = found["lane_by_lane"], found["alternating"]
+    assert alone.apart > 0.4
+    assert alone.sessions > 2 * there.sessions
+    assert alone.suite > 1.2 * there.suite
+    unsaid = telling(job, plan(job, "lane_by_lane", days), days, replace(asked, between=None))
+    assert unsaid is not None
+    assert (unsaid.sessions, unsaid.apart) == (0.0, alone.apart)
+    assert unsaid.suite < alone.suite
+    said = left_words(alone, 0.005, 0.003)
+    assert "a lane stands on one session" in said
+    assert "sessions that differ by 0.3%" in said
+    assert "would count as a difference between lanes" in left_words(unsaid, 0.005, None)
+    assert left_words(replace(there, apart=0.0, untold=False), 0.005, 0.003) == ""
+    assert another_order(alone, {"alternating": (1800.0, there)}) == "alternating"
+    assert another_order(there, {"lane_by_lane": (-1800.0, alone)}) is None, "what leaves more open is no proposal"
 
 
 def method(job: Work, allowance: float = 0.005, level: float = 0.05) -> Findings:

@@ -18,7 +18,15 @@ from rennbahn.inference.sessions import Between
 from rennbahn.plain import plain
 from rennbahn.planning.needs import Asked, Expected, Need, needs_of
 from rennbahn.planning.noise import guessed
-from rennbahn.planning.order_tells import Method, Ran, Telling, propose_control, telling
+from rennbahn.planning.order_tells import (
+    Method,
+    Ran,
+    Telling,
+    another_order,
+    narrower_a_minute,
+    propose_control,
+    telling,
+)
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.timeline import Slot, Timeline, plan
 from rennbahn.planning.words import left_words
@@ -40,6 +48,7 @@ from planning.schemas import (
     DroppedOut,
     NeedOut,
     ObjectionOut,
+    OtherOrderOut,
     OutlineOut,
     OutlookOut,
     PlanIn,
@@ -76,6 +85,7 @@ def whole_plan(study_id: int) -> PlanOut:
     judge = _Judge(study, kept, work, when, asked)
     fairness = fairness_of(study)
     told = judge.tells(chosen)
+    tells: dict[str, Telling | None] = {one.order: told if one is chosen else judge.tells(one) for one in compared}
     return PlanOut(
         **plan_in(kept).dict(),
         study_id=study.pk,
@@ -90,10 +100,11 @@ def whole_plan(study_id: int) -> PlanOut:
         suite_resolvable=told.resolvable if told else None,
         drift_allowance=study.drift_allowance,
         drift_words=left_words(told, study.drift_allowance, study.between) if told else "",
-        control=judge.control(chosen),
+        control=judge.control(chosen, told),
+        other_order=_other_order(chosen, told, compared, tells),
         rule=_rule_out(kept),
         all_costs=asdict(costs),
-        outlines=[outline(one, when, told if one is chosen else judge.tells(one)) for one in compared],
+        outlines=[outline(one, when, tells[one.order]) for one in compared],
         chosen=outline(chosen, when, told),
         sessions=_sessions(chosen, when),
         blocks=_blocks(work, chosen),
@@ -264,17 +275,42 @@ class _Judge:
         """What an order can tell."""
         return telling(self.work, timeline, self.sessions, self.method, self.ran)
 
-    def control(self, chosen: Timeline) -> ControlOut | None:
+    def control(self, chosen: Timeline, now: Telling | None) -> ControlOut | None:
         """The control passes that would help the chosen order most, of a test that is run in it."""
         if self.kept.order == Order.BY_HAND:
             return None
         order: OrderName = self.kept.order  # type: ignore[assignment]
         run = replace(self.work, passes=tuple(one for one in self.work.passes if one.test not in chosen.dropped))
         found = propose_control(run, order, self.sessions, self.method, self.ran, seed=self.kept.seed)
-        if found is None:
+        if found is None or now is None:
             return None
         test = int(self.work.tests[found.test].id)
-        return ControlOut(test_id=test, seconds=found.seconds, tells=TellingOut(**plain(found.telling)))
+        return ControlOut(
+            test_id=test, seconds=found.seconds, tells=TellingOut(**plain(found.telling)),
+            narrower_a_minute=narrower_a_minute(now, found.telling, found.seconds),
+        )  # fmt: skip
+
+
+def _other_order(
+    chosen: Timeline, now: Telling | None, compared: Sequence[Timeline], tells: Mapping[str, Telling | None]
+) -> OtherOrderOut | None:
+    """An order that leaves less open than the chosen one, and no more tests out."""
+    if now is None:
+        return None
+    others: dict[str, tuple[float, Telling]] = {
+        one.order: (one.total_s - chosen.total_s, told)
+        for one in compared
+        if one.order != chosen.order and len(one.dropped) <= len(chosen.dropped) and one.fits >= chosen.fits
+        and (told := tells[one.order]) is not None
+    }  # fmt: skip
+    name = another_order(now, others)
+    if name is None:
+        return None
+    seconds, then = others[name]
+    return OtherOrderOut(
+        order=name, seconds=seconds, tells=TellingOut(**plain(then)),
+        narrower_a_minute=narrower_a_minute(now, then, seconds),
+    )  # fmt: skip
 
 
 def _ran(study: Study, work: Work) -> list[Ran]:

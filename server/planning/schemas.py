@@ -211,6 +211,18 @@ class ControlOut(Out):
     test_id: int
     seconds: float
     tells: TellingOut
+    #: How much narrower its intervals are, as a share, for each minute more.
+    narrower_a_minute: float
+
+
+class OtherOrderOut(Out):
+    """An order that leaves less open: how much longer it takes (negative where it is shorter), what it would leave."""
+
+    order: str
+    seconds: float
+    tells: TellingOut
+    #: How much narrower its intervals are, as a share, for each minute more.
+    narrower_a_minute: float
 
 
 class OutlineOut(Out):
@@ -243,6 +255,7 @@ class PlanOut(PlanIn):
     drift_allowance: float
     drift_words: str
     control: ControlOut | None
+    other_order: OtherOrderOut | None
     rule: RuleOut | None
     all_costs: dict[str, float]
     outlines: list[OutlineOut]

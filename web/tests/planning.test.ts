@@ -39,6 +39,7 @@ const plan: Schemas["PlanOut"] = {
   suite_resolvable: null,
   drift_allowance: 0.005,
   drift_words: "",
+  other_order: null,
   control: null,
   rule: null,
   all_costs: { swap_s: 60 },

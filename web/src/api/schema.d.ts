@@ -3381,6 +3381,7 @@ export interface components {
         };
         /** @description Control passes worth having: of which test, what they cost, what they would leave open. */
         ControlOut: {
+            narrower_a_minute: number;
             seconds: number;
             tells: components["schemas"]["TellingOut"];
             test_id: number;
@@ -3994,6 +3995,13 @@ export interface components {
         OffsetIn: {
             offset_s: number;
         };
+        /** @description An order that leaves less open: how much longer it takes (negative where it is shorter), what it would leave. */
+        OtherOrderOut: {
+            narrower_a_minute: number;
+            order: string;
+            seconds: number;
+            tells: components["schemas"]["TellingOut"];
+        };
         /** @description An order in a few numbers. */
         OutlineOut: {
             counts: {
@@ -4354,6 +4362,7 @@ export interface components {
              * @enum {string}
              */
             order: "lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand";
+            other_order: components["schemas"]["OtherOrderOut"] | null;
             outlines: components["schemas"]["OutlineOut"][];
             pairings: components["schemas"]["PairingOut"][];
             rule: components["schemas"]["RuleOut"] | null;

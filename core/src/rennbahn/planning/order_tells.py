@@ -8,7 +8,7 @@ the first one does.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -28,7 +28,7 @@ Floats = NDArray[np.float64]
 USUAL_DRIFT = 0.005
 #: Control passes of a lane: one where it begins and one where it ends.
 CONTROLS = 2
-#: Control passes are proposed where they narrow the interval by this share or more.
+#: Control passes and another order are proposed where they narrow the interval by this share or more.
 _WORTH_IT = 0.1
 
 
@@ -178,6 +178,33 @@ def _sessions_left(there: NDArray[np.bool_], between: Between | None) -> tuple[F
     of_test: Floats = between.sd**2 * apart.any(axis=-1).sum(axis=0)
     shift = (apart[1] - apart[0]).mean(axis=0)
     return of_test, between.sd**2 * float((shift**2).sum())
+
+
+def narrower_a_minute(now: Telling, then: Telling, seconds: float) -> float:
+    """How much narrower the intervals of tests and suite grow, as a share, for each minute more at the bench.
+
+    Less than a minute counts as one: what takes no longer is worth having first.
+
+    >>> wide, narrow = Telling(0.02, 0.02, 0.03, 0.0, False), Telling(0.01, 0.01, 0.02, 0.0, False)
+    >>> round(narrower_a_minute(wide, narrow, 600.0), 3)
+    0.05
+    """
+    share = 1.0 - (then.test / now.test + then.suite / now.suite) / 2.0 if now.test > 0 and now.suite > 0 else 0.0
+    return share / max(seconds / 60.0, 1.0)
+
+
+def another_order(now: Telling, others: Mapping[str, tuple[float, Telling]]) -> str | None:
+    """The order that narrows most a minute, where one narrows both intervals by a tenth and more.
+
+    Its lanes come back in a second session, or stand nearer to each other. `others` gives the seconds more that each
+    takes, and what it tells.
+    """
+    worth = {
+        name: narrower_a_minute(now, then, seconds)
+        for name, (seconds, then) in others.items()
+        if then.test <= now.test * (1.0 - _WORTH_IT) and then.suite <= now.suite * (1.0 - _WORTH_IT)
+    }
+    return max(worth, key=lambda name: worth[name], default=None)
 
 
 def with_controls(work: Work, test: int) -> Work:

@@ -82,7 +82,11 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
             study={study}
             plan={plan}
             {...(lead
-              ? { choose: (test: number | null) => save.mutate({ ...planIn(plan), control_test: test }) }
+              ? {
+                  control: (test: number | null) => save.mutate({ ...planIn(plan), control_test: test }),
+                  order: (order: string) =>
+                    save.mutate({ ...planIn(plan), order: order as PlanOut["order"] }),
+                }
               : {})}
           />
           <Timeline
@@ -216,19 +220,50 @@ function Tells({ tells }: { tells: Outline["tells"] }) {
   );
 }
 
-/** What drift could do in the chosen order, and the control passes that would show it. */
+/** What the chosen order leaves open, and what would narrow it: control passes, another order, the better first. */
 function DriftShown({
   study,
   plan,
-  choose,
+  control,
+  order,
 }: {
   study: Study;
   plan: PlanOut;
-  choose?: (test: number | null) => void;
+  control?: (test: number | null) => void;
+  order?: (order: string) => void;
 }) {
   const names = new Map(study.tests_full.map((test) => [test.id, `${test.game}, ${test.condition}`]));
-  const proposed = plan.control;
-  if (study.lanes_full.length < 2 || !(plan.drift_words || proposed || plan.control_test)) return null;
+  const { control: controls, other_order: other } = plan;
+  if (study.lanes_full.length < 2 || !(plan.drift_words || controls || other || plan.control_test))
+    return null;
+  const proposals = [
+    controls && {
+      key: "control",
+      worth: controls.narrower_a_minute,
+      says: (
+        <>
+          <Term word="control passes">Control passes</Term> of {names.get(controls.test_id)} where each lane
+          begins and ends
+        </>
+      ),
+      ...controls,
+      button: control && <Button onClick={() => control(controls.test_id)}>Plan control passes</Button>,
+    },
+    other && {
+      key: "order",
+      worth: other.narrower_a_minute,
+      says: (
+        <>
+          The order “{ORDER_WORDS[other.order]}”, in which lanes come back in other sessions or stand nearer
+          to each other,
+        </>
+      ),
+      ...other,
+      button: order && <Button onClick={() => order(other.order)}>Take that order</Button>,
+    },
+  ]
+    .filter((one) => one != null)
+    .sort((a, b) => b.worth - a.worth);
   return (
     <div className="mb-5 grid gap-2 border-l-4 border-ink py-1 pl-4 text-[0.95rem]">
       {plan.drift_words && <p className="max-w-4xl font-semibold">{plan.drift_words}</p>}
@@ -238,20 +273,19 @@ function DriftShown({
             <Term word="control passes">Control passes</Term> of {names.get(plan.control_test)} stand where
             each lane begins and ends.
           </span>
-          {choose && <Button onClick={() => choose(null)}>Plan no control passes</Button>}
+          {control && <Button onClick={() => control(null)}>Plan no control passes</Button>}
         </p>
       )}
-      {proposed && (
-        <p className="flex flex-wrap items-center gap-3">
+      {proposals.map((one) => (
+        <p key={one.key} className="flex flex-wrap items-center gap-3">
           <span>
-            <Term word="control passes">Control passes</Term> of {names.get(proposed.test_id)} where each lane
-            begins and ends would leave <span className="figure">±{percent(proposed.tells.test)}%</span> a
-            test, <span className="figure">±{percent(proposed.tells.suite)}%</span> all together, for{" "}
-            {hours(proposed.seconds)} more.
+            {one.says} would leave <span className="figure">±{percent(one.tells.test)}%</span> a test,{" "}
+            <span className="figure">±{percent(one.tells.suite)}%</span> all together, for{" "}
+            {hours(Math.abs(one.seconds))} {one.seconds < 0 ? "less" : "more"}.
           </span>
-          {choose && <Button onClick={() => choose(proposed.test_id)}>Plan control passes</Button>}
+          {one.button}
         </p>
-      )}
+      ))}
     </div>
   );
 }
