@@ -160,29 +160,7 @@ class Cells:
         for cell in self.noisy():
             freedom[self.scene_of[cell[1]]] += len(self.values[cell]) - 1
             squares[self.scene_of[cell[1]]] += self.squares(cell, slope) / (h_a if cell[0] == "A" else h_b)
-        whole = sum(freedom.values())
-        if not whole:
-            return Pool(None, 0, "study")
-        pooled = sum(squares.values()) / whole
-        own = squares[scene] / freedom[scene] if freedom[scene] else None
-        telling = [g for g in scenes if freedom[g] and squares[g] > 0]
-        if len(telling) < 5:
-            return Pool(own, freedom[scene], scene) if freedom[scene] >= 4 else Pool(pooled, whole, "study")
-        e = {g: math.log(squares[g] / freedom[g]) - digamma(freedom[g] / 2) + math.log(freedom[g] / 2) for g in telling}
-        rest = statistics.variance(e.values()) - statistics.fmean(polygamma(1, freedom[g] / 2) for g in telling)
-        if rest > 0:
-            d0 = 2 * brentq(lambda x: polygamma(1, x) - rest, 1e-6, 1e12, xtol=1e-14, rtol=1e-14, maxiter=500)
-            s0 = math.exp(statistics.fmean(e.values()) + digamma(d0 / 2) - math.log(d0 / 2))
-        else:
-            d0, s0 = math.inf, pooled
-        d = freedom[scene]
-        if own is not None:
-            rare = chi2.sf(d * own / s0, d) if math.isinf(d0) else fisher.sf(own / s0, d, d0)
-            if rare < 0.2:
-                return Pool(own, d, scene)
-        if math.isinf(d0):
-            return Pool(pooled, whole, "study")
-        return Pool((d0 * s0 + squares[scene]) / (d0 + d), min(d0 + d, whole), scene)
+        return pool_of(scene, freedom, squares)
 
     def factor(self, n: int) -> float:
         """How much further the value of n passes scatters than their mean, squared."""
@@ -389,6 +367,34 @@ class Cells:
         """The geometric mean with one test left out."""
         rest = [x for x in self.tests() if x != test]
         return math.expm1(statistics.fmean(self.log_ratio(x) for x in rest))
+
+
+def pool_of(scene: str, freedom: dict[str, int], squares: dict[str, float]) -> Pool:
+    """What a scene is judged by, from the sums of squares of all and their degrees of freedom (reading 13)."""
+    scenes = list(freedom)
+    whole = sum(freedom.values())
+    if not whole:
+        return Pool(None, 0, "study")
+    pooled = sum(squares.values()) / whole
+    own = squares[scene] / freedom[scene] if freedom[scene] else None
+    telling = [g for g in scenes if freedom[g] and squares[g] > 0]
+    if len(telling) < 5:
+        return Pool(own, freedom[scene], scene) if freedom[scene] >= 4 else Pool(pooled, whole, "study")
+    e = {g: math.log(squares[g] / freedom[g]) - digamma(freedom[g] / 2) + math.log(freedom[g] / 2) for g in telling}
+    rest = statistics.variance(e.values()) - statistics.fmean(polygamma(1, freedom[g] / 2) for g in telling)
+    if rest > 0:
+        d0 = 2 * brentq(lambda x: polygamma(1, x) - rest, 1e-6, 1e12, xtol=1e-14, rtol=1e-14, maxiter=500)
+        s0 = math.exp(statistics.fmean(e.values()) + digamma(d0 / 2) - math.log(d0 / 2))
+    else:
+        d0, s0 = math.inf, pooled
+    d = freedom[scene]
+    if own is not None:
+        rare = chi2.sf(d * own / s0, d) if math.isinf(d0) else fisher.sf(own / s0, d, d0)
+        if rare < 0.2:
+            return Pool(own, d, scene)
+    if math.isinf(d0):
+        return Pool(pooled, whole, "study")
+    return Pool((d0 * s0 + squares[scene]) / (d0 + d), min(d0 + d, whole), scene)
 
 
 def half(error: float, df: float, bias: float, level: float) -> float:
