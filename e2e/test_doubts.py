@@ -51,7 +51,7 @@ def plant(address: str, name: str) -> int:
             for number in (1, 2, 3):
                 rng = np.random.default_rng([t, at, number])
                 upset = PLANTED.get((test["game"], lane["name"], number))
-                log = write_log(run_pass(DEMAND, Rig(gpu_speed=1.0 - 0.03 * at), rng, upset))
+                log = write_log(run_pass(DEMAND, Rig(gpu_speed=1.0 - 0.06 * at), rng, upset))
                 arrival = client.upload(f"/studies/{study['id']}/files", f"{t}-{at}-{number}.csv", log)
                 columns = columns or arrival["columns"]
                 places.append(

@@ -94,7 +94,7 @@ function CheckRow({ study, check }: { study: Study; check: Check }) {
           <Button
             kind="quiet"
             disabled={change.isPending}
-            aria-label={`Switch ${checkWords(check.id)} off`}
+            aria-label={`Switch off: ${checkWords(check.id)}`}
             onClick={() => setAsking(true)}
           >
             Switch off
