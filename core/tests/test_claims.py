@@ -206,3 +206,14 @@ def test_groups_are_never_one_sentence() -> None:
     assert list(whole.groups or {}) == ["high", "low"]
     one = replace(whole, groups=None).as_json()
     assert one["suite"][AVERAGE]["tests"] == 6
+
+
+def test_one_group_alone_is_named_and_is_the_whole() -> None:
+    tests = [{"id": f"t{i}", "scene": f"s{i}", "group": "1440 high"} for i in range(4)]
+    rates = of_rates({"a": 100.0, "b": 105.0})
+    two = study("a_b", [{"id": "a"}, {"id": "b"}], tests, rates) | {"compare": [["a", "b"]]}
+    whole = compare_study(Study.from_json(two))
+    assert whole.compare[0].groups is None
+    assert whole.as_json()["compare"][0]["suite"][AVERAGE]["tests"] == 4
+    block = answered(study("ladder", [{"id": "a"}, {"id": "b"}], tests, rates))["ladder"][0]
+    assert (block["group"], block["tests"]) == ("1440 high", 4)

@@ -51,7 +51,7 @@ def read_one(log: bytes, settings: dict[str, Any]) -> TakenIn:
     return reading.take_in(log, {}, settings)
 
 
-def read_in_turn(asked: Asked) -> list[TakenIn]:
+def read_beside_each_other(asked: Asked) -> list[TakenIn]:
     """Read and measure files in a process a core, in their order."""
     # What a process is given is a function of a module without Django, which it could not load.
     saved: list[dict[str, dict[str, Any]]] = [{} for _ in asked]
@@ -67,7 +67,7 @@ def _readers() -> ProcessPoolExecutor:
 
 
 def take_many(
-    user: User, study_id: int, files: Sequence[Written], read: Callable[[Asked], list[TakenIn]] = read_in_turn
+    user: User, study_id: int, files: Sequence[Written], read: Callable[[Asked], list[TakenIn]] = read_beside_each_other
 ) -> list[int | None]:
     """Take files in as passes, in their order; of one that waits there is none. Raises ValueError of a refused one."""
     with transaction.atomic():

@@ -103,11 +103,16 @@ def record_files(tester: User, study: Study, files: Sequence[ReadFile]) -> list[
     same = Capture.objects.filter(frames_digest__in=digests, on_pass__test__study=study)
     there = {one.frames_digest: one for one in same.select_related("arrival", "on_pass")}
     runs: dict[int, Run] = {}
-    taken: dict[str, Arrival] = {}
+    #: The first file of each run in this batch, and those that hold the same frames once more.
+    first: dict[str, int] = {}
+    again: dict[int, int] = {}
     for at, file in enumerate(files):
+        if file.found.digest in first:
+            again[at] = first[file.found.digest]
+            continue
         try:
             _check_waiting(file.arrival)
-            _check_not_there(file, there.get(file.found.digest), taken.get(file.found.digest))
+            _check_not_there(file, there.get(file.found.digest))
             lane, test = _place(study, lanes, tests, file.place)
         except RennbahnError as error:
             fates[at] = error
@@ -116,10 +121,15 @@ def record_files(tester: User, study: Study, files: Sequence[ReadFile]) -> list[
         written = file.arrival.written_at
         began = written and written - timedelta(seconds=file.found.duration_s)
         runs[at] = Run(lane, test, file.place.number, began)
-        taken[file.found.digest] = file.arrival
+        first[file.found.digest] = at
     recorded = dict(zip(runs, record_passes(tester, study, list(runs.values())), strict=True))
     fates.update(recorded)
     _keep(study, [(files[at], one) for at, one in recorded.items() if isinstance(one, Pass)])
+    # The same run twice is one pass; where its first file found no place, the next may.
+    for at in [at for at, of in again.items() if isinstance(fates[of], Pass)]:
+        fates[at] = _same_frames(files[at], str(files[again.pop(at)].arrival), "which came with it")
+    if again:
+        fates.update(zip(again, record_files(tester, study, [files[at] for at in again]), strict=True))
     return [fates[at] for at in range(len(files))]
 
 
@@ -143,13 +153,14 @@ def _check_waiting(arrival: Arrival) -> None:
         raise Conflict("file_taken", f"“{arrival.name}” is {ArrivalState(arrival.state).label.lower()}.")
 
 
-def _check_not_there(file: ReadFile, there: Capture | None, beside: Arrival | None) -> None:
+def _check_not_there(file: ReadFile, there: Capture | None) -> None:
     """The same run is one pass, however it is packed or its lines end. Raises :class:`Conflict`."""
-    if there is None and beside is None:
-        return
-    other = there.arrival.name if there else str(beside)
-    where = f"which is {there.on_pass}" if there else "which came with it"
-    raise Conflict(
+    if there is not None:
+        raise _same_frames(file, there.arrival.name, f"which is {there.on_pass}")
+
+
+def _same_frames(file: ReadFile, other: str, where: str) -> Conflict:
+    return Conflict(
         "duplicate_frames",
         f"“{file.arrival.name}” holds the same frames as “{other}”, {where}: the same run is not two passes.",
         hint="Hand in the capture of the other run, or set this file aside.",

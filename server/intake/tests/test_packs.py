@@ -7,6 +7,7 @@ import zipfile
 from typing import Any
 
 import pytest
+from django.db import DataError
 from intake import unpacking
 from intake.models import Arrival, Original, PackPiece
 from intake.unpacking import take_in
@@ -106,6 +107,33 @@ def test_what_dies_before_the_fates_are_noted_leaves_nothing_behind_and_is_taken
     assert {state: len(found) for state, found in fates(bench, pack["id"]).items()} == {"taken": 6}
     rows = bench.tester.get(f"/studies/{bench.id}/passes")
     assert sum(row["state"] == "recorded" for row in rows) == 6
+
+
+def test_the_same_run_twice_in_a_batch_is_taken_where_there_is_room(bench: Bench) -> None:
+    (first, log), *_ = names(bench).items()
+    bench.record(0, 0, seed=77)  # pass 1 of the first place is taken
+    other = first.replace(" 1.csv", " 2.csv")
+    assert other != first
+    again = log.replace(b"\n", b"\r\n")
+    pack = bench.tester.hand_in_pack(bench.id, zipped({first: log, other: again}))
+    assert take_in(pack["id"]) == 2
+    assert {state: len(found) for state, found in fates(bench, pack["id"]).items()} == {"kept": 1, "taken": 1}
+
+
+def test_what_the_database_refuses_stops_no_other_file(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    pack = bench.tester.hand_in_pack(bench.id, zipped(names(bench)))
+    settle, bad = unpacking._settle, list(names(bench))[2]
+
+    def refuses(own: Any, batch: Any) -> None:
+        settle(own, batch)
+        if any(entry.name.endswith(bad) for entry, _ in batch):
+            raise DataError("a value too long")
+
+    monkeypatch.setattr(unpacking, "_settle", refuses)
+    assert take_in(pack["id"]) == 6
+    found = fates(bench, pack["id"])
+    assert {state: len(own) for state, own in found.items()} == {"taken": 5, "refused": 1}
+    assert found["refused"] == [bad]
 
 
 @pytest.mark.parametrize(

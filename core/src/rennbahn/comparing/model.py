@@ -159,9 +159,8 @@ class Study:
 
     @property
     def groups(self) -> tuple[str, ...]:
-        """The groups of its tests, in order; empty where they are not of several. Tests that name none are in none."""
-        named = dict.fromkeys(test.group for test in self.tests if test.group)
-        return tuple(named) if len(named) > 1 else ()
+        """The groups that its tests name, in order; tests that name none are in none."""
+        return tuple(dict.fromkeys(test.group for test in self.tests if test.group))
 
     def __post_init__(self) -> None:
         lanes, tests = {lane.id for lane in self.lanes}, {test.id for test in self.tests}

@@ -202,7 +202,8 @@ def compare_study(study: Study, sheet: Sheet | None = None) -> StudyResult:
     """Compare the lanes of a study under its declared method, and under every other; `sheet` where it is there."""
     sheet = sheet or Sheet(study)
     whole = Block(sheet, study.compare)
-    by_group = {group: Block(sheet, study.compare, group) for group in study.groups}
+    # Of one group alone the whole is that group's.
+    by_group = {group: Block(sheet, study.compare, group) for group in study.groups if len(study.groups) > 1}
     return StudyResult(
         cells={figure: sheet.cells(figure, study.method.cell_school) for figure in sheet.figures},
         compare=tuple(
