@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.margins import VERDICTS, verdicts_of_logs
+from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.looks import SequentialRule, look_level
 from rennbahn.inference.power import Freedom, passes_needed, resolvable

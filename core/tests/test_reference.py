@@ -11,8 +11,8 @@ from rennbahn import display, worth
 from rennbahn.capture import Capture, ColumnMap, read_capture
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.cells import median_factor
-from rennbahn.comparing.margins import adjusted_p
 from rennbahn.comparing.settling import further_passes
+from rennbahn.comparing.verdicts import adjusted_p
 from rennbahn.errors import CaptureRefused
 from rennbahn.inference.looks import look_level
 from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 
 import pytest
 from rennbahn.comparing import SUITE_SCHOOLS, Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.margins import VERDICTS, LeftOut, verdicts_of_logs
+from rennbahn.comparing.margins import LeftOut
 from rennbahn.comparing.study import Comparison, StudyResult
 from rennbahn.comparing.suite import Suite
+from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs
 from rennbahn.comparing.words import no_number_words
 
 

@@ -15,9 +15,10 @@ from problems import NotFound
 from rennbahn import comparing
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import cell_value
-from rennbahn.comparing.margins import TURNED, VERDICTS, Margin
+from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.comparing.suite import Suite
+from rennbahn.comparing.verdicts import TURNED, VERDICTS
 from rennbahn.comparing.words import (
     games_interval_words,
     level_sentence,

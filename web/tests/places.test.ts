@@ -9,7 +9,7 @@ import { emptySetup, draftOf as setupDraft, setupOf, wholeParts } from "../src/p
 import { nextAction } from "../src/places/Desk";
 import { clashes } from "../src/places/hand-in/assigning";
 import { problemOfMap } from "../src/places/hand-in/ColumnMapEditor";
-import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/new-study/MethodDialog";
+import { DEFAULT_METHOD, draftOf, methodOf } from "../src/places/new-study/method";
 
 const counts = { planned: 0, recorded: 0, accepted: 0, rejected: 0, did_not_run: 0 };
 const study = {

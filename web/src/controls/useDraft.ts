@@ -11,14 +11,15 @@ interface Kept<T> {
 
 /**
  * Something typed that outlives a reload, Back and a closed tab: kept in this browser until it is saved or dropped. The
- * third value forgets it; the fourth says whether it came back from before.
+ * third value forgets it; the fourth says whether it came back from before. What the form has come to ask since it was
+ * kept stands as at its beginning.
  */
 export function useDraft<T>(
   key: string,
   initial: T,
 ): [T, (change: T | ((now: T) => T)) => void, () => void, boolean] {
   const [found] = useState(() => read<T>(key));
-  const [value, setValue] = useState<T>(found ?? initial);
+  const [value, setValue] = useState<T>(() => (found === null ? initial : filledUp(found, initial)));
   const [touched, setTouched] = useState(false);
   useEffect(() => {
     if (touched) write(key, value);
@@ -32,6 +33,19 @@ export function useDraft<T>(
     localStorage.removeItem(PREFIX + key);
   }, [key]);
   return [value, change, forget, found !== null];
+}
+
+const isRecord = (value: unknown): value is Record<string, unknown> =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
+
+/** What was kept, with what it lacks taken from another of its shape; lists are taken as they were kept. */
+export function filledUp<T>(kept: T, from: T): T {
+  if (!isRecord(kept) || !isRecord(from)) return kept;
+  const both = Object.entries(from).map(([name, value]) => [
+    name,
+    kept[name] === undefined ? value : filledUp(kept[name], value),
+  ]);
+  return { ...kept, ...Object.fromEntries(both) };
 }
 
 function read<T>(key: string): T | null {

@@ -19,14 +19,11 @@ from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
 from rennbahn.comparing.model import AVERAGE, CAPPED, CELL_SCHOOLS
 from rennbahn.comparing.noise import Noise
 from rennbahn.comparing.settling import OpenMargins, drawn_together, settling_passes
+from rennbahn.comparing.verdicts import OPEN, VERDICTS, adjusted_p, verdicts_of_logs, within_of
 from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
 from rennbahn.inference.reach import half_width, two_sided_p
 from rennbahn.plain import plain
 
-VERDICTS = ("ahead", "behind", "even", "open")
-AHEAD, BEHIND, EVEN, OPEN = range(4)
-#: A verdict with the lanes the other way round, where it is another word.
-TURNED = {"ahead": "behind", "behind": "ahead"}
 #: An ahead or behind with a larger adjusted p could be chance.
 CHANCE = 0.05
 #: Why a test is left out, by code: which lane it is due to (0 for A, 1 for B), and the reason; 0 is kept.
@@ -110,33 +107,6 @@ class Margin:
 
 def _freedom(noise: Noise) -> Freedom:
     return Freedom.of_test(noise.df, noise.own_df)
-
-
-def within_of(verdict: str, low: float, high: float) -> str | None:
-    """On which side an even verdict lies whose interval leaves 0 out: `ahead` or `behind`, by less than the band."""
-    if verdict != "even":
-        return None
-    return "ahead" if low > 0 else "behind" if high < 0 else None
-
-
-def verdicts_of_logs(low: Floats | float, high: Floats | float, band: float) -> NDArray[np.int8]:
-    """Codes of :data:`VERDICTS` for intervals of ln r; NaN ends are open."""
-    edge = math.log1p(band)
-    low, high = np.asarray(low), np.asarray(high)
-    with np.errstate(invalid="ignore"):
-        even = (low >= -edge) & (high <= edge)
-        codes: NDArray[np.int8] = np.select([even, low > 0, high < 0], [EVEN, AHEAD, BEHIND], OPEN).astype(np.int8)
-    return codes
-
-
-def adjusted_p(p: Sequence[float]) -> list[float]:
-    """Benjamini & Hochberg, "Controlling the False Discovery Rate", JRSS B 1995: adjusted p in the order given."""
-    order = np.argsort(np.asarray(p, dtype=np.float64), kind="stable")
-    ranked = np.asarray(p, dtype=np.float64)[order] * len(p) / np.arange(1, len(p) + 1)
-    least = np.minimum(np.minimum.accumulate(ranked[::-1])[::-1], 1.0)
-    adjusted = np.empty(len(p))
-    adjusted[order] = least
-    return adjusted.tolist()
 
 
 class Pairing:

@@ -10,10 +10,11 @@ from typing import Any
 import numpy as np
 
 from rennbahn.comparing.cells import Cell, Sheet
-from rennbahn.comparing.margins import VERDICTS, Margin, Pairing
+from rennbahn.comparing.margins import Margin, Pairing
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS, Study, low_figure
 from rennbahn.comparing.noise import LaneNoise, Noise, SlowDrift
 from rennbahn.comparing.suite import Suite, Suites, suite_of, suites_of
+from rennbahn.comparing.verdicts import VERDICTS
 from rennbahn.measures.rates import LOW_SCHOOLS, LOWS
 from rennbahn.plain import plain
 

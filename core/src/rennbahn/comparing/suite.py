@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from scipy.special import stdtrit
 
 from rennbahn.comparing.cells import Floats
-from rennbahn.comparing.margins import VERDICTS, Pairing, verdicts_of_logs, within_of
+from rennbahn.comparing.margins import Pairing
 from rennbahn.comparing.model import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.comparing.suite_errors import UNIT_WORDS, ErrorsOf, SuiteErrors
+from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs, within_of
 from rennbahn.inference.drift import BOUND
 from rennbahn.plain import plain
 

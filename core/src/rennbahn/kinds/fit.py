@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from scipy.special import stdtr
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
-from rennbahn.comparing.margins import VERDICTS, verdicts_of_logs
 from rennbahn.comparing.model import AVERAGE, CAPPED
+from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs
 from rennbahn.inference.ranges import widest_t
 from rennbahn.inference.reach import half_width
 from rennbahn.kinds.fit_errors import Place, errors_of

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.comparing.cells import Sheet
-from rennbahn.comparing.margins import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
 from rennbahn.comparing.model import Lane
+from rennbahn.comparing.verdicts import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
 from rennbahn.kinds.fit import Fit, Interval, LeftOut, group_tests, of_figure
 from rennbahn.kinds.memory import Short, shorts_of
 from rennbahn.kinds.watts import watts_over

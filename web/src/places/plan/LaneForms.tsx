@@ -9,6 +9,7 @@ import {
   type FactorDraft,
   type LaneDraft,
   type LaneReady,
+  NO_BASE,
   type OtherLane,
   type PlannedKind,
   partKind,
@@ -78,9 +79,6 @@ export function PairLanes({
     </div>
   );
 }
-
-/** Stands for no base setup: each lane is one of its own. */
-export const NO_BASE = "none";
 
 function SetupChoice({
   label,

@@ -21,6 +21,9 @@ export interface LaneDraft {
   setup: SetupDraft;
 }
 
+/** Stands for no base setup: each lane is one of its own. */
+export const NO_BASE = "none";
+
 /** What is varied, and over which levels. */
 export interface FactorDraft {
   name: string;
