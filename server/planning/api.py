@@ -9,7 +9,7 @@ from people.access import user_of
 from studies.queries import one_study
 from studies.schemas import StudyOut
 
-from planning import exports, queries, services
+from planning import exports, queries, services, sketching
 from planning.noise_book import noise_book
 from planning.schemas import (
     AcceptIn,
@@ -97,7 +97,7 @@ def book(request: HttpRequest) -> BookOut:
 @router.post("/sketch", response=SketchOut)
 def sketch(request: HttpRequest, payload: SketchIn) -> SketchOut:
     """What a study as typed so far comes to; nothing is kept."""
-    return queries.sketch(user_of(request), payload)
+    return sketching.sketch(user_of(request), payload)
 
 
 def _file(content: str | bytes, kind: str, name: str) -> HttpResponse:

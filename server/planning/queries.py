@@ -4,51 +4,30 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import asdict
 
-from django.contrib.auth.models import AnonymousUser, User
-from intake.queries import RAN_COLUMNS, hours_of
 from page_marks import mark_of
-from people.access import require
-from people.models import Role
 from problems import NotFound
-from rennbahn.comparing.model import AVERAGE
-from rennbahn.inference.looks import FALSE_CLAIMS, SequentialRule
-from rennbahn.inference.sessions import Between
+from rennbahn.inference.looks import SequentialRule
 from rennbahn.plain import plain
-from rennbahn.planning.needs import Asked, Expected, Need, needs_of
-from rennbahn.planning.noise import guessed
-from rennbahn.planning.order_tells import (
-    Method,
-    Ran,
-    Telling,
-    another_order,
-    narrower_a_minute,
-    propose_control,
-    telling,
-)
+from rennbahn.planning.order_tells import Telling
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.timeline import Slot, Timeline, plan
 from rennbahn.planning.words import left_words
-from studies.composing import check_size
-from studies.models import COUNTING, Pass, PassState, Study, StudyState, Test
+from studies.models import Study, StudyState
 from studies.queries import with_lanes_and_tests
-from waiting import Turns
 
 from planning import calendar
-from planning.building import costs_of, fairness_of, sketched, work_of
+from planning.building import costs_of, fairness_of, work_of
 from planning.calendar import BenchTime
 from planning.fair import changed_within, objections_out, pairings_out
-from planning.models import Order, Plan
+from planning.judging import Judge, asked_of, needs_out, other_order, rule_of
+from planning.models import Plan
 from planning.noise import KINDS, learned_noise
 from planning.schemas import (
     BlockOut,
     ChangeOut,
-    ControlOut,
     DroppedOut,
-    NeedOut,
-    ObjectionOut,
-    OtherOrderOut,
     OutlineOut,
     OutlookOut,
     PlanIn,
@@ -56,14 +35,8 @@ from planning.schemas import (
     RuleOut,
     SceneNoiseOut,
     SessionOut,
-    SketchIn,
-    SketchOut,
     TellingOut,
 )
-
-#: Passes of a sketch that is laid out while one types.
-LARGEST_SKETCH = 4_000
-_sketches = Turns("Other studies are being sketched")
 
 
 def plan_of(study: Study) -> Plan:
@@ -81,8 +54,8 @@ def whole_plan(study_id: int) -> PlanOut:
     chosen = laid_out(work, kept, kept.order, when)
     # The order by hand is compared with the others only where it was chosen.
     compared = [laid_out(work, kept, order, when) if order != kept.order else chosen for order in ORDERS]
-    asked = _asked(study)
-    judge = _Judge(study, kept, work, when, asked)
+    asked = asked_of(study)
+    judge = Judge(study, kept, work, when, asked)
     fairness = fairness_of(study)
     told = judge.tells(chosen)
     tells: dict[str, Telling | None] = {one.order: told if one is chosen else judge.tells(one) for one in compared}
@@ -95,13 +68,13 @@ def whole_plan(study_id: int) -> PlanOut:
         objections=objections_out(study, fairness),
         unsaid=list(fairness.unsaid),
         changed=changed_within(study),
-        needs=_needs(study, kept, asked),
+        needs=needs_out(study, kept, asked),
         leading=study.leading,
         suite_resolvable=told.resolvable if told else None,
         drift_allowance=study.drift_allowance,
         drift_words=left_words(told, study.drift_allowance, study.between) if told else "",
         control=judge.control(chosen, told),
-        other_order=_other_order(chosen, told, compared, tells),
+        other_order=other_order(chosen, told, compared, tells),
         rule=_rule_out(kept),
         all_costs=asdict(costs),
         outlines=[outline(one, when, tells[one.order]) for one in compared],
@@ -186,41 +159,9 @@ def noise_of_scenes() -> list[SceneNoiseOut]:
     ]
 
 
-def sketch(user: User | AnonymousUser, data: SketchIn) -> SketchOut:
-    """What a study as typed so far comes to: passes, hours by order, and whether its lanes are fair.
-
-    It is asked for at every pause in typing, so a large one is not laid out: its plan will be.
-    """
-    require(user, Role.LEAD)
-    check_size(len(data.lanes), [data.passes_wanted] * len(data.tests))
-    with _sketches.turn():
-        return _sketch(data)
-
-
-def _sketch(data: SketchIn) -> SketchOut:
-    found = sketched(data)
-    when = BenchTime(dt.date(2000, 1, 3), dt.time(9), 8.0, range(7))
-    tests = found.work.tests
-    small = 0 < len(found.work.passes) <= LARGEST_SKETCH
-    timelines = [plan(found.work, order, when.sessions()) for order in ORDERS] if small else []
-    fairness = found.fairness
-    # Nothing is known of these scenes yet: orders are told apart by what passes along a route would scatter.
-    asked = [Asked(f"{t.game}, {t.scene}", {AVERAGE: guessed("route", AVERAGE)}, data.passes_wanted) for t in tests]
-    judge = Method(Expected(asked, AVERAGE)) if timelines else None
-    return SketchOut(
-        passes=len(found.work.passes),
-        outlines=[
-            outline(one, when, telling(found.work, one, when.sessions(), judge) if judge else None) for one in timelines
-        ],
-        pairings=pairings_out(fairness) if fairness else [],
-        objections=[ObjectionOut(**plain(one)) for one in fairness.objections] if fairness else [],
-    )
-
-
 def rule_for(study: Study) -> SequentialRule | None:
     """The study's rule of adding passes while a verdict is open, if it has one."""
-    most = plan_of(study).most_passes
-    return None if most is None else SequentialRule(most)
+    return rule_of(plan_of(study))
 
 
 def outline(timeline: Timeline, when: BenchTime, told: Telling | None) -> OutlineOut:
@@ -238,109 +179,14 @@ def outline(timeline: Timeline, when: BenchTime, told: Telling | None) -> Outlin
 
 
 def _rule_out(kept: Plan) -> RuleOut | None:
-    if kept.most_passes is None:
+    rule = rule_of(kept)
+    if rule is None:
         return None
-    rule = SequentialRule(kept.most_passes)
     return RuleOut(first=rule.first, limit=rule.limit, looks=rule.looks, level=rule.level)
 
 
 def _late(timeline: Timeline) -> bool:
     return bool(timeline.dropped) or not timeline.fits
-
-
-def _asked(study: Study) -> list[Asked]:
-    """The tests of a study with what is known of their noise."""
-    tests = list(study.tests.all())
-    noise = learned_noise(study.low_school, {test.scene_id for test in tests})
-    found = []
-    for test in tests:
-        own = noise.scenes.get(test.scene_id)
-        estimates = {kind: (own and own.estimates.get(kind)) or guessed(test.scene.kind, kind) for kind in KINDS}
-        found.append(Asked(str(test.scene_id), estimates, test.passes_wanted))
-    return found
-
-
-class _Judge:
-    """What orders of a study's passes can tell, with those that ran already."""
-
-    def __init__(self, study: Study, kept: Plan, work: Work, when: BenchTime, asked: list[Asked]) -> None:
-        rule = rule_for(study)
-        level = rule.level if rule else FALSE_CLAIMS
-        between = None if study.between is None else Between(study.between)
-        self.method = Method(Expected(asked, study.leading), study.drift_allowance, level, between)
-        self.kept, self.work, self.sessions = kept, work, when.sessions()
-        self.ran = _ran(study, work)
-
-    def tells(self, timeline: Timeline) -> Telling | None:
-        """What an order can tell."""
-        return telling(self.work, timeline, self.sessions, self.method, self.ran)
-
-    def control(self, chosen: Timeline, now: Telling | None) -> ControlOut | None:
-        """The control passes that would help the chosen order most, of a test that is run in it."""
-        if self.kept.order == Order.BY_HAND:
-            return None
-        order: OrderName = self.kept.order  # type: ignore[assignment]
-        run = replace(self.work, passes=tuple(one for one in self.work.passes if one.test not in chosen.dropped))
-        found = propose_control(run, order, self.sessions, self.method, self.ran, seed=self.kept.seed)
-        if found is None or now is None:
-            return None
-        test = int(self.work.tests[found.test].id)
-        return ControlOut(
-            test_id=test, seconds=found.seconds, tells=TellingOut(**plain(found.telling)),
-            narrower_a_minute=narrower_a_minute(now, found.telling, found.seconds),
-        )  # fmt: skip
-
-
-def _other_order(
-    chosen: Timeline, now: Telling | None, compared: Sequence[Timeline], tells: Mapping[str, Telling | None]
-) -> OtherOrderOut | None:
-    """An order that leaves less open than the chosen one, and no more tests out."""
-    if now is None:
-        return None
-    others: dict[str, tuple[float, Telling]] = {
-        one.order: (one.total_s - chosen.total_s, told)
-        for one in compared
-        if one.order != chosen.order and len(one.dropped) <= len(chosen.dropped) and one.fits >= chosen.fits
-        and (told := tells[one.order]) is not None
-    }  # fmt: skip
-    name = another_order(now, others)
-    if name is None:
-        return None
-    seconds, then = others[name]
-    return OtherOrderOut(
-        order=name, seconds=seconds, tells=TellingOut(**plain(then)),
-        narrower_a_minute=narrower_a_minute(now, then, seconds),
-    )  # fmt: skip
-
-
-def _ran(study: Study, work: Work) -> list[Ran]:
-    """Accepted passes whose hour of the bench is known."""
-    at_lane = {int(lane.id): at for at, lane in enumerate(work.lanes)}
-    at_test = {int(test.id): at for at, test in enumerate(work.tests)}
-    rows = list(
-        Pass.objects.filter(
-            test__study=study, state=PassState.ACCEPTED, role__in=COUNTING, ran_at__isnull=False
-        ).values_list("lane_id", "test_id", *RAN_COLUMNS)
-    )
-    hours = hours_of([own for _, _, *own in rows])
-    return [
-        Ran(at_lane[lane], at_test[test], hour, session or "")
-        for (lane, test, *_), hour, session in zip(rows, hours.of, hours.sessions, strict=True)
-        if hour is not None
-    ]
-
-
-def _needs(study: Study, kept: Plan, asked: Sequence[Asked]) -> list[NeedOut]:
-    """What each test needs."""
-    found = needs_of(asked, study.leading, kept.margin, study.equal_band)
-    return [_need_out(test, need) for test, need in zip(study.tests.all(), found, strict=True)]
-
-
-def _need_out(test: Test, need: Need) -> NeedOut:
-    facts = plain(need)
-    own = need.estimate
-    facts.pop("estimate")
-    return NeedOut(test_id=test.pk, source=own.source, noise_percent=own.percent, known_df=own.df, **facts)
 
 
 def _sessions(timeline: Timeline, when: BenchTime) -> list[SessionOut]:
