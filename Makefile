@@ -5,7 +5,7 @@ TEST_DB := $(PYTHON) ops/cluster.py run test
 export PORT ?= 8000
 
 .DEFAULT_GOAL := help
-.PHONY: help install demo dev stop reset-demo test lint types test-alone test-core test-link test-ops test-server test-web test-e2e trials api format screenshots bench lock fuzz
+.PHONY: help install demo dev stop reset-demo test lint types test-core test-link test-ops test-server test-web test-e2e trials api format screenshots bench lock fuzz
 
 help: ## this list
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -31,7 +31,7 @@ install-test:
 
 test: install-test ## everything: format, lint, types, layers, migrations, API file, all tests
 	@$(MAKE) --no-print-directory -j 2 lint types
-	@$(MAKE) --no-print-directory -j 2 -O test-alone test-e2e
+	@$(MAKE) --no-print-directory test-core test-link test-ops test-server test-web test-e2e
 	@echo "rennbahn: all tests passed"
 
 lint: install-test ## format and lint of both languages, import layers, migrations and API file current
@@ -44,10 +44,6 @@ types: install-test ## types of both languages
 	@$(VENV)/mypy core/src ops testing bench_link/bench_link.py
 	@cd server && RENNBAHN_SECRET_KEY=x ../$(VENV)/mypy .
 	@cd web && npm run --silent types
-
-# The browser's tests wait for pages half of their time: the others run beside them.
-test-alone: install-test
-	@$(MAKE) --no-print-directory test-core test-link test-ops test-server test-web
 
 test-core: install-test ## the core alone, in seconds
 	@$(VENV)/pytest core/tests -n 2 --dist worksteal
