@@ -20,6 +20,7 @@ from rennbahn.comparing.model import AVERAGE, CAPPED, CELL_SCHOOLS
 from rennbahn.comparing.noise import Noise
 from rennbahn.comparing.settling import OpenMargins, drawn_together, settling_passes
 from rennbahn.comparing.verdicts import OPEN, VERDICTS, adjusted_p, verdicts_of_logs, within_of
+from rennbahn.inference.parts import summed
 from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
 from rennbahn.inference.reach import half_width, two_sided_p
 from rennbahn.plain import plain
@@ -248,9 +249,9 @@ class Pairing:
         with np.errstate(invalid="ignore", divide="ignore"):
             df = 1.0 / (1.0 / self.df + loss)
             apart = self.session_var
-            whole = measured + apart
-            df = np.where(apart > 0, whole**2 / (measured**2 / df + apart**2 / self.session_df), df)
-        return np.sqrt(whole), np.asarray(np.where(np.isnan(self.v), math.nan, df))
+            whole, of_both = summed((measured, df), (apart, self.session_df))
+            df = np.where(apart > 0, of_both, df)
+            return np.sqrt(whole), np.where(np.isnan(self.v), math.nan, df)
 
     def error_and_df(self, school: int, figure: int, pair: int) -> tuple[Floats, Floats]:
         """Standard error of ln r of one pair's tests, with its degrees of freedom, shape (T,) each."""

@@ -18,6 +18,7 @@ from rennbahn.comparing.margins import Pairing
 from rennbahn.comparing.model import CELL_SCHOOLS
 from rennbahn.comparing.units import Units
 from rennbahn.inference.moderation import STUDY
+from rennbahn.inference.parts import summed
 from rennbahn.inference.reach import half_width
 
 Bools = NDArray[np.bool_]
@@ -143,12 +144,10 @@ class ErrorsOf:
     def _together(
         self, noise: Floats, df_noise: Floats, drift: Floats, sessions: Floats, bias: Floats
     ) -> tuple[Floats, Floats, Floats]:
-        """Standard error of all parts, their degrees of freedom (Welch and Satterthwaite; NaN where nothing scatters),
-        half the interval."""
-        variance = noise + drift + sessions
+        """Standard error of all parts, their degrees of freedom (NaN where nothing scatters), half the interval."""
+        variance, df = summed((noise, df_noise), (drift, self.whole_df), (sessions, self.pairing.session_df))
         with np.errstate(invalid="ignore", divide="ignore"):
-            spread = noise**2 / df_noise + drift**2 / self.whole_df + sessions**2 / self.pairing.session_df
-            df = np.where((variance > 0) & ~self.unknown, variance**2 / spread, math.nan)
+            df = np.where((variance > 0) & ~self.unknown, df, math.nan)
             reach = half_width(np.sqrt(variance), df, bias, self.pairing.level)
         point = (variance == 0.0) & ~self.unknown
         return np.sqrt(variance), df, np.where(point, np.broadcast_to(bias, point.shape), reach)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -11,6 +10,7 @@ import numpy as np
 from rennbahn.comparing.cells import Floats, Sheet
 from rennbahn.comparing.words import figure_words, interval_words, tests_words
 from rennbahn.display import signed_percent
+from rennbahn.inference.parts import summed
 from rennbahn.inference.reach import half_width
 from rennbahn.kinds.fit import Estimates, Fit, Interval, Share, of_figure
 
@@ -68,15 +68,10 @@ def _margin(fit: Fit, tests: Sequence[int]) -> Estimates:
 def _difference(first: Estimates, second: Estimates, level: float) -> Interval:
     """The second less the first; degrees of freedom by Welch, since the studies have noise of their own."""
     middle = float(second.middle[0] - first.middle[0])
-    variances = [float(one.error[0]) ** 2 for one in (first, second)]
-    whole = math.fsum(variances)
+    whole, df = summed(*((float(one.error[0]) ** 2, float(one.df[0])) for one in (first, second)))
     # Each may be off by a drift of its own, and both ways at once.
     bias = float(first.bias[0] + second.bias[0])
-    if math.isnan(whole):
-        return Interval.of(middle, whole)
-    spread = math.fsum(v**2 / float(one.df[0]) for v, one in zip(variances, (first, second), strict=True))
-    df = whole**2 / spread if spread else math.inf
-    return Interval.of(middle, float(half_width(math.sqrt(whole), df, bias, level)))
+    return Interval.of(middle, float(half_width(np.sqrt(whole), df, bias, level)))
 
 
 def beside_words(found: Beside) -> str:

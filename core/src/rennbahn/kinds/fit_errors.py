@@ -17,6 +17,7 @@ from rennbahn.comparing.noise import NoiseOf
 from rennbahn.comparing.suite_errors import FEWEST_FREE, in_rounds
 from rennbahn.comparing.units import Units
 from rennbahn.inference.moderation import STUDY
+from rennbahn.inference.parts import summed
 from rennbahn.inference.reach import half_width
 from rennbahn.inference.sessions import Between
 
@@ -76,31 +77,21 @@ def errors_of(place: Place, weights: Floats, u: Floats, later: Floats, level: fl
     drift = float(noise.slope_var[at, 0]) * behind**2
     bias = float(noise.held[at, 0]) * noise.allowance * np.abs(behind)
     sessions, df_sessions = _sessions(place, weights)
-    free = max(float(noise.freedom[at, 0]), 1.0)
-    variance, df = _together(whole_noise, df_noise, (drift, free), (sessions, df_sessions))
+    others = (drift, max(float(noise.freedom[at, 0]), 1.0)), (sessions, df_sessions)
+    variance, df = summed((whole_noise, df_noise), *others)
     reach = half_width(np.sqrt(variance), df, bias, level)
     squares = (pools**2).sum(axis=-1) + study**2
     rounds = _rounds(place, weights)
     if rounds is not None:
         instead, df_units, rare = rounds
-        other = _together(instead, df_units, (drift, free), (sessions, df_sessions))
+        by_units, df_by_units = summed((instead, df_units), *others)
         with np.errstate(invalid="ignore"):
-            use = rare & (half_width(np.sqrt(other[0]), other[1], bias, level) > reach)
-        variance, df = np.where(use, other[0], variance), np.where(use, other[1], df)
+            use = rare & (half_width(np.sqrt(by_units), df_by_units, bias, level) > reach)
+        variance, df = np.where(use, by_units, variance), np.where(use, df_by_units, df)
         squares = np.where(use, instead**2, squares)
     with np.errstate(invalid="ignore", divide="ignore"):
         one_part = np.where(variance > 0, (squares + drift**2 + sessions**2) / variance**2, 1.0)
     return SumErrors(np.where(unknown, math.nan, np.sqrt(variance)), np.where(unknown, math.nan, df), bias, one_part)
-
-
-def _together(
-    noise: Floats, df_noise: Floats, drift: tuple[Floats, float], sessions: tuple[Floats, float]
-) -> tuple[Floats, Floats]:
-    """Variance of all parts with its degrees of freedom (Welch and Satterthwaite), endless where nothing scatters."""
-    variance = noise + drift[0] + sessions[0]
-    with np.errstate(invalid="ignore", divide="ignore"):
-        spread = noise**2 / df_noise + drift[0] ** 2 / drift[1] + sessions[0] ** 2 / sessions[1]
-        return variance, np.where(variance > 0, variance**2 / spread, np.inf)
 
 
 def _sessions(place: Place, weights: Floats) -> tuple[Floats, float]:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rennbahn.inference.drift import BOUND, SHOWN, spread_of
+from rennbahn.inference.parts import summed
 from rennbahn.inference.power import reach_to_show
 from rennbahn.inference.reach import half_width
 from rennbahn.inference.sessions import Between
@@ -123,19 +124,22 @@ def _of_pair(n: Floats, hour: Floats, spread: Floats, there: NDArray[np.bool_], 
     between_df = math.inf if method.between is None or method.between.df is None else method.between.df
     measured = noise.v[own] * (1.0 / n[:, kept]).sum(axis=0) + slope_var * later**2
     df = np.maximum(noise.df[own], 1.0)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        whole_df = (measured + of_test) ** 2 / (measured**2 / df + of_test**2 / between_df)
-    reach = half_width(np.sqrt(measured + of_test), whole_df, held * np.abs(later), method.level)
+    whole, whole_df = summed((measured, df), (of_test, between_df))
+    reach = half_width(np.sqrt(whole), whole_df, held * np.abs(later), method.level)
     drift, bias = slope_var * float(later.mean()) ** 2, held * abs(float(later.mean()))
-    # Welch and Satterthwaite over pools (reading 18): scenes that lean on the study share one.
+    # Scenes that lean on the study share one pool (reading 18).
     pool = np.where(noise.on_study[own], len(expected.scenes), own)
     parts = noise.v[own] * (1.0 / n[:, kept]).sum(axis=0)
     by_pool = np.bincount(pool, weights=parts / len(own) ** 2)
     freedom = np.ones(len(by_pool))
     freedom[pool] = df
-    variance = float(by_pool.sum()) + drift + of_suite
-    lost = float((by_pool**2 / freedom).sum() + drift**2 / max(expected.freedom.sum(), 1.0)) + of_suite**2 / between_df
-    suite_df, error = variance**2 / lost, math.sqrt(variance)
+    variance, suite_df = (
+        float(x)
+        for x in summed(
+            *zip(by_pool, freedom, strict=True), (drift, max(expected.freedom.sum(), 1.0)), (of_suite, between_df)
+        )
+    )
+    error = math.sqrt(variance)
     half, without = (float(half_width(error, suite_df, x, method.level)) for x in (bias, 0.0))
     left = BOUND * math.sqrt(drift) + bias
     return Telling(
