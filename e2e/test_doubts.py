@@ -162,6 +162,35 @@ def test_passes_are_found_by_typing_and_picked_by_keys(passes: Page) -> None:
     page.see("24 passes wait for a decision.")
 
 
+def test_a_check_that_does_not_suit_a_study_is_switched_off_with_a_reason_that_prints(passes: Page) -> None:
+    page = passes
+    page.wait(lambda: "Glass Caravan, pass 1" in question(page), "the first doubted pass")
+    page.click("lock")
+    row = page.element("li[aria-current]")
+    assert row.get_attribute("id") == "lock"
+    height = page.driver.execute_script("return window.innerHeight")
+    page.wait(lambda: 0 < page.driver.execute_script("return arguments[0].getBoundingClientRect().top", row) < height,
+              "the check that doubts it, on screen")  # fmt: skip
+    page.click("Switch off: lock")
+    page.see("the findings say so with your reason")
+    page.press(Keys.ENTER)
+    page.see("the findings say so with your reason")
+    page.press("it is held at 60 on purpose", Keys.ENTER)
+    page.see("Not asked here: it is held at 60 on purpose")
+    page.press("p")
+    page.see("24 passes wait for a decision. 3 passes are doubted.")
+    page.press("A")
+    page.see("3 passes wait for a decision. 3 passes are doubted.")
+    page.press("f")
+    page.see("Check “lock” switched off")
+    page.see("it is held at 60 on purpose")
+    page.driver.back()
+    page.click("Checks")
+    page.click("Ask it again")
+    page.press("p")
+    page.see("3 passes wait for a decision. 6 passes are doubted.")
+
+
 def test_delivery_is_watched_in_slow_motion_and_saved(page: Page, downloads: Path) -> None:
     page.sign_in("ilse", PASSWORD)
     page.click("Does the quiet fan profile cost frames?")

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useLocation } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, useStudyChange } from "../../api/queries";
@@ -43,6 +43,11 @@ function CheckRow({ study, check }: { study: Study; check: Check }) {
   const may = useMay("lead") && study.state === "open";
   const asked = useLocation().hash === `#${check.id}`;
   const [asking, setAsking] = useState(false);
+  const row = useRef<HTMLLIElement>(null);
+  // The rows come after the address: nobody has looked for the one it names yet.
+  useEffect(() => {
+    if (asked) row.current?.scrollIntoView({ block: "center" });
+  }, [asked]);
   const change = useStudyChange(study.id, (body: Schemas["CheckIn"]) =>
     data(
       client.PUT("/api/studies/{study_id}/checks/{check_id}", {
@@ -57,6 +62,7 @@ function CheckRow({ study, check }: { study: Study; check: Check }) {
   ].filter(Boolean);
   return (
     <li
+      ref={row}
       id={check.id}
       aria-current={asked || undefined}
       className={`grid items-baseline gap-x-5 gap-y-1 border-rule border-t py-2.5 md:grid-cols-[12rem_1fr_16rem_auto] ${
