@@ -65,7 +65,7 @@ function CheckRow({ study, check }: { study: Study; check: Check }) {
       ref={row}
       id={check.id}
       aria-current={asked || undefined}
-      className={`grid items-baseline gap-x-5 gap-y-1 border-rule border-t py-2.5 md:grid-cols-[12rem_1fr_16rem_auto] ${
+      className={`-mx-3 grid items-baseline gap-x-5 gap-y-1 border-rule border-t px-3 py-2.5 md:grid-cols-[12rem_1fr_16rem_auto] ${
         asked ? "bg-mark/40" : ""
       }`}
     >
