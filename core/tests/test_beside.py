@@ -10,6 +10,7 @@ import pytest
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.facts import LaneFacts, PassFacts, TestFacts
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
+from rennbahn.comparing.sentences import Naming
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.expected import alone_of, expected_of
 from rennbahn.kinds.ladder import ladder_of
@@ -178,15 +179,16 @@ def test_memory_that_runs_out_is_told_with_what_it_costs() -> None:
             for key in ("at0", "at1", "bt0", "bt1")}  # fmt: skip
     assert short.lost == pytest.approx(math.expm1(cell["at1"] - cell["bt1"] - cell["at0"] + cell["bt0"]), abs=1e-3)
     assert short.runs_out
-    text = short_words(short, NAMES, "Game 1")
+    text = short_words(short, Naming.of(one))
     assert text.startswith("Old: Game 1 asks for 9 GB of memory, 8 are fitted; memory runs out, its rate is ")
     assert "% below what it is worth elsewhere (" in text
 
 
 def test_short_of_memory_without_a_loss_claims_none() -> None:
-    (short,) = ladder_of(Sheet(memory_study(USED, 0.0)), AVERAGE).shorts
+    one = memory_study(USED, 0.0)
+    (short,) = ladder_of(Sheet(one), AVERAGE).shorts
     assert not short.runs_out
-    assert "memory runs out" not in short_words(short, NAMES, "Game 1")
+    assert "memory runs out" not in short_words(short, Naming.of(one))
 
 
 def test_nobody_is_short_where_captures_do_not_say() -> None:

@@ -9,8 +9,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from rennbahn.comparing import Lane, Method, Pass, Scene, Study, Test, compare_study
-from rennbahn.comparing.model import AVERAGE
-from rennbahn.comparing.words import finding_sentences, suite_sentence, verdict_words
+from rennbahn.comparing.cells import Sheet
+from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.comparing.pair_sentences import pair_sentences
+from rennbahn.comparing.words import suite_sentence, verdict_words
 from rennbahn.errors import RennbahnError
 from rennbahn.inference.power import Freedom, passes_needed, resolvable
 
@@ -89,12 +91,18 @@ def test_more_passes_never_widen_what_is_resolvable() -> None:
     assert passes_needed(0.9, 0.001, Freedom(2)) is None
 
 
+def said(one: Study) -> list[str]:
+    """The sentences on the first pair of a study without groups: of the average, then of the 1% low."""
+    figures = (AVERAGE, low_figure("1", one.method.low_school))
+    return [sentence.text for sentence in pair_sentences(Sheet(one), one.compare[0], figures)[""]]
+
+
 def test_a_single_pass_has_no_interval_and_stays_open() -> None:
-    comparison = compare_study(study(1.2, passes=1)).compare[0]
+    one = study(1.2, passes=1)
+    comparison = compare_study(one).compare[0]
     margin = comparison.tests["average_fps"][0]
     assert (margin.interval, margin.verdict, margin.p, margin.further_passes) == (None, "open", None, None)
-    sentence = finding_sentences(comparison.suite, Method(), "average_fps", "plain fins", "tall fins")[0]
-    assert "cannot say how sure" in sentence
+    assert "cannot say how sure" in said(one)[0]
 
 
 def test_equal_lanes_to_the_last_digit_are_even() -> None:
@@ -103,23 +111,21 @@ def test_equal_lanes_to_the_last_digit_are_even() -> None:
 
 
 def test_sentences_name_direction_size_interval_baseline_and_tests() -> None:
-    method = Method()
-    behind = compare_study(study(0.96, noise=0.002)).compare[0]
-    first, second = finding_sentences(behind.suite, method, "average_fps", "plain fins", "tall fins")
+    slower = study(0.96, noise=0.002)
+    behind = compare_study(slower).compare[0]
+    first, second = said(slower)
     assert first.startswith("Tall fins: 3.9% behind plain fins in average fps in these games (95% interval −")
     assert first.endswith("6 tests).")
     assert "1% low" in second
-    assert "1% low" in finding_sentences(behind.suite, method, "low_1", "plain fins", "tall fins")[0]
-    evens = [compare_study(study(1.0, noise=0.001, seed=seed)).compare[0] for seed in range(9)]
-    even = next(one for one in evens if one.suite[AVERAGE].within is None)
-    leaning = next(one for one in evens if one.suite[AVERAGE].within == "ahead")
-    said, leans = (finding_sentences(one.suite, method, "average_fps", "A", "B")[0] for one in (even, leaning))
-    assert "A: even in average fps in these games, the difference" in said
-    assert "A: even in average fps in these games: B ahead, but within the band of 1.0%" in leans
-    unsure = compare_study(study(0.985, noise=0.03)).compare[0]
-    assert "It is open how" in finding_sentences(unsure.suite, method, "average_fps", "A", "B")[0]
-    nothing = compare_study(replace(study(), passes=())).compare[0]
-    assert finding_sentences(nothing.suite, method, "average_fps", "A", "B") == []
+    evens = [study(1.0, noise=0.001, seed=seed) for seed in range(9)]
+    within = [compare_study(one).compare[0].suite[AVERAGE].within for one in evens]
+    straight, leaning = (said(evens[within.index(side)])[0] for side in (None, "ahead"))
+    assert "plain fins: even in average fps in these games, the difference" in straight
+    assert "plain fins: even in average fps in these games: tall fins ahead, but within the band of 1.0%" in leaning
+    noisy = study(0.985, noise=0.03)
+    unsure = compare_study(noisy).compare[0]
+    assert "It is open how" in said(noisy)[0]
+    assert said(replace(study(), passes=())) == []
     assert verdict_words(behind.tests["average_fps"][0], "plain fins") == "behind plain fins"
     words = verdict_words(unsure.tests["average_fps"][1], "plain fins")
     assert words.startswith("open: ")
@@ -160,8 +166,8 @@ def capped_study(tests: int) -> Study:
 
 
 def test_where_a_cap_holds_every_average_the_sentence_says_what_is_there() -> None:
-    first, second = finding_sentences(compare_study(capped_study(6)).compare[0].suite, Method(), AVERAGE, "A", "B")
-    assert first == (
+    first, second = said(capped_study(6))
+    assert first.startswith(
         "A cap holds the rate in every test, so average fps says nothing about the lanes: the lows below are compared."
     )
     assert "1% low" in second

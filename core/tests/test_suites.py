@@ -11,7 +11,6 @@ from rennbahn.comparing.margins import LeftOut
 from rennbahn.comparing.study import Comparison, StudyResult
 from rennbahn.comparing.suite import Suite
 from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs
-from rennbahn.comparing.words import no_number_words
 
 
 def result(
@@ -216,17 +215,3 @@ def test_the_median_pass_is_its_own_school() -> None:
 def test_verdicts(interval: tuple[float, float] | None, verdict: str) -> None:
     low, high = (math.nan, math.nan) if interval is None else map(math.log1p, interval)
     assert VERDICTS[int(verdicts_of_logs(low, high, 0.01))] == verdict
-
-
-def test_what_gave_no_number_is_a_result_too() -> None:
-    def told(*gone: tuple[str, str, str]) -> str:
-        extra = [Pass(f"x{i}", lane, test, why, figures={}) for i, (lane, test, why) in enumerate(gone)]
-        levels = [(60.0, 63.0), (70.0, 0.0 if gone else 71.0), (80.0, 0.0 if len(gone) > 1 else 81.0)]
-        suite = result(levels, extra=extra).compare[0].suite["average_fps"]
-        return no_number_words(suite, {"A": "old driver", "B": "new driver"})
-
-    assert told() == ""
-    assert told(("B", "t1", "did_not_launch")) == "1 of 3 tests did not launch with new driver."
-    both = told(("B", "t1", "crashed"), ("B", "t2", "crashed"))
-    assert both == "2 of 3 tests crashed with new driver."
-    assert told(("B", "t1", "rejected")) == "", "a rejected pass is no result"

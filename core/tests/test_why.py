@@ -11,7 +11,7 @@ import pytest
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
-from rennbahn.comparing.words import figure_words
+from rennbahn.comparing.sentences import figure_words
 from rennbahn.kinds.fit import of_figure
 from rennbahn.kinds.parts import change_words, changes, influences, part_suites, part_words
 from rennbahn.kinds.why import Contrast, Derivation, why_contrast, why_level, why_margin, why_suite

@@ -49,9 +49,14 @@ def _answer(record: StudyRecord, targets: Sequence[float], older: int | None) ->
         raise Problem("no_answer", _said(error), field="lanes") from None
     groups = {group.key: group.words for group in record.groups}
     own = [block | {"group_words": groups.get(block.get("group") or "", "")} for block in found.blocks]
+    # The group that the question names is answered first.
+    own.sort(key=lambda block: block.get("group") != record.asked_group)
+    sentence = sentence_parts(found.sentence) if found.sentence else None
+    if own and own[0].get("group") == record.asked_group:
+        sentence = own[0]["sentence"]
     blocks = {name: own if name == found.kind else [] for name in KINDS.values()}
     return {
-        "kind": found.kind, "sentence": sentence_parts(found.sentence) if found.sentence else None,
+        "kind": found.kind, "sentence": sentence,
         "interval_words": level_words(core.method), **blocks,
         "currency": prices_of(record.lanes)[1], "joined": beside,
     }  # fmt: skip

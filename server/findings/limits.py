@@ -6,7 +6,8 @@ from typing import Any
 
 from problems import Problem
 from rennbahn.comparing.resolutions import pixels_of
-from rennbahn.kinds.answer import names_of, sentence_parts
+from rennbahn.comparing.sentences import Naming
+from rennbahn.kinds.answer import sentence_parts
 from rennbahn.kinds.expected import alone_of, expected_of
 from rennbahn.kinds.limit_words import expected_sentence, expected_words, limits_sentence, resolution_words
 from rennbahn.kinds.limits import limits_of
@@ -48,5 +49,5 @@ def _held(laid: Answer, wanted: tuple[int, int] | None) -> dict[str, Any]:
         told = plain(expected)
         for one, plainly in zip(expected.scenes, told["scenes"], strict=True):
             plainly["words"] = expected_words(one, tests)
-        found["expected"] = told | {"sentence": sentence_parts(expected_sentence(expected, names_of(core)))}
+        found["expected"] = told | {"sentence": sentence_parts(expected_sentence(expected, Naming.of(core).lanes))}
     return found

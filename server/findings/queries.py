@@ -17,6 +17,8 @@ from rennbahn.comparing import Block
 from rennbahn.comparing.cells import cell_value
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, CELL_SCHOOLS, SUITE_SCHOOLS
+from rennbahn.comparing.pair_sentences import pair_sentence
+from rennbahn.comparing.sentences import Naming
 from rennbahn.comparing.suite import Suite
 from rennbahn.comparing.verdicts import TURNED, VERDICTS
 from rennbahn.comparing.words import (
@@ -25,12 +27,11 @@ from rennbahn.comparing.words import (
     level_words,
     measured_words,
     no_drift_words,
-    no_number_words,
     reason_words,
     slow_drift_words,
-    suite_sentence,
     verdict_words,
 )
+from rennbahn.kinds.answer import sentence_parts
 from rennbahn.plain import plain
 from studies.models import COUNTING, NEEDS_REASON, Lane, Pass, PassState, Test
 from studies.queries import group_key
@@ -81,7 +82,7 @@ class Answer:
         keys = [group.key for group in self.groups]
         if wanted is not None and wanted not in keys:
             raise NotFound("group in this study")
-        return wanted if wanted is not None else keys[0]
+        return wanted if wanted is not None else self.record.asked_group
 
     def _chosen_lanes(self, asked: Asked) -> tuple[Lane, Lane]:
         baseline = next((x for x in self.lanes if (x.pk == asked.baseline if asked.baseline else x.baseline)), None)
@@ -204,9 +205,9 @@ class Answer:
     def _suite(self, block: Block, key: str) -> dict[str, Any]:
         figure = self.figures[key]
         suite = self.suite_of(figure, block)
-        sentence = suite_sentence(suite, self.method, figure, self.baseline.name, self.other.name)
-        base = _SUITE | {"figure": figure, "sentence": plain(sentence) | {"text": sentence.text}}
-        base["no_numbers"] = no_number_words(suite, self.lane_names)
+        elsewhere = {one.key: self.record.block((self.pair,), one.key) for one in self.groups if one.key != self.group}
+        sentence = pair_sentence(block, figure, Naming.of(self.sheet.study), elsewhere)
+        base = _SUITE | {"figure": figure, "sentence": sentence_parts(sentence)}
         if suite.margins is None or suite.measured is None or suite.spread is None:
             return base | {"tests": suite.tests}
         low, high = suite.measured[self.method.suite_school].interval or (None, None)

@@ -27,6 +27,7 @@ from problems import NotFound
 from rennbahn import MEASURES_VERSION, comparing
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet
+from rennbahn.comparing.groups import asked_group
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.inference.sessions import Between
 from scenes.models import Condition, Game, Scene
@@ -87,7 +88,14 @@ class StudyRecord:
             compare=(),
             kind=ANSWERED.get(StudyKind(self.study.kind), "a_b"),
             aims=aims_of(self.study, ()),
+            group_words={group.key: group.words for group in self.groups},
         )
+
+    @property
+    def asked_group(self) -> str:
+        """The group that is looked at first: the one that the question names, else the first."""
+        words = {group.key: group.words for group in self.groups}
+        return asked_group(words, self.study.question) or self.groups[0].key
 
     def with_passes(self, passes: Sequence[comparing.Pass]) -> Sheet:
         """The same study, were these its passes."""

@@ -106,12 +106,18 @@ class Mover(Out):
 
 
 class SentenceOut(Out):
-    """An answer in parts: what it says in two words stands between what goes before and after; then its basis."""
+    """An answer in parts: what it says in two words stands between what goes before and after; then its basis.
+
+    `but` tells what its mean hides, `otherwise` what other groups say, `lacks` what is not in it and why.
+    """
 
     before: str
     answer: str
     after: str
     basis: str
+    but: str
+    otherwise: str
+    lacks: str
     text: str
 
 
@@ -140,7 +146,6 @@ class SuiteOut(Out):
     figure: str
     sentence: SentenceOut
     #: What came of tests that gave no number, which is a result too; empty without any.
-    no_numbers: str = ""
     tests: int
     games: int = 0
     margin: float | None = None

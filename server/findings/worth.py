@@ -6,7 +6,8 @@ from dataclasses import replace
 from typing import Any
 
 from readers.queries import one_reader, told
-from rennbahn.kinds.answer import names_of, sentence_parts
+from rennbahn.comparing.sentences import Naming
+from rennbahn.kinds.answer import sentence_parts
 from rennbahn.kinds.reader_words import cheapest_words, lane_words, reader_sentence, test_words
 from rennbahn.kinds.readers import Reader, for_reader
 from rennbahn.plain import plain
@@ -33,7 +34,7 @@ def _worth(laid: Answer, reader: Reader) -> dict[str, Any]:
     # Whoever has said no money of their own is told prices in the currency that they are in.
     reader = reader if reader.currency else replace(reader, currency=currency)
     found = for_reader(sheet, reader, laid.pair, laid.group, priced=priced)
-    names = names_of(sheet.study)
+    names = Naming.of(sheet.study).lanes
     data: dict[str, Any] = plain(found)
     for one, plainly in zip(found.tests, data["tests"], strict=True):
         plainly["words"] = test_words(one, found, names)

@@ -16,14 +16,13 @@ from rennbahn.checks import Context, Doubt, context_from_json, doubts_of, repeat
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.comparing.pair_sentences import pair_sentences
+from rennbahn.comparing.sentences import raised
 from rennbahn.comparing.study import Comparison
 from rennbahn.comparing.words import (
-    finding_sentences,
     games_interval_words,
     level_sentence,
     level_words,
-    no_number_words,
-    raised,
     reason_words,
     slow_drift_words,
     verdict_words,
@@ -199,29 +198,31 @@ def _study(arguments: argparse.Namespace) -> int:
             told = answer.as_json() if "kind" in data or tells_limits(study) else {}
             _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | told)
         else:
-            parts = [*answer_parts(study, answer), *(_comparison_text(study, one) for one in result.compare)]
+            parts = [*answer_parts(study, answer), *(_comparison_text(sheet, one) for one in result.compare)]
             print(("\n\n" if number else "") + "\n\n".join(parts))
     return REFUSED if refused else 0
 
 
-def _comparison_text(study: Study, comparison: Comparison) -> str:
+def _comparison_text(sheet: Sheet, comparison: Comparison) -> str:
+    study = sheet.study
     names = {lane.id: lane.name for lane in study.lanes}
     scenes = {scene.id: scene for scene in study.scenes}
     tests = {test.id: test for test in study.tests}
     name_a, name_b = names[comparison.a], names[comparison.b]
     parts = [f"{study.name}: {name_b} against {name_a} (baseline)"]
     # Groups are never pooled into one sentence: each has its own.
+    figures = (AVERAGE, low_figure("1", study.method.low_school))
+    said = pair_sentences(sheet, (comparison.a, comparison.b), figures)
     for group, of_group in (comparison.groups or {"": comparison}).items():
         suites, heading = of_group.suite, f"{group}: " if group else ""
-        parts += [f"{heading}{one}" for one in finding_sentences(suites, study.method, AVERAGE, name_a, name_b)]
+        parts += [one.text for one in said[group]]
         if AVERAGE in suites:
-            parts += filter(None, [no_number_words(suites[AVERAGE], names)])
             parts.append(f"{heading}{raised(games_interval_words(suites[AVERAGE]))}.")
     parts += [f"{level_sentence(study.method)}"] if study.method.looks else []
     drift = comparison.drift.get(AVERAGE)
     if drift is not None:
         parts.append(slow_drift_words(drift))
-    for figure in (AVERAGE, low_figure("1", study.method.low_school)):
+    for figure in figures:
         found = comparison.tests.get(figure, [])
         counted = sorted((m for m in found if m.left_out is None), key=lambda m: -m.b_over_a)
         rows = []

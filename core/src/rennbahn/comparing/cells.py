@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, CELL_SCHOOLS, FIGURES, Study
+from rennbahn.comparing.model import ACCEPTED, AVERAGE, CAPPED, CELL_SCHOOLS, FIGURES, WAITING, Study
 from rennbahn.comparing.noise import NoiseOf, Scatter
 from rennbahn.comparing.units import UNTOLD, Sessions, Units, sessions_of
 
@@ -132,6 +132,15 @@ class Sheet:
             for i, lane in enumerate(self.study.lanes)
             if n[t][i]
         ]
+
+    @cached_property
+    def waiting(self) -> Ints:
+        """How many passes of each cell wait for a decision, shape (L, T)."""
+        found = np.zeros((len(self.study.lanes), len(self.study.tests)), dtype=np.int64)
+        for one in self.study.passes:
+            if one.status == WAITING:
+                found[self.lane_at[one.lane], self.test_at[one.test]] += 1
+        return found
 
     @cached_property
     def scatter(self) -> Scatter:

@@ -132,11 +132,19 @@ BUDGET_SHARES = ("over_budget_share", "card_over_share", "processor_over_share",
 @dataclass(frozen=True)
 class Aims:
     """What a study is asked for beside margins: target rates in fps of a ladder, the band of a proxy check as a share,
-    the budget in ms."""
+    the budget in ms.
+
+    A rate is held on average over the tests where `may_miss` is None, else in all of them but so many.
+    """
 
     targets: tuple[float, ...] = ()
     proxy_band: float = PROXY_BAND
     budget_ms: float | None = None
+    may_miss: int | None = None
+
+    def __post_init__(self) -> None:
+        if self.may_miss is not None and self.may_miss < 0:
+            _refuse("may_miss", f"a rate is held in all tests but so many: 0 and more (got {self.may_miss})")
 
     @classmethod
     def from_json(cls, settings: Mapping[str, Any]) -> Aims:
@@ -147,7 +155,11 @@ class Aims:
         band = _above_zero(settings, "proxy_band", "settings")
         if band is not None and band >= 1:
             _refuse("proxy_band", f"the band of a proxy check must lie between 0 and 1, as 0.03 for 3% (got {band})")
-        return cls(targets, PROXY_BAND if band is None else band, _above_zero(settings, "budget_ms", "settings"))
+        may_miss = settings.get("may_miss")
+        return cls(
+            targets, PROXY_BAND if band is None else band, _above_zero(settings, "budget_ms", "settings"),
+            None if may_miss is None else int(may_miss),
+        )  # fmt: skip
 
 
 AIMS = {one.name for one in fields(Aims)}

@@ -18,6 +18,8 @@ CELL_SCHOOLS = ("mean", "median_pass")
 SUITE_SCHOOLS = ("geometric", "mean_of_margins", "ratio_of_means", "equal_frames")
 ACCEPTED = "accepted"
 CAPPED = "capped"
+#: The status of a pass that waits for a decision.
+WAITING = "recorded"
 AVERAGE = "average_fps"
 #: No bench drifts faster than this, a share an hour.
 MOST_DRIFT = 0.1
@@ -144,7 +146,8 @@ class Pass:
 class Study:
     """A question with all that was measured for it. `compare` holds pairs (A, B); margins are of B over A.
 
-    `kind` says what is answered beside margins, `aims` what for.
+    `kind` says what is answered beside margins, `aims` what for. `group_words` are what groups are called, by key;
+    any other is called by its key.
     """
 
     name: str
@@ -156,6 +159,7 @@ class Study:
     compare: tuple[tuple[str, str], ...]
     kind: str = STUDY_KINDS[0]
     aims: Aims = field(default_factory=Aims)
+    group_words: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def groups(self) -> tuple[str, ...]:
@@ -196,7 +200,10 @@ class Study:
         """Read a study file. Raises :class:`RennbahnError` (`bad_study`) naming what is missing or wrong."""
         try:
             refuse_unknown(
-                data, {*(one.name for one in fields(cls)), "settings"} - {"method", "aims"}, "the study", "bad_study"
+                data,
+                {*(one.name for one in fields(cls)), "settings"} - {"method", "aims", "group_words"},
+                "the study",
+                "bad_study",
             )
             settings = data.get("settings", {})
             for part, known in _KEYS.items():

@@ -6,8 +6,9 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 from rennbahn.comparing.model import ACCEPTED, Method, Pass
+from rennbahn.comparing.sentences import figure_words
 from rennbahn.comparing.suite import Suite
-from rennbahn.comparing.words import figure_words, interval_words
+from rennbahn.comparing.words import interval_words
 from rennbahn.display import percent, signed_percent
 
 

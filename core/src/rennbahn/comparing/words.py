@@ -6,31 +6,17 @@ tests it stands on.
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from rennbahn.comparing.margins import Margin
-from rennbahn.comparing.model import AVERAGE, CAPPED, Method, low_figure
+from rennbahn.comparing.model import CAPPED, Method
 from rennbahn.comparing.noise import SlowDrift
+from rennbahn.comparing.sentences import Sentence, figure_words, raised, tests_words
 from rennbahn.comparing.suite import FEWEST_FOR_GAMES, Suite, SuiteDrift
 from rennbahn.display import percent, signed_percent
 
 #: Passes in each lane from which it can be said how many more would settle a test.
 FEWEST_TO_SETTLE = 2
-
-
-def figure_words(figure: str) -> str:
-    """A figure as a reader calls it, with the school of its low (`low_0.1.percentile`) or without (`low_0.1`)."""
-    if figure == AVERAGE:
-        return "average fps"
-    share, _, school = figure.removeprefix("low_").rpartition(".")
-    return f"{share if school.isidentifier() and share else figure.removeprefix('low_')}% low"
-
-
-def tests_words(count: int) -> str:
-    """`1 test`, `12 tests`."""
-    return f"{count} test" if count == 1 else f"{count} tests"
 
 
 def interval_words(interval: tuple[float, float]) -> str:
@@ -148,47 +134,25 @@ def games_interval_words(suite: Suite) -> str:
     )
 
 
-@dataclass(frozen=True)
-class Sentence:
-    """An answer in parts: `answer` is what it says in two words, within its claim; `basis` is what it stands on."""
+def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str, at_group: str = "") -> Sentence:
+    """The answer for one figure: direction, size, interval and number of tests. A is the baseline.
 
-    before: str
-    answer: str
-    after: str
-    basis: str
-
-    @property
-    def claim(self) -> str:
-        """The sentence without its basis and without an end."""
-        return f"{self.before}{self.answer}{self.after}"
-
-    @property
-    def text(self) -> str:
-        """The whole sentence."""
-        return f"{self.claim} ({self.basis})." if self.basis else f"{self.claim}."
-
-
-def raised(text: str) -> str:
-    """Words as a sentence begins with them."""
-    return text[:1].upper() + text[1:]
-
-
-def suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:
-    """The answer for one figure: direction, size, interval and number of tests. A is the baseline."""
-    sentence = _suite_sentence(suite, method, figure, name_a, name_b)
+    `at_group` names the group of tests in words that follow the figure, where the study has several.
+    """
+    sentence = _suite_sentence(suite, method, f"{figure_words(figure)}{at_group}", name_a, name_b)
     if sentence.before:
         return replace(sentence, before=raised(sentence.before))
     return replace(sentence, answer=raised(sentence.answer))
 
 
-def _suite_sentence(suite: Suite, method: Method, figure: str, name_a: str, name_b: str) -> Sentence:
+def _suite_sentence(suite: Suite, method: Method, what: str, name_a: str, name_b: str) -> Sentence:
     # Names of lanes are anybody's words, also plurals: no verb here has to agree with them.
-    what = figure_words(figure)
     if suite.margins is None or suite.measured is None:
         return Sentence(_nothing_words(suite, what), "", "", "")
     margin = suite.margins[method.suite_school]
     interval = suite.measured[method.suite_school].interval
-    tests = tests_words(suite.tests)
+    planned = suite.tests + len(suite.left_out)
+    tests = tests_words(suite.tests) if planned == suite.tests else f"{suite.tests} of {tests_words(planned)}"
     if suite.games != suite.tests and suite.games:
         tests += f" in {suite.games} {'game' if suite.games == 1 else 'games'}"
     if interval is None:
@@ -232,28 +196,6 @@ def _nothing_words(suite: Suite, what: str) -> str:
         missing = "every test is capped or lacks accepted passes in a lane"
         return f"Nothing to compare in {what}: {missing}. The lows may say more"
     return f"Nothing to compare yet in {what}: no test has accepted passes in both lanes"
-
-
-def finding_sentences(suites: Mapping[str, Suite], method: Method, leading: str, name_a: str, name_b: str) -> list[str]:
-    """The answer by the leading kind (`average_fps` or `low_1`) first, then the other."""
-    kinds = [AVERAGE, low_figure("1", method.low_school)]
-    if leading != AVERAGE:
-        kinds.reverse()
-    return [suite_sentence(suites[figure], method, figure, name_a, name_b).text for figure in kinds if figure in suites]
-
-
-def no_number_words(suite: Suite, names: Mapping[str, str]) -> str:
-    """What came of tests that gave no number, which is a result too: `1 of 11 tests did not launch with old driver.`
-
-    Empty where every test that was run gave one. `names` are those of the lanes by id.
-    """
-    total = suite.tests + len(suite.left_out)
-    found = Counter((one["lane"], one["reason"]) for one in suite.left_out if one["reason"] in OUTCOMES)
-    told = [
-        f"{count} of {tests_words(total)} {reason_words(why)} with {names[lane]}"
-        for (lane, why), count in found.items()
-    ]
-    return f"{'; '.join(told)}." if told else ""
 
 
 def verdict_words(margin: Margin, name_a: str) -> str:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from rennbahn.comparing.cells import Floats, Sheet
-from rennbahn.comparing.words import figure_words, interval_words, tests_words
+from rennbahn.comparing.sentences import figure_words, tests_words
+from rennbahn.comparing.words import interval_words
 from rennbahn.display import signed_percent
 from rennbahn.inference.parts import summed
 from rennbahn.inference.reach import half_width

@@ -15,22 +15,14 @@ from numpy.typing import NDArray
 from scipy.special import stdtr
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
-from rennbahn.comparing.model import AVERAGE, CAPPED
+from rennbahn.comparing.composition import Composition, Gap, composition_of, why_not
+from rennbahn.comparing.model import AVERAGE
 from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs
 from rennbahn.inference.ranges import widest_t
 from rennbahn.inference.reach import half_width
 from rennbahn.kinds.fit_errors import Place, errors_of
 
 Ats = NDArray[np.intp]
-
-
-@dataclass(frozen=True)
-class LeftOut:
-    """A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason."""
-
-    test: str
-    lane: str | None
-    reason: str
 
 
 @dataclass(frozen=True)
@@ -169,25 +161,23 @@ class Fit:
         found: Bools = self.there.all(axis=0) & ((all_sources & (all_sources - 1)) == 0)
         return found
 
-    def left_out(self) -> list[LeftOut]:
+    def left_out(self) -> list[Gap]:
         """Tests that are not common to the lanes, each with the first reason there is, in the study's order."""
         found = []
         for t in np.flatnonzero(~self.common()).tolist():
             test = self.study.tests[self.tests[t]].id
             lane = next((i for i in range(len(self.lanes)) if not self.there[i, t]), None)
             name = None if lane is None else self.study.lanes[self.lanes[lane]].id
-            found.append(LeftOut(test, name, "sources_differ" if lane is None else self.reason(lane, t)))
+            found.append(Gap(test, name, "sources_differ" if lane is None else self.reason(lane, t)))
         return found
 
     def reason(self, lane: int, test: int) -> str:
         """Why a cell does not stand; numbers are those of this fit."""
-        if self.capped[lane, test]:
-            return CAPPED
-        if self.accepted[lane, test]:
-            return "not_reported" if self.n[lane, test] == 0 else "sources_differ"
-        key = (self.study.lanes[self.lanes[lane]].id, self.study.tests[self.tests[test]].id)
-        last: str = self.sheet.last.get(key, "not_tested")
-        return last
+        return why_not(self.sheet, self.figure, int(self.lanes[lane]), int(self.tests[test]))
+
+    def composition(self) -> Composition:
+        """What of its lanes and tests can be compared, and why not the rest."""
+        return composition_of(self.sheet, self.figure, self.lanes.tolist(), self.tests.tolist())
 
     def weighed(self, weights: Floats) -> Estimates:
         """Sums of ln x by weights of shape (N, L, T), which must be 0 where a cell does not stand."""
@@ -201,8 +191,8 @@ class Fit:
         far = np.maximum(found.df / (2.0 - found.one_part), np.minimum(found.df, 1.0))
         return Estimates(middle, found.error, found.df, far, found.bias)
 
-    def cells(self) -> list[list[Interval | None]]:
-        """Each lane's ln of the rate in each test with its interval; None where it does not stand."""
+    def cells(self, level: float | None = None) -> list[list[Interval | None]]:
+        """Each lane's ln of the rate in each test, with its interval at the study's level or another; None without."""
         shape = self.there.shape
         if self.at is None or not self.there.any():
             return [[None] * shape[1] for _ in range(shape[0])]
@@ -213,7 +203,7 @@ class Fit:
             weights[each, lane, each] = self.there[lane]
             found = self.weighed(weights)
             own = zip(
-                found.middle.tolist(), found.reach(self.level).tolist(), self.there[lane].tolist(), strict=True
+                found.middle.tolist(), found.reach(level or self.level).tolist(), self.there[lane].tolist(), strict=True
             )  # fmt: skip
             levels.append([Interval.of(middle, reach) if there else None for middle, reach, there in own])
         return levels

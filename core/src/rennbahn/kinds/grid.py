@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet
+from rennbahn.comparing.composition import Gap
 from rennbahn.errors import RennbahnError
-from rennbahn.kinds.fit import Fit, Interval, LeftOut, Share, group_tests, of_figure
+from rennbahn.kinds.fit import Fit, Interval, Share, group_tests, of_figure
 
 _FACTORS = 2
 #: What a verdict on a ratio of ratios says.
@@ -74,7 +75,7 @@ class GridBlock:
     levels: dict[str, tuple[str, ...]]
     missing: tuple[tuple[str, str], ...]
     count: int
-    left_out: tuple[LeftOut, ...]
+    left_out: tuple[Gap, ...]
     effects: tuple[Effect, ...]
     interaction: Interaction | None
     places: tuple[Place, ...]

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from rennbahn.comparing.cells import Sheet
+from rennbahn.comparing.cells import Bools, Floats, Sheet
+from rennbahn.comparing.composition import Gap
 from rennbahn.comparing.model import Lane
 from rennbahn.comparing.verdicts import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
-from rennbahn.kinds.fit import Fit, Interval, LeftOut, group_tests, of_figure
+from rennbahn.kinds.fit import Fit, Interval, group_tests, of_figure
 from rennbahn.kinds.memory import Short, shorts_of
 from rennbahn.kinds.watts import watts_over
 from rennbahn.worth import extra_frame_cost
@@ -44,7 +46,10 @@ class Rung:
 
 @dataclass(frozen=True)
 class LadderPair:
-    """The margin of b over a, as a share, and of a over b (`reverse`); the intervals of all pairs hold at once."""
+    """The margin of b over a, as a share, and of a over b (`reverse`), over the `tests` that both have.
+
+    The intervals of all pairs hold at once.
+    """
 
     a: str
     b: str
@@ -55,11 +60,16 @@ class LadderPair:
     reverse: float
     reverse_low: float | None
     reverse_high: float | None
+    tests: int
 
 
 @dataclass(frozen=True)
 class Need:
-    """Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals."""
+    """Which lanes hold a rate in fps, miss it, or are on its edge, by their intervals.
+
+    It is held in the mean over the common tests (`may_miss` None), or in all of the planned tests but so many.
+    `cheapest` is the cheapest lane that holds it: claimed of no ladder that lacks a planned test or a lane.
+    """
 
     target: float
     group: str | None
@@ -68,6 +78,7 @@ class Need:
     on_edge: tuple[str, ...]
     miss: tuple[str, ...]
     cheapest: str | None
+    may_miss: int | None = None
 
 
 @dataclass(frozen=True)
@@ -90,7 +101,7 @@ class LadderBlock:
     group: str | None
     figure: str
     tests: int
-    left_out: tuple[LeftOut, ...]
+    left_out: tuple[Gap, ...]
     absent: tuple[str, ...]
     lanes: tuple[Rung, ...]
     pairs: tuple[LadderPair, ...]
@@ -114,15 +125,22 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
     weights = weights[order]
     levels = fit.weighed(weights)
     a, b = np.triu_indices(len(order), 1)
-    over = fit.weighed(weights[b] - weights[a])
+    both = _both(fit, order[a], order[b])
+    over = fit.weighed(_pair_weights(both, order[a], order[b], len(order)))
     reach = over.reach_at_once(len(order), fit.level)
     low, high = over.middle - reach, over.middle + reach
     codes = verdicts_of_logs(low, high, fit.method.equal_band)
     lanes = [sheet.study.lanes[fit.lanes[at]] for at in order]
     pairs = tuple(
-        _pair(lanes[i].id, lanes[j].id, m, r, VERDICTS[code])
-        for i, j, m, r, code in zip(
-            a.tolist(), b.tolist(), over.middle.tolist(), reach.tolist(), codes.tolist(), strict=True
+        _pair(lanes[i].id, lanes[j].id, m, r, VERDICTS[code], count)
+        for i, j, m, r, code, count in zip(
+            a.tolist(),
+            b.tolist(),
+            over.middle.tolist(),
+            reach.tolist(),
+            codes.tolist(),
+            both.sum(axis=1).tolist(),
+            strict=True,
         )
     )
     count = len(order)
@@ -149,7 +167,8 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
                 draws, fps / draws if draws else None,
             )
         )  # fmt: skip
-    needs = tuple(_need(target, group, name, rungs) for target in sheet.study.aims.targets)
+    whole = not absent and bool(common.all())
+    needs = tuple(_need(target, fit, order, rungs, whole=whole, group=group) for target in sheet.study.aims.targets)
     return LadderBlock(
         group,
         name,
@@ -164,9 +183,26 @@ def ladder_of(sheet: Sheet, figure: str, group: str | None = None) -> LadderBloc
     )
 
 
-def _pair(a: str, b: str, middle: float, reach: float, verdict: str) -> LadderPair:
+def _both(fit: Fit, a: NDArray[np.intp], b: NDArray[np.intp]) -> Bools:
+    """Tests in which both lanes of each pair stand, from one source, shape (P, T)."""
+    sources = fit.sources[a] | fit.sources[b]
+    found: Bools = fit.there[a] & fit.there[b] & ((sources & (sources - 1)) == 0)
+    return found
+
+
+def _pair_weights(both: Bools, a: NDArray[np.intp], b: NDArray[np.intp], lanes: int) -> Floats:
+    """Weights of b over a in the mean over the tests that both have, shape (P, L, T): what one lane lacks is no loss to
+    the others."""
+    weights = np.zeros((len(both), lanes, both.shape[1]))
+    each, at = np.arange(len(both)), both / both.sum(axis=1, keepdims=True)
+    weights[each, b] = at
+    weights[each, a] = -at
+    return weights
+
+
+def _pair(a: str, b: str, middle: float, reach: float, verdict: str, tests: int) -> LadderPair:
     straight, turned = Interval.of(middle, reach).share(), Interval.of(-middle, reach).share()
-    return LadderPair(a, b, *straight, verdict, *turned)
+    return LadderPair(a, b, *straight, verdict, *turned, tests)
 
 
 def _tiers(table: NDArray[np.int8]) -> list[int]:
@@ -189,14 +225,41 @@ def _outclasses(other: Lane, lane: Lane, verdict: str) -> bool:
     return verdict == "ahead" or (verdict == "even" and theirs < own)
 
 
-def _need(target: float, group: str | None, figure: str, rungs: Sequence[Rung]) -> Need:
-    hold = [one for one in rungs if (one.low is not None and one.low >= target)]
-    miss = [one for one in rungs if (one.high is not None and one.high < target)]
+def _need(
+    target: float, fit: Fit, order: NDArray[np.intp], rungs: Sequence[Rung], *, whole: bool, group: str | None
+) -> Need:
+    may_miss = fit.study.aims.may_miss
+    if may_miss is None:
+        hold = [one for one in rungs if (one.low is not None and one.low >= target)]
+        miss = [one for one in rungs if (one.high is not None and one.high < target)]
+    else:
+        holds, misses = held_in(fit, target, may_miss)
+        hold = [one for one, at in zip(rungs, order.tolist(), strict=True) if holds[at]]
+        miss = [one for one, at in zip(rungs, order.tolist(), strict=True) if misses[at]]
     edge = [one for one in rungs if one not in hold and one not in miss]
     priced = [one for one in hold if one.price is not None]
-    cheapest = min(priced, key=lambda one: (one.price or 0.0, -one.fps)).lane if priced else None
+    cheapest = min(priced, key=lambda one: (one.price or 0.0, -one.fps)).lane if priced and whole else None
     held, on_edge, missed = (tuple(one.lane for one in part) for part in (hold, edge, miss))
-    return Need(target, group, figure, held, on_edge, missed, cheapest)
+    return Need(target, group, of_figure(fit.figure), held, on_edge, missed, cheapest, may_miss)
+
+
+def held_in(fit: Fit, target: float, may_miss: int) -> tuple[Bools, Bools]:
+    """Which lanes surely hold a rate in all planned tests but so many, and which surely do not, shape (L,) each.
+
+    That at least so many of m hold is shown by the least of them at a level divided by how many could be spared (a
+    partial conjunction: Benjamini & Heller, "Screening for partial conjunction hypotheses", Biometrics 64, 2008). A
+    test that a lane lacks shows neither.
+    """
+    count = len(fit.tests)
+    spare = min(may_miss, count - 1)
+    bound = math.log(target)
+    sure = _counted(fit.cells(fit.level / (spare + 1)), lambda one: one.low is not None and one.low >= bound)
+    below = _counted(fit.cells(fit.level / (count - spare)), lambda one: one.high is not None and one.high < bound)
+    return sure >= count - spare, below > spare
+
+
+def _counted(cells: Sequence[Sequence[Interval | None]], of: Callable[[Interval], bool]) -> NDArray[np.int64]:
+    return np.array([sum(one is not None and of(one) for one in lane) for lane in cells], dtype=np.int64)
 
 
 def _extra_frames(rungs: Sequence[Rung]) -> tuple[ExtraFrame, ...]:

@@ -6,7 +6,8 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from rennbahn.comparing.model import Test
-from rennbahn.comparing.words import Sentence, interval_words
+from rennbahn.comparing.sentences import Sentence
+from rennbahn.comparing.words import interval_words
 from rennbahn.display import signed_percent
 from rennbahn.kinds.expected import BELOW, BETWEEN, FEW, RUN, Expected, ExpectedMargin
 from rennbahn.kinds.limits import CAP, CARD, LINK_OR_MEMORY, PROCESSOR, UNCLEAR, Limits

@@ -10,7 +10,8 @@ import numpy as np
 
 from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Floats, Sheet
-from rennbahn.comparing.words import figure_words, interval_words
+from rennbahn.comparing.sentences import figure_words
+from rennbahn.comparing.words import interval_words
 from rennbahn.display import percent, signed_percent
 from rennbahn.kinds.fit import Fit, Share, of_figure
 

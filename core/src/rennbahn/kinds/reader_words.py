@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from rennbahn.comparing.model import AVERAGE
-from rennbahn.comparing.words import Sentence, figure_words, tests_words
+from rennbahn.comparing.sentences import Sentence, figure_words, listed, tests_words
 from rennbahn.display import fixed, percent, signed_percent
 from rennbahn.kinds.readers import ABOVE, EDGE, ForReader, LaneForReader, Reader, TestForReader
-from rennbahn.kinds.words import listed
 
 Names = Mapping[str, str]
 

@@ -9,8 +9,9 @@ from itertools import pairwise
 import numpy as np
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet
+from rennbahn.comparing.composition import Gap
 from rennbahn.errors import RennbahnError
-from rennbahn.kinds.fit import Fit, Interval, LeftOut, group_tests, of_figure
+from rennbahn.kinds.fit import Fit, Interval, group_tests, of_figure
 
 
 @dataclass(frozen=True)
@@ -18,6 +19,7 @@ class Step:
     """From one step to the next, in one test or over all of them (`test` None): cost in ms a frame with its interval.
 
     `margin_down` is the rate there over the rate here, `margin_up` the way back, as shares with their ends.
+    `at_once` are the ends of the cost of all steps at once, by which one may pick the dearest; None in one test.
     """
 
     test: str | None
@@ -31,6 +33,7 @@ class Step:
     margin_down_high: float | None
     margin_up: float
     verdict: str
+    at_once: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -55,7 +58,7 @@ class ScalingBlock:
     group: str | None
     figure: str
     tests: int
-    left_out: tuple[LeftOut, ...]
+    left_out: tuple[Gap, ...]
     steps: tuple[Step, ...]
     upscaling: tuple[Upscaled, ...]
     suite: tuple[Step, ...]
@@ -89,7 +92,11 @@ def scaling_of(sheet: Sheet, figure: str, group: str | None = None) -> ScalingBl
             for way in upscaled
             if _both(fit, way, one)
         ),
-        tuple(_step(fit, way, common) for way in ways if common.any()),
+        tuple(
+            replace(_step(fit, way, common), at_once=_ends(_cost(fit, way, common, fit.level / len(ways))))
+            for way in ways
+            if common.any()
+        ),
         tuple(_upscaled(fit, way, common & _pair_there(fit, way)) for way in upscaled if _both_any(fit, way, common)),
     )  # fmt: skip
 
@@ -109,8 +116,12 @@ def _both_any(fit: Fit, way: tuple[int, int], tests: Bools) -> bool:
     return bool((_pair_there(fit, way) & tests).any())
 
 
-def _cost(fit: Fit, way: tuple[int, int], tests: Bools) -> Interval:
-    """Mean over tests of the frame time there less that here, ms.
+def _ends(interval: Interval) -> tuple[float, float] | None:
+    return None if interval.low is None or interval.high is None else (interval.low, interval.high)
+
+
+def _cost(fit: Fit, way: tuple[int, int], tests: Bools, level: float | None = None) -> Interval:
+    """Mean over tests of the frame time there less that here, ms, at the study's level or another.
 
     To first order a frame time moves with ln x by itself, so that its error is a weighed sum of those of ln x.
     """
@@ -120,7 +131,7 @@ def _cost(fit: Fit, way: tuple[int, int], tests: Bools) -> Interval:
     weights[0, there], weights[0, here] = time[there] * tests, -time[here] * tests
     found = fit.weighed(weights)
     middle = float(time[there][tests].sum() - time[here][tests].sum())
-    return Interval.of(middle, float(found.reach(fit.level)[0]))
+    return Interval.of(middle, float(found.reach(level or fit.level)[0]))
 
 
 def _ratio(fit: Fit, way: tuple[int, int], tests: Bools) -> Interval:

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rennbahn.comparing.cells import Bools, Sheet
+from rennbahn.comparing.composition import Gap
 from rennbahn.comparing.model import ACCEPTED, Pass
 from rennbahn.errors import RennbahnError
-from rennbahn.kinds.fit import Fit, LeftOut, Share, group_tests, of_figure
+from rennbahn.kinds.fit import Fit, Share, group_tests, of_figure
 from rennbahn.kinds.limits import CARD, UNCLEAR, Limits
 from rennbahn.kinds.watts import watts_over
 
@@ -50,7 +51,7 @@ class SeveralBlock:
     group: str | None
     figure: str
     tests: int
-    left_out: tuple[LeftOut, ...]
+    left_out: tuple[Gap, ...]
     scaling: tuple[Added, ...]
     suite: tuple[Added, ...]
 

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from rennbahn.comparing.cells import Bools, Floats, Sheet
+from rennbahn.comparing.composition import Gap
 from rennbahn.errors import RennbahnError
-from rennbahn.kinds.fit import Estimates, Fit, Interval, LeftOut, Share, group_tests, of_figure
+from rennbahn.kinds.fit import Estimates, Fit, Interval, Share, group_tests, of_figure
 from rennbahn.kinds.knee import Knee, knee_of
 from rennbahn.kinds.watts import read_over, watts_over
 
@@ -84,7 +85,7 @@ class SweepBlock:
     figure: str
     unit: str
     tests: int
-    left_out: tuple[LeftOut, ...]
+    left_out: tuple[Gap, ...]
     points: tuple[Point, ...]
     shape: str
     knee: KneeFound | None

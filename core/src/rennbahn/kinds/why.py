@@ -12,18 +12,10 @@ from rennbahn.comparing import Block
 from rennbahn.comparing.cells import Sheet, median_factor
 from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import ACCEPTED, CELL_SCHOOLS, SUITE_SCHOOLS, Method
-from rennbahn.comparing.words import (
-    SCHOOL_WORDS,
-    figure_words,
-    interval_words,
-    level_words,
-    measured_words,
-    reason_words,
-    tests_words,
-)
+from rennbahn.comparing.sentences import figure_words, listed, tests_words
+from rennbahn.comparing.words import SCHOOL_WORDS, interval_words, level_words, measured_words, reason_words
 from rennbahn.display import fixed, fps, percent, signed_percent
 from rennbahn.kinds.fit import Fit, group_tests
-from rennbahn.kinds.words import listed
 
 _POOLS = {
     "own": "this scene’s passes alone",

@@ -1,93 +1,140 @@
 """The answer to each kind of question in a sentence, which claims no more than its intervals support.
 
-Names of lanes are anybody's words, also plurals: no verb has to agree with them.
+Names of lanes are anybody's words, also plurals: no verb has to agree with them. Whatever would hold of all planned
+tests or of all lanes is claimed only where all of them are in it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 
+from rennbahn.comparing.composition import Composition
 from rennbahn.comparing.model import AVERAGE, Method
-from rennbahn.comparing.words import Sentence, figure_words, interval_words, level_words, raised, tests_words
+from rennbahn.comparing.sentences import (
+    Claim,
+    Naming,
+    Sentence,
+    figure_words,
+    listed,
+    of_planned,
+    raised,
+    tests_words,
+)
+from rennbahn.comparing.words import interval_words, level_words
 from rennbahn.display import fixed, fps, ms, percent, signed_percent
 from rennbahn.kinds.budget import HELD, BudgetResult
 from rennbahn.kinds.fit import Share
 from rennbahn.kinds.grid import Effect, GridBlock, Interaction
-from rennbahn.kinds.ladder import LadderBlock, Need
+from rennbahn.kinds.ladder import LadderBlock, LadderPair, Need
 from rennbahn.kinds.memory import Short
 from rennbahn.kinds.proxy import Gauge
 from rennbahn.kinds.scaling import ScalingBlock, Step
 from rennbahn.kinds.several import SeveralBlock
 from rennbahn.kinds.sweep import SweepBlock
 
-Names = Mapping[str, str]
-
 _NOTHING = "no test in which every lane has an accepted pass"
-
-
-def listed(words: Sequence[str]) -> str:
-    """`a`, `a and b`, `a, b and c`."""
-    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
-
-
-def _in(figure: str) -> str:
-    return f"in {figure_words(figure)}"
 
 
 def _nothing(what: str, tests: int) -> Sentence:
     return Sentence(f"{what}: ", "nothing to tell yet", f", {_NOTHING}" if not tests else "", "")
 
 
-def ladder_sentence(block: LadderBlock, names: Names, method: Method) -> Sentence:
+def ladder_sentence(block: LadderBlock, made: Composition, names: Naming, method: Method) -> Sentence:
     """Who is first, by how much, or who shares the first place."""
     if not block.lanes:
         return _nothing("Ladder", block.tests)
-    over = f" {_in(block.figure)}"
-    basis = [tests_words(block.tests), f"{len(block.lanes)} lanes ranked at once, {level_words(method)}s"]
-    first = [one for one in block.lanes if one.ranks[0] == 1]
-    if len(block.lanes) == 1:
+    over = f" {names.within(block.figure, block.group)}"
+    count = len(block.lanes)
+    basis = [of_planned(made), f"{count} lanes ranked at once, {level_words(method)}s"]
+    first = [one.lane for one in block.lanes if one.ranks[0] == 1]
+    among = tuple(one.lane for one in block.lanes)
+    claim = Claim("first", tuple(first), made.tests, block.figure, block.group, among)
+    if count == 1:
         only = block.lanes[0]
         return Sentence(f"{names[only.lane]}: ", f"{fps(only.fps)} fps", over + ", alone on the ladder", basis[0])
-    among = {one.lane for one in first}
-    even = all(pair.verdict == "even" for pair in block.pairs if {pair.a, pair.b} <= among)
+    even = all(pair.verdict == "even" for pair in block.pairs if {pair.a, pair.b} <= set(first))
     band = f"within {percent(method.equal_band)}% of each other"
-    if len(first) == len(block.lanes):
+    if len(first) == count:
         if even:
-            return Sentence(f"These {len(first)} lanes: ", "even", f"{over}, {band}", ", ".join(basis))
-        return Sentence("", "No order", f" of these {len(first)} lanes is shown{over}", ", ".join(basis))
+            claims = (replace(claim, says="even"),)
+            return Sentence(f"These {count} lanes: ", "even", f"{over}, {band}", ", ".join(basis), claims=claims)
+        claims = (replace(claim, says="open"),)
+        return Sentence("", "No order", f" of these {count} lanes is shown{over}", ", ".join(basis), claims=claims)
     if len(first) > 1:
-        shared = listed([names[one.lane] for one in first])
+        shared = listed([names[one] for one in first])
         why = f"they are {band}" if even else "their order is not shown"
-        return Sentence(f"{shared}: ", "first place shared", f"{over}, {why}", ", ".join(basis))
-    top, second = block.lanes[0], block.lanes[1]
-    pair = next(one for one in block.pairs if one.a == top.lane and one.b == second.lane)
-    margin = pair.reverse
-    if pair.reverse_low is not None and pair.reverse_high is not None:
-        basis.insert(0, interval_words((pair.reverse_low, pair.reverse_high)))
-    return Sentence(
-        f"{names[top.lane]}: ", "first", f", {percent(margin)}% ahead of {names[second.lane]}{over}", ", ".join(basis)
-    )
+        claims = (replace(claim, says="shared"), *((replace(claim, says="even", among=tuple(first)),) if even else ()))
+        return Sentence(f"{shared}: ", "first place shared", f"{over}, {why}", ", ".join(basis), claims=claims)
+    (top,), second = first, next(one.lane for one in block.lanes if one.lane not in first)
+    pair = pair_of(block, top, second)
+    margin, low, high = _over(pair, top)
+    if low is not None and high is not None:
+        basis.insert(0, interval_words((low, high)))
+    # Lanes that lack a test are held against each other over the tests that both have.
+    of_pair = f" over {pair.tests} tests" if pair.tests != len(made.tests) else ""
+    after = f" of {count} lanes{over}, {percent(margin)}% ahead of {names[second]}{of_pair}"
+    ahead = replace(claim, says="ahead", lanes=(top, second), among=(), low=low, high=high)
+    return Sentence(f"{names[top]}: ", "first", after, ", ".join(basis), claims=(claim, ahead))
 
 
-def need_words(need: Need, names: Names) -> str:
-    """What holds a wanted rate, and who is on its edge."""
+def pair_of(block: LadderBlock, one: str, other: str) -> LadderPair:
+    """The pair of two lanes, whichever is listed first."""
+    return next(pair for pair in block.pairs if {pair.a, pair.b} == {one, other})
+
+
+def _over(pair: LadderPair, top: str) -> tuple[float, float | None, float | None]:
+    """The margin of a lane of a pair over the other, with its ends."""
+    if pair.b == top:
+        return pair.margin, pair.low, pair.high
+    return pair.reverse, pair.reverse_low, pair.reverse_high
+
+
+def need_words(need: Need, made: Composition, names: Naming) -> str:
+    """What holds a wanted rate, what that means, and who is on its edge."""
     rate = fixed(need.target, 1).removesuffix(".0")
-    what = f"an average of {rate} fps" if need.figure == AVERAGE else f"a {figure_words(need.figure)} of {rate} fps"
-    if need.cheapest:
-        told = f"For {what}: {names[need.cheapest]} is the cheapest that holds it"
-    elif need.hold:
-        told = f"For {what}: {listed([names[one] for one in need.hold])} hold it"
-        told = told if len(need.hold) > 1 else told.replace(" hold it", " holds it")
+    if need.figure != AVERAGE:
+        what = f"a {figure_words(need.figure)} of {rate} fps"
     else:
-        told = f"For {what}: no lane surely holds it"
+        what = f"{rate} fps" if need.may_miss is None else f"an average of {rate} fps"
+    what = f"For {what} {holding_words(need.may_miss, len(made.planned))}{names.at(need.group)}"
+    if need.may_miss is None and not made.whole:
+        what += f", as far as {tests_words(len(made.tests))} of {len(made.planned)} can tell"
+    if need.cheapest:
+        told = f"{what}: {names[need.cheapest]} is the cheapest that holds it"
+    elif need.hold:
+        held = listed([names[one] for one in need.hold])
+        told = f"{what}: {held} {'hold' if len(need.hold) > 1 else 'holds'} it"
+        told += "" if made.whole else "; which is the cheapest is not said while tests or lanes are missing"
+    elif made.whole and len(need.miss) == len(made.lanes):
+        told = f"{what}: no lane holds it"
+    else:
+        told = f"{what}: no lane is shown to hold it"
     edge = f"; on the edge: {listed([names[one] for one in need.on_edge])}" if need.on_edge else ""
     return f"{told}{edge}."
 
 
-def short_words(short: Short, names: Names, test: str) -> str:
+def holding_words(may_miss: int | None, planned: int) -> str:
+    """What holding a rate means in a study: `on average over the tests`, `in every test`, `in 10 of 12 tests`."""
+    if may_miss is None:
+        return "on average over the tests"
+    return f"in {planned - may_miss} of {tests_words(planned)}" if may_miss else "in every test"
+
+
+def need_claims(need: Need, made: Composition) -> tuple[Claim, ...]:
+    """What :func:`need_words` claims."""
+    tests = made.tests if need.may_miss is None else made.planned
+    claim = Claim("holds", (), tests, need.figure, need.group, made.lanes, level=need.target)
+    held = tuple(replace(claim, lanes=(lane,)) for lane in need.hold)
+    missed = tuple(replace(claim, says="misses", lanes=(lane,)) for lane in need.miss)
+    cheapest = (replace(claim, says="cheapest", lanes=(need.cheapest,), of_all=True),) if need.cheapest else ()
+    return (*cheapest, *held, *missed)
+
+
+def short_words(short: Short, names: Naming) -> str:
     """Memory asked against memory fitted, and what it costs."""
     asked, fitted = (fixed(size, 1).removesuffix(".0") for size in (short.asked_gb, short.fitted_gb))
-    told = f"{names[short.lane]}: {test} asks for {asked} GB of memory, {fitted} are fitted"
+    told = f"{names[short.lane]}: {names.tests[short.test]} asks for {asked} GB of memory, {fitted} are fitted"
     if short.lost is None:
         return f"{told}."
     ends = interval_words((short.low, short.high)) if short.low is not None and short.high is not None else ""
@@ -97,7 +144,7 @@ def short_words(short: Short, names: Names, test: str) -> str:
     return f"{told}; {what} is {percent(abs(short.lost))}% {side} what it is worth elsewhere{ends}."
 
 
-def sweep_sentence(block: SweepBlock, method: Method) -> Sentence:
+def sweep_sentence(block: SweepBlock, made: Composition, names: Naming, method: Method) -> Sentence:
     """What the level does, and where more brings clearly less."""
     if not block.points:
         return _nothing("Sweep", block.tests)
@@ -105,37 +152,47 @@ def sweep_sentence(block: SweepBlock, method: Method) -> Sentence:
     first, last = block.points[0], block.points[-1]
     between = f"from {_level(first.level)} to {_level(last.level)}{unit}"
     change = last.value / first.value - 1.0
-    ends = _ends(block.whole)
-    basis = ", ".join(filter(None, (f"{level_words(method)} {ends}" if ends else "", _steps_words(block))))
-    what = figure_words(block.figure)
+    ends, steps = _ends(block.whole), _steps_words(block, made)
+    basis = ", ".join(filter(None, (f"{level_words(method)} {ends}" if ends else "", steps)))
+    what = names.figure(block.figure, block.group)
+    lanes = tuple(point.lane for point in block.points)
+    claim = Claim(block.shape, lanes, made.tests, block.figure, block.group)
+    sized = _sized(claim, block.whole, (last.lane, first.lane))
     if block.shape == "flat":
         band = f"no step is more than {percent(method.equal_band)}% from another"
-        return Sentence("", "Even", f" {between} {_in(block.figure)}, {band}", basis)
+        return Sentence("", "Even", f" {between} in {what}, {band}", basis, claims=(claim,))
     if block.knee is not None:
         knee = block.knee
         range_words = f"{_about(knee.low)} to {_about(knee.high)}{unit}"
         side = "Below" if block.shape == "falling" else "Beyond"
+        told = replace(claim, says="knee", low=knee.low, high=knee.high, level=knee.level)
         return Sentence(
-            f"{side} about ", f"{_about(knee.level)}{unit}",
-            f" a step brings clearly less {_in(block.figure)}",
-            f"{level_words(method)} {range_words}, {_steps_words(block)}",
+            f"{side} about ", f"{_about(knee.level)}{unit}", f" a step brings clearly less in {what}",
+            f"{level_words(method)} {range_words}, {steps}", claims=(told, claim),
         )  # fmt: skip
     if block.shape in ("rising", "falling"):
         word = "more" if change > 0 else "less"
         return Sentence(
-            f"{what[0].upper()}{what[1:]}: ",
-            f"{percent(abs(change))}% {word}",
-            f" {between}, and no knee is shown",
-            basis,
-        )
+            f"{raised(what)}: ", f"{percent(abs(change))}% {word}", f" {between}, and no knee is shown", basis,
+            claims=(claim, *sized),
+        )  # fmt: skip
     if block.shape == "peaked":
         best = max(block.points, key=lambda one: one.value)
-        return Sentence("Best at ", f"{_level(best.level)}{unit}", f" {_in(block.figure)}, less on both sides", basis)
-    return Sentence("What the level does is ", "open", f" {between} {_in(block.figure)}", basis)
+        after = f" in {what}, less on both sides"
+        return Sentence("Best at ", f"{_level(best.level)}{unit}", after, basis, claims=(claim,))
+    claims = (replace(claim, says="open"),)
+    return Sentence("What the level does is ", "open", f" {between} in {what}", basis, claims=claims)
 
 
-def _steps_words(block: SweepBlock) -> str:
-    return f"{len(block.points)} steps, {tests_words(block.tests)}"
+def _sized(claim: Claim, share: Share | None, lanes: tuple[str, str]) -> tuple[Claim, ...]:
+    """That a margin lies within its interval."""
+    if share is None or share.low is None:
+        return ()
+    return (replace(claim, says="margin", lanes=lanes, low=share.low, high=share.high),)
+
+
+def _steps_words(block: SweepBlock, made: Composition) -> str:
+    return f"{len(block.points)} steps, {of_planned(made)}"
 
 
 def _ends(share: Share | None) -> str:
@@ -152,7 +209,7 @@ def _about(level: float) -> str:
     return f"{level:.3g}" if abs(level) < 1000 else fixed(level, 0)
 
 
-def equal_power_words(block: SweepBlock, names: Names) -> str:
+def equal_power_words(block: SweepBlock, names: Naming) -> str:
     """The swept part against its rival at the same power; nothing where that was not reached."""
     found = block.equal_power
     if found is None:
@@ -160,34 +217,39 @@ def equal_power_words(block: SweepBlock, names: Names) -> str:
     told = "as fast as" if found.verdict == "even" else "not told apart from" if found.verdict == "open" else None
     word = told or f"{percent(abs(found.margin))}% {found.verdict} of".replace("behind of", "behind")
     ends = interval_words((found.low, found.high)) if found.low is not None and found.high is not None else ""
-    return f"At the {fixed(found.watts, 0)} W of {names[found.rival]}: {word} it {_in(block.figure)}" + (
-        f" ({ends})." if ends else "."
+    return (
+        f"At the {fixed(found.watts, 0)} W of {names[found.rival]}: {word} it {names.within(block.figure, block.group)}"
+        + (f" ({ends})." if ends else ".")
     )
 
 
-def grid_sentence(block: GridBlock, method: Method) -> Sentence:
+def grid_sentence(block: GridBlock, made: Composition, names: Naming, method: Method) -> Sentence:
     """Does the effect of one factor depend on the other, and what are they."""
     first, second = block.factors
     if block.interaction is None or not block.effects:
         return _nothing("Grid", block.count)
     one = block.interaction
     effects = " and ".join(_effect(effect) for effect in block.effects)
-    basis = [tests_words(block.count)]
+    basis = [of_planned(made)]
     if one.low is not None and one.high is not None:
         basis.insert(0, f"ratio of ratios, {level_words(method)} {interval_words((one.low, one.high))}")
-    if one.verdict == "depends":
-        after = f" on {second} {_in(block.figure)}: {_gains(block, one)}"
-        return Sentence(f"What {first} does ", "depends", after, ", ".join(basis))
-    if one.verdict == "does_not_depend":
-        return Sentence(
-            f"What {first} does ", "does not depend", f" on {second} {_in(block.figure)}: {effects}", ", ".join(basis)
-        )
-    return Sentence(
-        f"Whether what {first} does depends on {second} is ",
-        "open",
-        f" {_in(block.figure)}: {effects}",
-        ", ".join(basis),
+    inside, stands = names.within(block.figure, block.group), ", ".join(basis)
+    claim = Claim(
+        one.verdict, (), made.tests, block.figure, block.group, made.lanes, one.low, one.high, f"{one.level}|{one.at}"
     )
+    told = tuple(
+        replace(claim, says=effect.verdict, low=effect.low, high=effect.high, level=f"{effect.level}|{effect.over}")
+        for effect in block.effects
+        if effect.verdict != "open"
+    )
+    if one.verdict == "depends":
+        after = f" on {second} {inside}: {_gains(block, one)}"
+        return Sentence(f"What {first} does ", "depends", after, stands, claims=(claim,))
+    if one.verdict == "does_not_depend":
+        after = f" on {second} {inside}: {effects}"
+        return Sentence(f"What {first} does ", "does not depend", after, stands, claims=(claim, *told))
+    before, after = f"Whether what {first} does depends on {second} is ", f" {inside}: {effects}"
+    return Sentence(before, "open", after, stands, claims=(claim, *told))
 
 
 def _gains(block: GridBlock, one: Interaction) -> str:
@@ -214,7 +276,7 @@ def _effect(effect: Effect) -> str:
     )
 
 
-def two_ways(step: Step, names: Names) -> str:
+def two_ways(step: Step, names: Naming) -> str:
     """A step both ways round: what it costs to take it and what it gains to go back."""
     down, up = step.margin_down, step.margin_up
     here, there = raised(names[step.from_]), names[step.to]
@@ -227,96 +289,136 @@ def two_ways(step: Step, names: Names) -> str:
     return f"{here} to {there} gains {percent(down)}%; back again costs {percent(-up)}%"
 
 
-def scaling_sentence(block: ScalingBlock, names: Names, method: Method) -> Sentence:
+def scaling_sentence(block: ScalingBlock, made: Composition, names: Naming, method: Method) -> Sentence:
     """The dearest step, in ms and both ways round."""
     if not block.suite:
         return _nothing("Scaling", block.tests)
-    shown = [one for one in block.suite if one.verdict not in ("even", "open")]
-    basis = tests_words(block.tests)
+    shown = [one for one in block.suite if one.verdict not in ("even", "open") and _costs_surely(one)]
+    basis, inside = of_planned(made), names.within(block.figure, block.group)
+    claim = Claim("even", (), made.tests, block.figure, block.group, made.lanes)
     if not shown:
         count = len(block.suite)
         steps = "this step" if count == 1 else f"these {count} steps"
         if all(one.verdict == "even" for one in block.suite):
-            return Sentence(
-                "", "Less than", f" {percent(method.equal_band)}% is what each of {steps} costs {_in(block.figure)}",
-                basis,
-            )  # fmt: skip
-        return Sentence("", "No cost", f" of {steps} is shown {_in(block.figure)}", basis)
+            claims = tuple(replace(claim, lanes=(one.to, one.from_)) for one in block.suite)
+            band = percent(method.equal_band)
+            after = f" {band}% is what {'this step costs' if count == 1 else f'each of {steps} costs'} {inside}"
+            return Sentence("", "Less than", after, basis, claims=claims)
+        return Sentence("", "No cost", f" of {steps} is shown {inside}", basis, claims=(replace(claim, says="open"),))
     dearest = max(shown, key=lambda one: abs(one.cost_ms))
     sign = "costs" if dearest.cost_ms > 0 else "saves"
     answer = f"{ms(abs(dearest.cost_ms))} ms"
     way = f"{names[dearest.from_]} to {names[dearest.to]}"
-    back = f"{percent(abs(dearest.margin_down))}% {'less' if dearest.margin_down < 0 else 'more'} {_in(block.figure)}"
+    back = f"{percent(abs(dearest.margin_down))}% {'less' if dearest.margin_down < 0 else 'more'} {inside}"
     way_back = f"{percent(abs(dearest.margin_up))}% {'more' if dearest.margin_up > 0 else 'less'} the way back"
-    if dearest.low is not None and dearest.high is not None:
-        ends = sorted((dearest.low, dearest.high) if dearest.cost_ms > 0 else (-dearest.low, -dearest.high))
-        basis = f"{level_words(method)} {ms(ends[0])} to {ms(ends[1])} ms, {basis}"
-    return Sentence(f"{raised(way)} {sign} ", answer, f" a frame: {back}, and {way_back}", basis)
+    low, high = dearest.at_once or (None, None)
+    if low is not None and high is not None:
+        ends = sorted((abs(low), abs(high)))
+        at_once = f" of {len(block.suite)} steps at once" if len(block.suite) > 1 else ""
+        basis = f"{level_words(method)}{at_once} {ms(ends[0])} to {ms(ends[1])} ms, {basis}"
+    lanes = (dearest.to, dearest.from_)
+    costs = replace(claim, says="costs", lanes=lanes, low=low, high=high)
+    claims = (replace(claim, says=dearest.verdict, lanes=lanes), costs)
+    after = f" a frame: {back}, and {way_back}"
+    return Sentence(f"{raised(way)} {sign} ", answer, after, basis, claims=claims)
 
 
-def budget_sentence(result: BudgetResult, names: Names) -> Sentence:
+def _costs_surely(step: Step) -> bool:
+    """Is it shown on which side of nothing a step's cost lies, with all steps at once to pick from?"""
+    return step.at_once is not None and (step.at_once[0] > 0 or step.at_once[1] < 0)
+
+
+def budget_sentence(result: BudgetResult, made: Composition, names: Naming) -> Sentence:
     """Which lanes hold the budget, in how many tests."""
-    told = []
     lanes = list(dict.fromkeys(one.lane for one in result.cells))
     budget = f"{ms(result.budget_ms)} ms"
     if not lanes or all(one.inside is None for one in result.cells):
         return Sentence("Budget: ", "nothing to tell yet", ", no accepted pass has a capture", "")
+    planned = len(made.planned)
+    told = []
     for lane in lanes:
         own = [one for one in result.cells if one.lane == lane and one.inside is not None]
         unsure = [one for one in own if one.holds is None]
         edge = sum(one.low is not None for one in unsure)
-        few = len(unsure) - edge
-        rest = "".join((f", {edge} on the edge" if edge else "", f", {few} with too few passes to say" if few else ""))
-        told.append(f"{names[lane]} in {sum(one.holds is True for one in own)} of {tests_words(len(own))}{rest}")
+        few, missing = len(unsure) - edge, planned - len(own)
+        rest = "".join(
+            (
+                f", {edge} on the edge" if edge else "", f", {few} with too few passes to say" if few else "",
+                f", {missing} missing" if missing else "",
+            )
+        )  # fmt: skip
+        told.append(f"{names[lane]} in {sum(one.holds is True for one in own)} of {tests_words(planned)}{rest}")
     basis = f"{percent(HELD)}% of frames in time: {'; '.join(told)}"
+    claim = Claim("holds_everywhere", (), made.planned, "budget", among=made.lanes, of_all=True)
     if result.holding:
         rate = fixed(1000.0 / result.budget_ms, 1).removesuffix(".0")
-        return _holding_sentence(result, names, f"{rate} fps", basis)
-    whole = [lane for lane in lanes if all(one.holds for one in result.cells if one.lane == lane)]
+        return _holding_sentence(result, names, f"{rate} fps", basis, claim, whole=not made.absent)
+    cells = {(one.lane, one.test): one for one in result.cells}
+    whole = [lane for lane in lanes if all((lane, test) in cells and cells[lane, test].holds for test in made.planned)]
     if whole:
         holds = f" {'hold' if len(whole) > 1 else 'holds'} {budget} everywhere"
-        return Sentence("", listed([names[lane] for lane in whole]), holds, basis)
+        claims = tuple(replace(claim, lanes=(lane,)) for lane in whole)
+        return Sentence("", listed([names[lane] for lane in whole]), holds, basis, claims=claims)
     # That none does is said where each misses it somewhere, and not where most is open.
     missed = [lane for lane in lanes if any(one.holds is False for one in result.cells if one.lane == lane)]
-    if len(missed) == len(lanes):
-        return Sentence("", "No lane", f" holds {budget} everywhere", basis)
-    return Sentence("It is ", "open", f" whether any lane holds {budget} everywhere", basis)
+    if len(missed) == len(lanes) and not made.absent:
+        claims = tuple(replace(claim, says="misses_somewhere", lanes=(lane,)) for lane in missed)
+        return Sentence("", "No lane", f" holds {budget} everywhere", basis, claims=claims)
+    claims = (replace(claim, says="open", of_all=False),)
+    return Sentence("It is ", "open", f" whether any lane holds {budget} everywhere", basis, claims=claims)
 
 
-def _holding_sentence(result: BudgetResult, names: Names, rate: str, basis: str) -> Sentence:
+def _holding_sentence(
+    result: BudgetResult, names: Naming, rate: str, basis: str, claim: Claim, *, whole: bool
+) -> Sentence:
     """Which conditions hold everywhere: one answer where all lanes agree, else lane by lane."""
     found = {one.conditions for one in result.holding}
+    claims = tuple(
+        replace(claim, says="most_that_holds", lanes=(one.lane,), level=one.conditions)
+        for one in result.holding
+        if one.conditions
+    )
     if found == {None}:
-        if any(one.open for one in result.holding):
-            return Sentence("It is ", "open", f" whether any preset holds {rate} in every scene", basis)
-        return Sentence("", "No preset", f" holds {rate} in every scene", basis)
+        if not whole or any(one.open for one in result.holding):
+            unsure = (replace(claim, says="open", of_all=False),)
+            return Sentence("It is ", "open", f" whether any preset holds {rate} in every scene", basis, claims=unsure)
+        none = tuple(replace(claim, says="no_preset_holds", lanes=(one.lane,)) for one in result.holding)
+        return Sentence("", "No preset", f" holds {rate} in every scene", basis, claims=none)
     if len(found) == 1:
         whom = "" if len(result.holding) == 1 else " in every lane"
-        return Sentence("", raised(str(found.pop())), f" is the most that holds {rate} in every scene{whom}", basis)
+        after = f" is the most that is shown to hold {rate} in every scene{whom}"
+        return Sentence("", raised(str(found.pop())), after, basis, claims=claims)
     able = [one for one in result.holding if one.conditions]
     told = [f"{one.conditions} with {names[one.lane]}" for one in able]
-    none = [names[one.lane] for one in result.holding if not one.conditions and not one.open]
-    unsure = [names[one.lane] for one in result.holding if not one.conditions and one.open]
-    rest = (f"; nothing does with {listed(none)}" if none else "") + (f"; open with {listed(unsure)}" if unsure else "")
-    return Sentence("", raised(listed(told)), f": the most that holds {rate} in every scene{rest}", basis)
+    none_of = [names[one.lane] for one in result.holding if not one.conditions and not one.open]
+    unsure_of = [names[one.lane] for one in result.holding if not one.conditions and one.open]
+    rest = "".join(
+        (f"; nothing does with {listed(none_of)}" if none_of else "", f"; open with {listed(unsure_of)}" if unsure_of
+         else "")
+    )  # fmt: skip
+    after = f": the most that is shown to hold {rate} in every scene{rest}"
+    return Sentence("", raised(listed(told)), after, basis, claims=claims)
 
 
-def several_sentence(block: SeveralBlock, method: Method) -> Sentence:
+def several_sentence(block: SeveralBlock, made: Composition, names: Naming, method: Method) -> Sentence:
     """What the further cards add, and how much of what they could is lost."""
     if not block.suite:
         return _nothing("Several cards", block.tests)
     most = block.suite[-1]
-    basis = [tests_words(block.tests)]
+    basis, inside = [of_planned(made)], names.within(block.figure, block.group)
     if most.low is not None and most.high is not None:
         basis.insert(0, f"{level_words(method)} {interval_words((most.low, most.high))}")
+    lanes = (most.lane, most.over)
+    claims = (Claim(most.verdict, lanes, made.tests, block.figure, block.group, low=most.low, high=most.high),)
     if most.verdict in ("even", "open"):
         less = f"less than {percent(method.equal_band)}%"
         word = less if most.verdict == "even" else "nothing that is shown"
-        return Sentence(f"{most.cards} cards add ", word, f" {_in(block.figure)}", ", ".join(basis))
+        return Sentence(f"{most.cards} cards add ", word, f" {inside}", ", ".join(basis), claims=claims)
     sign, lost = ("add", f", {percent(most.lost)}% of what they could add is lost") if most.margin > 0 else ("cost", "")
     return Sentence(
-        f"{most.cards} cards {sign} ", f"{percent(abs(most.margin))}%", f" {_in(block.figure)}{lost}", ", ".join(basis)
-    )
+        f"{most.cards} cards {sign} ", f"{percent(abs(most.margin))}%", f" {inside}{lost}", ", ".join(basis),
+        claims=claims,
+    )  # fmt: skip
 
 
 GAUGE_WORDS = {
@@ -327,23 +429,49 @@ GAUGE_WORDS = {
 }
 
 
-def proxy_sentence(gauges: Sequence[Gauge], names: Names) -> Sentence:
-    """What the benchmarks are worth: of one game in full, of more by how many."""
+def proxy_sentence(gauges: Sequence[Gauge], made: Sequence[Composition], names: Naming) -> Sentence:
+    """What the benchmarks are worth: of one game in full, of more by how many.
+
+    That ratios are kept is a claim about all lanes: of a game that some lane lacks it is not made. That they are not
+    kept needs but one ratio.
+    """
     if not gauges:
         return Sentence("Proxy check: ", "nothing to tell yet", ", no test stands for another", "")
-    if len(gauges) > 1:
-        counts = [(word, [one for one in gauges if one.gauge == word]) for word in GAUGE_WORDS]
-        held = sum(len(found) for word, found in counts if word in ("absolute", "relative"))
-        unsure = sum(one.gauge == "open" for one in gauges)
-        told = "; ".join(f"{word}: {listed([one.game for one in found])}" for word, found in counts if found)
-        keep = f" keep the ratios of play {_in(gauges[0].figure)}"
-        if unsure == len(gauges):
-            return Sentence("It is ", "open", f" whether these {unsure} benchmarks{keep}", told)
-        rest = f", of {unsure} it is open" if unsure else ""
-        return Sentence("", f"{held} of {len(gauges)} benchmarks", f"{keep}{rest}", told)
-    one = gauges[0]
+    if len(gauges) == 1:
+        return _gauge_sentence(gauges[0], made[0], names)
+    word_of = [_word(gauge, own) for gauge, own in zip(gauges, made, strict=True)]
+    counts = [(word, [g.game for g, own in zip(gauges, word_of, strict=True) if own == word]) for word in _GAUGED]
+    held = sum(len(found) for word, found in counts if word in ("absolute", "relative"))
+    unsure = len(word_of) - held - word_of.count("neither")
+    told = "; ".join(f"{_GAUGED[word]}: {listed(found)}" for word, found in counts if found)
+    keep = f" keep the ratios of play {names.within(gauges[0].figure, None)}"
+    claims = tuple(
+        claim for one, own in zip(gauges, made, strict=True) for claim in _gauge_sentence(one, own, names).claims
+    )
+    if unsure == len(gauges):
+        return Sentence("It is ", "open", f" whether these {unsure} benchmarks{keep}", told, claims=claims)
+    rest = f", of {unsure} it is open" if unsure else ""
+    return Sentence("", f"{held} of {len(gauges)} benchmarks", f"{keep}{rest}", told, claims=claims)
+
+
+#: Of a benchmark that keeps the ratios of those lanes that have it, while others lack it.
+_AMONG_SOME = "among_some"
+_GAUGED = GAUGE_WORDS | {_AMONG_SOME: "keeps the ratios of play as far as its lanes can tell"}
+
+
+def _word(gauge: Gauge, made: Composition) -> str:
+    return _AMONG_SOME if gauge.gauge in ("absolute", "relative") and not made.whole else gauge.gauge
+
+
+def _gauge_sentence(one: Gauge, made: Composition, names: Naming) -> Sentence:
     basis = f"band {percent(one.band)}%"
     if one.widest is not None and one.widest.off_low is not None and one.widest.off_high is not None:
         ends = interval_words((one.widest.off_low, one.widest.off_high))
         basis = f"widest: {names[one.widest.b]} over {names[one.widest.a]}, {ends}, {basis}"
-    return Sentence(f"The benchmark of {one.game} ", GAUGE_WORDS[one.gauge], f" {_in(one.figure)}", basis)
+    word = _word(one, made)
+    among = f", {len(one.lanes)} of {len(made.lanes) + len(made.absent)} lanes" if word == _AMONG_SOME else ""
+    claim = Claim(
+        word, (), made.planned, one.figure, among=one.lanes, level=one.game, of_all=word in ("absolute", "relative")
+    )
+    after = f" {names.within(one.figure, None)}{among}"
+    return Sentence(f"The benchmark of {one.game} ", _GAUGED[word], after, basis, claims=(claim,))
