@@ -35,6 +35,8 @@ def _parts(laid: Answer) -> dict[str, Any]:
             {"name": both[0].name, **{key: plain(one) | {"words": part_words(one)}
                                       for key, one in zip(_FIGURES, both, strict=True)}}
             for both in zip(*suites, strict=True)
+            # One test is no set: it stands in the margins.
+            if max(one.tests for one in both) > 1
         ],
         "changes": [
             plain(one) | {"words": change_words(one, groups, a, b)} for each in zip(*turns, strict=True) for one in each
@@ -51,12 +53,8 @@ def _sets(laid: Answer) -> dict[str, list[str]]:
         for name in _names_of(test, newer):
             sets.setdefault(name, []).append(str(test.pk))
     named = {mark for test in laid.all_tests for mark in test.scene.game.marks}
-    # What the magazine names is told first, however few; a set that only falls out of facts needs two tests.
-    return {name: sets[name] for name in sorted(sets, key=lambda one: one not in named) if _tells(name, sets, named)}
-
-
-def _tells(name: str, sets: dict[str, list[str]], named: set[str]) -> bool:
-    return name in named or len(sets[name]) > 1
+    # What the magazine names is told first.
+    return {name: sets[name] for name in sorted(sets, key=lambda one: one not in named)}
 
 
 def _names_of(test: Test, newer: set[str]) -> Iterable[str]:

@@ -29,14 +29,13 @@ export function margin(share: number | null, more: Partial<Margin> = {}): Margin
 function sentence(text: string): Schemas["SentenceOut"] {
   const [, before = text, answer = "", after = "", basis = ""] =
     /^(.*: )([\d.]+% ahead)( .*) \((.*)\)\.$/.exec(text) ?? [];
-  return { before, answer, after, basis, text };
+  return { before, answer, after, basis, but: "", otherwise: "", lacks: "", text };
 }
 
 function suite(figure: string, text: string): Schemas["SuiteOut"] {
   return {
     figure,
     sentence: sentence(text),
-    no_numbers: "",
     tests: 2,
     games: 2,
     margin: 0.02,

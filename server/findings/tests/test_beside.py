@@ -39,26 +39,29 @@ def run(lead: Caller, tester: Caller) -> Callable[..., Bench]:
 
 def test_sets_of_games_are_suites_of_their_own(lead: Caller, run: Callable[..., Bench]) -> None:
     bench = run({"old": 1.0, "new": 1.1})
-    game = next(one for one in lead.get("/games") if one["name"] == TESTS[0]["game"])
-    body = edit_body(GameEdit, name=game["name"], marks=["open worlds"], genre="mystery") | {"seen": game["seen"]}
-    assert lead.put(f"/games/{game['id']}", body)["marks"] == ["open worlds"]
+    names = [one["game"] for one in TESTS[:2]]
+    for at, name in enumerate(names):
+        game = next(one for one in lead.get("/games") if one["name"] == name)
+        marks = ["open worlds", "alone"] if not at else ["open worlds"]
+        body = edit_body(GameEdit, name=name, marks=marks, genre="mystery" if not at else "") | {"seen": game["seen"]}
+        assert lead.put(f"/games/{game['id']}", body)["marks"] == marks
     found = lead.get(f"/studies/{bench.id}/findings/parts")
     PartsOut.model_validate(found)
     own = {one["name"]: one for one in found["parts"]}
+    # One game is no set, whoever names it.
     assert "open worlds" in own
-    # One game of a genre is no set.
-    assert "genre: mystery" not in own
-    assert own["open worlds"]["average"]["tests"] == 1
+    assert not {"genre: mystery", "alone"} & set(own)
+    assert own["open worlds"]["average"]["tests"] == 2
     whole = lead.get(f"/studies/{bench.id}/findings")
-    test = next(one for one in whole["tests"] if one["game"] == game["name"])
-    assert own["open worlds"]["average"]["margin"] == pytest.approx(test["average"]["b_over_a"])
+    shares = [1.0 + one["average"]["b_over_a"] for one in whole["tests"] if one["game"] in names]
+    assert own["open worlds"]["average"]["margin"] == pytest.approx((shares[0] * shares[1]) ** 0.5 - 1.0)
     assert len(found["influence"]) == 3
     moves = {one["test"]: one["without"] for one in found["influence"]}
     mover = whole["average"]["mover"]
     assert moves[str(mover["test_id"])] == pytest.approx(mover["without"])
 
 
-def test_games_newer_than_the_driver_are_told_by_their_dates(lead: Caller, run: Callable[..., Bench]) -> None:
+def test_games_newer_than_the_driver_are_told_by_their_dates(lead: Caller, tester: Caller) -> None:
     games = [test["game"] for test in TESTS[:2]]
     facts = {"version": "1", "date": "2026-06-01"}
     for name in ("old", "new"):
@@ -70,6 +73,7 @@ def test_games_newer_than_the_driver_are_told_by_their_dates(lead: Caller, run: 
     for one in lanes:
         one["setup"]["parts"] += [{"kind": "build", "name": f"B{at}"} for at in range(2)]
     study = lead.post("/studies", study_body(lanes=lanes, tests=TESTS), status=201)
+    Bench(lead, tester, study, DEMAND, LOGGER).fill(len(TESTS), 2, [1.0, 1.1])
     found = lead.get(f"/studies/{study['id']}/findings/parts")
     assert [one["name"] for one in found["parts"] if "driver" in one["name"]] == ["newer than the driver"]
 

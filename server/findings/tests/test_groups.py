@@ -86,8 +86,7 @@ def test_the_sentence_comes_in_parts(ladder: Bench) -> None:
     sentence = findings(ladder)["average"]["sentence"]
     assert sentence["before"] == "Card 1: "
     assert sentence["answer"].endswith("% ahead")
-    assert sentence["after"] == " of card 0 in average fps in these games"
-    assert (
-        sentence["text"]
-        == f"Card 1: {sentence['answer']} of card 0 in average fps in these games ({sentence['basis']})."
-    )
+    assert sentence["after"] == " of card 0 in average fps at 1080, high (typical) in these games"
+    first = f"Card 1: {sentence['answer']}{sentence['after']} ({sentence['basis']})."
+    beside = (sentence[part] for part in ("but", "otherwise", "lacks"))
+    assert sentence["text"] == " ".join(filter(None, (first, *beside)))

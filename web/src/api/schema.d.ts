@@ -2696,6 +2696,12 @@ export interface components {
             from_lane: string;
             to_lane: string;
         };
+        /** @description A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason. */
+        AnswerGap: {
+            lane: string | null;
+            reason: string;
+            test: string;
+        };
         /** @description The same in one test. */
         AnswerGridTest: {
             effects: components["schemas"]["AnswerEffect"][];
@@ -2734,17 +2740,24 @@ export interface components {
         /**
          * @description The level from which more brings clearly less than before, with its interval; `lane` is the step nearest to it.
          *
-         *     Slopes are in fps a unit of level, before and after in the direction in which rates rise.
+         *     `from_step` and `to_step` are the steps around the interval: what is said and drawn, since nobody ran what lies
+         *     between two of them. Slopes are in fps a unit of level, before and after in the direction in which rates rise.
          */
         AnswerKneeFound: {
             after: number;
             before: number;
+            from_step: number;
             high: number;
             lane: string;
             level: number;
             low: number;
+            to_step: number;
         };
-        /** @description The margin of b over a, as a share, and of a over b (`reverse`); the intervals of all pairs hold at once. */
+        /**
+         * @description The margin of b over a, as a share, and of a over b (`reverse`), over the `tests` that both have.
+         *
+         *     The intervals of all pairs hold at once.
+         */
         AnswerLadderPair: {
             a: string;
             b: string;
@@ -2754,6 +2767,7 @@ export interface components {
             reverse: number;
             reverse_high: number | null;
             reverse_low: number | null;
+            tests: number;
             verdict: string;
         };
         /**
@@ -2785,12 +2799,6 @@ export interface components {
             within_budget: boolean | null;
             words: string;
         };
-        /** @description A test that takes no part: the lane that it is due to (None where lanes do not go together), and the reason. */
-        AnswerLeftOut: {
-            lane: string | null;
-            reason: string;
-            test: string;
-        };
         /** @description Play over benchmark, as a ratio, mean over the lanes. */
         AnswerLevel: {
             high: number | null;
@@ -2815,12 +2823,18 @@ export interface components {
             note: string;
             what: string;
         };
-        /** @description Which lanes hold a rate in fps in the mean over the tests, miss it, or are on its edge, by their intervals. */
+        /**
+         * @description Which lanes hold a rate in fps, miss it, or are on its edge, by their intervals.
+         *
+         *     It is held in the mean over the common tests (`may_miss` None), or in all of the planned tests but so many.
+         *     `cheapest` is the cheapest lane that holds it: claimed of no ladder that lacks a planned test or a lane.
+         */
         AnswerNeed: {
             cheapest: string | null;
             figure: string;
             group: string | null;
             hold: string[];
+            may_miss: number | null;
             miss: string[];
             on_edge: string[];
             target: number;
@@ -2960,8 +2974,10 @@ export interface components {
          * @description From one step to the next, in one test or over all of them (`test` None): cost in ms a frame with its interval.
          *
          *     `margin_down` is the rate there over the rate here, `margin_up` the way back, as shares with their ends.
+         *     `at_once` are the ends of the cost of all steps at once, by which one may pick the dearest; None in one test.
          */
         AnswerStep: {
+            at_once: number[] | null;
             cost_ms: number;
             from: string;
             high: number | null;
@@ -3627,7 +3643,7 @@ export interface components {
             group: string | null;
             group_words: string;
             interaction: components["schemas"]["AnswerInteraction"] | null;
-            left_out: components["schemas"]["AnswerLeftOut"][];
+            left_out: components["schemas"]["AnswerGap"][];
             levels: {
                 [key: string]: string[];
             };
@@ -3705,7 +3721,7 @@ export interface components {
             group: string | null;
             group_words: string;
             lanes: components["schemas"]["AnswerRung"][];
-            left_out: components["schemas"]["AnswerLeftOut"][];
+            left_out: components["schemas"]["AnswerGap"][];
             needs: components["schemas"]["AnswerNeed"][];
             pairs: components["schemas"]["AnswerLadderPair"][];
             sentence: components["schemas"]["SentenceOut"];
@@ -4638,7 +4654,7 @@ export interface components {
             figure: string;
             group: string | null;
             group_words: string;
-            left_out: components["schemas"]["AnswerLeftOut"][];
+            left_out: components["schemas"]["AnswerGap"][];
             sentence: components["schemas"]["SentenceOut"];
             steps: components["schemas"]["AnswerStep"][];
             suite: components["schemas"]["AnswerStep"][];
@@ -4720,12 +4736,19 @@ export interface components {
             question: string;
             tests: string;
         };
-        /** @description An answer in parts: what it says in two words stands between what goes before and after; then its basis. */
+        /**
+         * @description An answer in parts: what it says in two words stands between what goes before and after; then its basis.
+         *
+         *     `but` tells what its mean hides, `otherwise` what other groups say, `lacks` what is not in it and why.
+         */
         SentenceOut: {
             after: string;
             answer: string;
             basis: string;
             before: string;
+            but: string;
+            lacks: string;
+            otherwise: string;
             text: string;
         };
         /** @description An order by hand, as pass ids; what it does not name follows. */
@@ -4855,7 +4878,7 @@ export interface components {
             figure: string;
             group: string | null;
             group_words: string;
-            left_out: components["schemas"]["AnswerLeftOut"][];
+            left_out: components["schemas"]["AnswerGap"][];
             scaling: components["schemas"]["AnswerAdded"][];
             sentence: components["schemas"]["SentenceOut"];
             suite: components["schemas"]["AnswerAdded"][];
@@ -5052,8 +5075,6 @@ export interface components {
             };
             median_margin?: number | null;
             mover?: components["schemas"]["Mover"] | null;
-            /** @default  */
-            no_numbers: string;
             /** @default 0 */
             open: number;
             /** @default [] */
@@ -5078,7 +5099,7 @@ export interface components {
             group: string | null;
             group_words: string;
             knee: components["schemas"]["AnswerKneeFound"] | null;
-            left_out: components["schemas"]["AnswerLeftOut"][];
+            left_out: components["schemas"]["AnswerGap"][];
             points: components["schemas"]["AnswerPoint"][];
             sentence: components["schemas"]["SentenceOut"];
             shape: string;

@@ -1,7 +1,8 @@
 import type { Schemas } from "../api/client";
 import { count, percent, signedPercent } from "../format";
+import { besideText } from "../model/sentences";
 import { MarginTrack } from "./MarginTrack";
-import { cut, marginScale, shortVerdict, testWords, tickWords, wrap } from "./margins";
+import { cut, fitted, marginScale, shortVerdict, testWords, tickWords, wrap } from "./margins";
 import { disc, lozenge, type Theme } from "./marks";
 
 type Findings = Schemas["FindingsOut"];
@@ -37,9 +38,11 @@ export function MarginPicture({
   const tests = findings.tests.slice(page * ROWS_A_PICTURE, (page + 1) * ROWS_A_PICTURE);
   const leading = findings.method.leading === "average_fps" ? findings.average : findings.low_1;
   const second = leading === findings.average ? findings.low_1 : findings.average;
-  const { before, answer, after, basis } = leading.sentence;
+  const { before, answer, after, basis, but, otherwise, lacks } = leading.sentence;
   const lines = wrap(`${before}${answer}${after}`, 88);
-  const under = 112 + lines.length * 50;
+  const rest = [basis, but, otherwise, lacks, besideText(second.sentence, leading.sentence)];
+  const told = fitted(rest.filter(Boolean).join(" · "), width - 2 * PAD, [25, 21, 18, 15], 2);
+  const under = 112 + lines.length * 50 + (told.lines.length - 1) * told.size * 1.1;
   const group = findings.groups.find((one) => one.key === findings.group);
   const title = [
     findings.question,
@@ -79,9 +82,19 @@ export function MarginPicture({
           {line}
         </text>
       ))}
-      <text x={PAD} y={under - 8} {...CONDENSED} fontFamily={theme.sans} fontSize={25} fill={theme.soft}>
-        {[basis, second.sentence.text].filter(Boolean).join(" · ")}
-      </text>
+      {told.lines.map((line, i) => (
+        <text
+          key={line}
+          x={PAD}
+          y={104 + lines.length * 50 + i * told.size * 1.1}
+          {...CONDENSED}
+          fontFamily={theme.sans}
+          fontSize={told.size}
+          fill={theme.soft}
+        >
+          {line}
+        </text>
+      ))}
       <text x={left} y={top - 14} {...heading}>
         ← behind {findings.baseline.name}
       </text>

@@ -64,6 +64,21 @@ export function cut(text: string, width: number, size: number): string {
   return text.length > most ? `${text.slice(0, most - 1)}…` : text;
 }
 
+/** A text on lines of about `width` px, smaller where it would take more than `most` of them: nothing is cut off. */
+export function fitted(
+  text: string,
+  width: number,
+  sizes: readonly number[],
+  most: number,
+): { size: number; lines: string[] } {
+  let found = { size: 0, lines: [] as string[] };
+  for (const size of sizes) {
+    found = { size, lines: wrap(text, Math.floor(width / (size * 0.44))) };
+    if (found.lines.length <= most) break;
+  }
+  return found;
+}
+
 /** Words on lines of at most `most` letters. */
 export function wrap(text: string, most: number): string[] {
   const lines: string[] = [];

@@ -17,6 +17,7 @@ from rennbahn.display import signed_percent
 
 #: So many tests are named one by one; the rest is counted.
 _NAMED = 3
+_LANES = "lanes"
 
 
 @dataclass(frozen=True)
@@ -166,29 +167,35 @@ def lacks_words(made: Composition, names: Naming) -> str:
 
     Empty where everything is in it and no pass waits for a decision.
     """
-    tests_of: dict[tuple[str | None, str], list[str]] = {}
+    why_of: dict[str, dict[str, list[str]]] = {}
     for gap in made.gaps:
-        tests_of.setdefault((gap.lane, gap.reason), []).append(names.tests[gap.test])
-    parts = [
-        f"{some(tests)} ({f'{names[lane]}: ' if lane else ''}{missing_words(reason)})"
-        for (lane, reason), tests in tests_of.items()
-    ]
+        lanes = why_of.setdefault(gap.test, {}).setdefault(gap.reason, [])
+        lanes += [] if gap.lane is None else [names[gap.lane]]
+    tests_of: dict[str, list[str]] = {}
+    for test, reasons in why_of.items():
+        # What is so in every lane is said without them.
+        told = [
+            f"{f'{some(lanes, _LANES)}: ' if 0 < len(lanes) < len(made.lanes) else ''}{missing_words(reason)}"
+            for reason, lanes in reasons.items()
+        ]
+        tests_of.setdefault(", ".join(told), []).append(names.tests[test])
+    parts = [f"{some(tests)} ({why})" for why, tests in tests_of.items()]
     lanes_of: dict[str, list[str]] = {}
     for lane, reason in made.absent:
         lanes_of.setdefault(reason, []).append(names[lane])
-    parts += [f"{some(lanes, 'lanes')} altogether ({missing_words(why)})" for why, lanes in lanes_of.items()]
-    told = f"Not in this: {'; '.join(parts)}." if parts else ""
-    reasons = {gap.reason for gap in made.gaps} | {reason for _, reason in made.absent}
+    parts += [f"{some(lanes, _LANES)} altogether ({missing_words(why)})" for why, lanes in lanes_of.items()]
+    lacking = f"Not in this: {'; '.join(parts)}." if parts else ""
+    all_reasons = {gap.reason for gap in made.gaps} | {reason for _, reason in made.absent}
     ways = [
-        *(["decide on what waits"] if reasons & {*_DECIDE} else []),
-        *(["run what is missing"] if reasons & {*_RUN} else []),
+        *(["decide on what waits"] if all_reasons & {*_DECIDE} else []),
+        *(["run what is missing"] if all_reasons & {*_RUN} else []),
     ]
     wanted = f"{raised(' and '.join(ways))}: it can change this answer." if ways else ""
     waits = ""
-    if made.waiting and not reasons & {*_DECIDE}:
+    if made.waiting and not all_reasons & {*_DECIDE}:
         passes = "1 pass in it waits" if made.waiting == 1 else f"{made.waiting} passes in it wait"
         waits = f"{passes} for a decision."
-    return " ".join(filter(None, (told, wanted, waits)))
+    return " ".join(filter(None, (lacking, wanted, waits)))
 
 
 #: Why a cell is missing, in a word or two.

@@ -40,7 +40,8 @@ class Point:
 class KneeFound:
     """The level from which more brings clearly less than before, with its interval; `lane` is the step nearest to it.
 
-    Slopes are in fps a unit of level, before and after in the direction in which rates rise.
+    `from_step` and `to_step` are the steps around the interval: what is said and drawn, since nobody ran what lies
+    between two of them. Slopes are in fps a unit of level, before and after in the direction in which rates rise.
     """
 
     level: float
@@ -49,6 +50,8 @@ class KneeFound:
     lane: str
     before: float
     after: float
+    from_step: float
+    to_step: float
 
 
 @dataclass(frozen=True)
@@ -187,7 +190,9 @@ def _knee(fit: Fit, weights: Floats, levels: Floats, shape: str) -> KneeFound | 
     low, high = sorted((turned * knee.low, turned * knee.high))
     level = turned * knee.level
     nearest = int(np.argmin(np.abs(levels - level)))
-    return KneeFound(level, low, high, fit.name(nearest), knee.before, knee.after)
+    around = levels[levels <= low].max(initial=-math.inf), levels[levels >= high].min(initial=math.inf)
+    steps = (end if math.isinf(step) else float(step) for step, end in zip(around, (low, high), strict=True))
+    return KneeFound(level, low, high, fit.name(nearest), knee.before, knee.after, *steps)
 
 
 def _best(fit: Fit, weights: Floats, levels: Floats, watts: Floats) -> BestPerWatt | None:

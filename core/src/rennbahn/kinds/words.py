@@ -163,9 +163,10 @@ def sweep_sentence(block: SweepBlock, made: Composition, names: Naming, method: 
         return Sentence("", "Even", f" {between} in {what}, {band}", basis, claims=(claim,))
     if block.knee is not None:
         knee = block.knee
-        range_words = f"{_about(knee.low)} to {_about(knee.high)}{unit}"
+        low, high = knee.from_step, knee.to_step
+        range_words = f"{_about(low)} to {_about(high)}{unit}"
         side = "Below" if block.shape == "falling" else "Beyond"
-        told = replace(claim, says="knee", low=knee.low, high=knee.high, level=knee.level)
+        told = replace(claim, says="knee", low=low, high=high, level=knee.level)
         return Sentence(
             f"{side} about ", f"{_about(knee.level)}{unit}", f" a step brings clearly less in {what}",
             f"{level_words(method)} {range_words}, {steps}", claims=(told, claim),

@@ -1,6 +1,7 @@
 import type { ScaleLinear } from "d3-scale";
-import type { ReactNode } from "react";
-import { cut, wrap } from "../margins";
+import type { ReactNode, SVGProps } from "react";
+import type { Schemas } from "../../api/client";
+import { fitted } from "../margins";
 import type { Theme } from "../marks";
 
 /** Every picture of an answer is drawn on this ground: on a page its middle, as a file all of it. */
@@ -17,7 +18,7 @@ export interface Drawn {
 
 export interface Told {
   question: string;
-  sentence: { text: string; before: string; answer: string; after: string; basis: string };
+  sentence: Schemas["SentenceOut"];
   /** What it stands on and how it is read, at the foot. */
   foot: string;
 }
@@ -33,7 +34,17 @@ export function Frame({
   height = GROUND.bottom,
   children,
 }: Drawn & Told & { height?: number; children: ReactNode }) {
-  const lines = wrap(`${sentence.before}${sentence.answer}${sentence.after}`, 88).slice(0, 2);
+  const wide = GROUND.width - 2 * GROUND.pad;
+  const claim = fitted(
+    `${sentence.before}${sentence.answer}${sentence.after}`,
+    wide,
+    [46, 36, 30, 24, 19],
+    2,
+  );
+  // What a picture is copied with stands in it, whole.
+  const said = [sentence.but, sentence.otherwise, sentence.lacks].filter(Boolean).join(" ");
+  const beside = fitted(said, wide, [23, 20, 17, 14, 11], 1);
+  const under = fitted([sentence.basis, foot].filter(Boolean).join(" · "), wide, [21, 18, 16, 14, 12], 2);
   const top = bare ? GROUND.top - 30 : 0;
   const side = bare ? GROUND.pad - 4 : 0;
   const tall = bare ? height - top + 16 : GROUND.height;
@@ -53,27 +64,43 @@ export function Frame({
           <text x={GROUND.pad} y={62} {...text} fontSize={27} fontWeight={600} fill={theme.soft}>
             {question}
           </text>
-          {lines.map((line, i) => (
-            <text
-              key={line}
-              x={GROUND.pad}
-              y={116 + i * 50}
-              {...text}
-              fontSize={46}
-              fontWeight={750}
-              fill={theme.ink}
-            >
-              {line}
-            </text>
-          ))}
-          <text x={GROUND.pad} y={GROUND.height - 34} {...text} fontSize={21} fill={theme.mute}>
-            {cut([sentence.basis, foot].filter(Boolean).join(" · "), GROUND.width - 2 * GROUND.pad, 21)}
-          </text>
+          <Lines {...claim} y={116} style={{ ...text, fontWeight: 750, fill: theme.ink }} />
+          {said && (
+            <Lines
+              {...beside}
+              y={116 + claim.lines.length * claim.size * 1.08 - 8}
+              style={{ ...text, fontWeight: 600, fill: theme.soft }}
+            />
+          )}
+          <Lines
+            {...under}
+            y={GROUND.height - 34 - (under.lines.length - 1) * under.size * 1.08}
+            style={{ ...text, fill: theme.mute }}
+          />
         </>
       )}
       {children}
     </svg>
   );
+}
+
+/** Lines of a text from a place down. */
+function Lines({
+  lines,
+  size,
+  y,
+  style: { style, ...how },
+}: {
+  lines: string[];
+  size: number;
+  y: number;
+  style: SVGProps<SVGTextElement>;
+}) {
+  return lines.map((line, i) => (
+    <text key={line} x={GROUND.pad} y={y + i * size * 1.08} fontSize={size} style={style} {...how}>
+      {line}
+    </text>
+  ));
 }
 
 /** The axis of pictures with a row a track: lines through all rows, values beneath, what it is at its end. */

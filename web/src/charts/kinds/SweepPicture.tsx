@@ -49,9 +49,9 @@ export function SweepPicture({
       {knee && (
         <g>
           <rect
-            x={x(knee.low) - 3}
+            x={x(knee.from_step) - 3}
             y={top + 10}
-            width={x(knee.high) - x(knee.low) + 6}
+            width={x(knee.to_step) - x(knee.from_step) + 6}
             height={end - top - 10}
             fill={theme.band}
           />

@@ -6,6 +6,7 @@ import { ReaderPicture } from "../../charts/kinds/ReaderPicture";
 import { SCREEN } from "../../charts/marks";
 import { Choice } from "../../controls/Choice";
 import { DataTable } from "../../controls/DataTable";
+import { Headline } from "../../controls/Headline";
 import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
@@ -102,15 +103,9 @@ function Export({ study, found }: { study: Study; found: Found }) {
 
 function Told({ study, found }: { study: Study; found: Found }) {
   const names = namesOf(study);
-  const { before, answer, after, basis } = found.sentence;
   return (
     <>
-      <p className="max-w-5xl text-[1.5rem] leading-[1.15] font-semibold" style={{ fontStretch: "85%" }}>
-        {before}
-        <span className="answer">{answer}</span>
-        {after}
-        <span className="mt-1 block text-[1.05rem] font-medium text-soft">{basis}</span>
-      </p>
+      <Headline sentence={found.sentence} />
       {found.cheapest_words && <p className="mt-2 font-semibold">{found.cheapest_words}</p>}
       {found.money_words && <p className="mt-2 text-soft">{found.money_words}</p>}
       <div className="relative my-4 overflow-x-auto">

@@ -3,6 +3,7 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { SCREEN } from "../../charts/marks";
 import { Choice } from "../../controls/Choice";
 import { DataTable } from "../../controls/DataTable";
+import { Headline } from "../../controls/Headline";
 import { MenuLink } from "../../controls/Menu";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
@@ -12,32 +13,28 @@ import { shownOf } from "./views";
 
 type Answer = Schemas["AnswerOut"];
 
-/** The answer of a study's own kind: the sentence, its picture, what it stands on in numbers, and what holds each lane. */
-export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) {
+/** Which figure and which group of an answer are looked at, and what is shown of them. */
+function useShown(study: Study, answer: Answer) {
   const [search, set] = useAddress();
   const { front } = useFront();
   const blocks = answer[answer.kind as "ladder"] as Schemas["LadderAnswer"][];
   const figures = [...new Set(blocks.map((one) => one.figure ?? "average_fps"))];
   const groups = [...new Map(blocks.map((one) => [one.group ?? "", one.group_words]))];
-  const figure = figures.find((one) => one === search.get("figure")) ?? figures[0];
+  const figure = figures.find((one) => one === search.get("figure")) ?? figures[0] ?? "";
   const group = groups.find(([key]) => key === search.get("group"))?.[0] ?? groups[0]?.[0] ?? "";
-  const shown = shownOf(study, answer, { figure: figure ?? "average_fps", group }, front);
+  const shown = shownOf(study, answer, { figure: figure || "average_fps", group }, front);
+  return { shown, figures, groups, figure, group, set };
+}
+
+/** The answer of a study's own kind: its sentence, what it does not say in one, and its picture. */
+export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) {
+  const { shown, figures, groups, figure, group, set } = useShown(study, answer);
   if (!shown) return null;
-  const { before, answer: said, after, basis } = shown.sentence;
   return (
-    <section aria-label="Answer" className="mb-10">
-      <h1 className="max-w-5xl text-[2.25rem] leading-[1.1] font-semibold" style={{ fontStretch: "82%" }}>
-        {before}
-        <span className="answer">{said}</span>
-        {after}
-        {basis && (
-          <span className="mt-1 block text-[1.15rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
-            {basis}
-          </span>
-        )}
-      </h1>
+    <section aria-label="Answer">
+      <Headline sentence={shown.sentence} as="h1" size="first" />
       {shown.also.map((line) => (
-        <p key={line} className="mt-2 text-[1.1rem] text-soft">
+        <p key={line} className="mt-1.5 text-[1.05rem] text-soft">
           {line}
         </p>
       ))}
@@ -45,7 +42,7 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
         {figures.length > 1 && (
           <Choice
             label="Figure"
-            value={figure ?? ""}
+            value={figure}
             onChange={(one) => set({ figure: one === figures[0] ? "" : one })}
             options={figures.map((one) => ({ value: one, label: FIGURE_WORDS[one] ?? one }))}
           />
@@ -68,6 +65,16 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
       <div className="overflow-x-auto">
         <div className="min-w-[44rem]">{shown.picture({ theme: SCREEN, bare: true })}</div>
       </div>
+    </section>
+  );
+}
+
+/** The same in numbers, with what is left out of it. */
+export function KindNumbers({ study, answer }: { study: Study; answer: Answer }) {
+  const { shown } = useShown(study, answer);
+  if (!shown) return null;
+  return (
+    <section aria-label="Numbers">
       <div className="relative mt-6 overflow-x-auto">
         <DataTable {...shown.table} />
       </div>

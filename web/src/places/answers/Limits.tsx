@@ -7,6 +7,7 @@ import { type Column, type Held, LimitsPicture } from "../../charts/kinds/Limits
 import { TracksPicture } from "../../charts/kinds/TracksPicture";
 import { SCREEN } from "../../charts/marks";
 import { DataTable } from "../../controls/DataTable";
+import { Headline } from "../../controls/Headline";
 import { ErrorNotice } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
 import { fps, signedPercent } from "../../format";
@@ -229,7 +230,6 @@ function NotRun({
 }
 
 function Expected({ study, expected }: { study: Study; expected: NonNullable<Limits["expected"]> }) {
-  const { before, answer, after, basis } = expected.sentence;
   const scene = new Map(study.tests_full.map((one) => [String(one.scene_id), one]));
   const tracks = expected.scenes.map((one) => ({
     key: `${one.scene} ${one.preset}`,
@@ -255,12 +255,9 @@ function Expected({ study, expected }: { study: Study; expected: NonNullable<Lim
   return (
     <>
       <div className="flex flex-wrap items-start gap-4">
-        <p className="max-w-4xl text-[1.25rem] leading-tight font-semibold italic">
-          {before}
-          {answer}
-          {after}
-          <span className="block text-[1rem] font-medium text-soft not-italic">{basis}</span>
-        </p>
+        <div>
+          <Headline sentence={expected.sentence} size="third" />
+        </div>
         <ExportMenu label="Export the estimate" name={`${study.question} estimate`} draw={draw} />
       </div>
       <div className="relative mt-2 overflow-x-auto">

@@ -1,3 +1,4 @@
+import type { Schemas } from "../../api/client";
 import { LadderPicture, rankWords } from "../../charts/kinds/LadderPicture";
 import { figure, fixed, fps } from "../../format";
 import { Against } from "./Against";
@@ -14,21 +15,13 @@ export function ladder(asked: Asked): Shown | null {
   if (!own) return null;
   const lows = answer.ladder.find((one) => one.figure === "low_1" && one.group === own.group);
   const currency = answer.currency;
-  const dearer = own.extra_frames.flatMap((one) =>
-    one.cost_per_extra_frame == null
-      ? []
-      : [
-          `${fixed(one.cost_per_extra_frame, 2)} ${currency} from ${names.lane(one.from_lane)} to ${names.lane(one.to_lane)}`,
-        ],
-  );
+  const dearer = new Map(own.extra_frames.map((one) => [one.to_lane, one]));
   const foot = `brackets: ${answer.interval_words} · equal ranks: order not shown · line: tier`;
   return {
     sentence: own.sentence,
     also: [
       ...own.needs.map((one) => one.words),
       ...own.shorts.map((one) => one.words),
-      ...(dearer.length ? [`Each frame more costs ${dearer.join(", ")}.`] : []),
-      ...own.absent.map((id) => `${names.lane(id)}: no result in these tests.`),
       ...answer.joined.map((one) => `${one.words}.`),
     ],
     asks: (
@@ -63,6 +56,7 @@ export function ladder(asked: Asked): Shown | null {
         "fps per price",
         "fps per W",
         "Price",
+        "A frame more",
         "In front",
       ],
       rows: own.lanes.map((one) => ({
@@ -82,10 +76,21 @@ export function ladder(asked: Asked): Shown | null {
           ]
             .filter(Boolean)
             .join(", "),
+          moreWords(dearer.get(one.lane), names, currency),
           <InFront key="front" lane={one.lane} name={names.lane(one.lane)} />,
         ],
       })),
     },
     leftOut: out(asked, own.left_out),
   };
+}
+
+/** What one more fps costs, coming from the next cheaper lane. */
+function moreWords(
+  one: Schemas["AnswerExtraFrame"] | undefined,
+  names: Asked["names"],
+  currency: string,
+): string {
+  if (one?.cost_per_extra_frame == null) return "–";
+  return `${fixed(one.cost_per_extra_frame, 2)} ${currency} over ${names.lane(one.from_lane)}`;
 }

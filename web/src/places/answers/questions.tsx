@@ -41,7 +41,7 @@ export const told = (asked: Asked, sentence: Schemas["SentenceOut"], foot: strin
   foot,
 });
 
-export const out = (asked: Asked, left: readonly Schemas["AnswerLeftOut"][]) =>
+export const out = (asked: Asked, left: readonly Schemas["AnswerGap"][]) =>
   leftOutWords(asked.names, left, words().reasons);
 
 export const Lane = ({ names, id }: { names: Names; id: string }) => {

@@ -44,7 +44,7 @@ export type Names = ReturnType<typeof namesOf>;
 /** Tests without a part in an answer, each with its reason. */
 export function leftOutWords(
   names: Names,
-  left: readonly Schemas["AnswerLeftOut"][],
+  left: readonly Schemas["AnswerGap"][],
   reasons: Record<string, string>,
 ): string[] {
   return left.map((one) => {

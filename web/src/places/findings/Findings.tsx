@@ -1,43 +1,35 @@
-import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import type { Schemas } from "../../api/client";
-import { client, data } from "../../api/client";
 import { useBeside } from "../../api/doubts";
-import { type Looking, useFindings, useKindAnswer, useMay, useStudyChange } from "../../api/queries";
-import { words } from "../../api/words";
-import { fileName, savePicture } from "../../charts/export";
+import { type Looking, useFindings, useKindAnswer } from "../../api/queries";
 import { LevelChart } from "../../charts/LevelChart";
-import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture";
-import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
-import { Button } from "../../controls/Button";
-import { Choice } from "../../controls/Choice";
-import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
+import { Headline } from "../../controls/Headline";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
-import { Select } from "../../controls/Select";
 import { useTitle } from "../../controls/useTitle";
-import { count, percent } from "../../format";
-import type { Choosing, Study } from "../../model/study";
+import { besideText } from "../../model/sentences";
+import type { Study } from "../../model/study";
 import { ForWhom } from "../answers/ForWhom";
 import { LeaveOlderOut } from "../answers/JoinOlder";
-import { KindAnswer } from "../answers/KindAnswer";
+import { KindAnswer, KindNumbers } from "../answers/KindAnswer";
 import { useFront } from "../answers/LanesInFront";
 import { LimitsSection } from "../answers/Limits";
-import { MethodDialog } from "../new-study/MethodDialog";
 import { AgainstAnother } from "./Against";
+import { Bar } from "./Bar";
 import { AllLanes, ByGroup } from "./BriefTables";
+import { Groups, Pair } from "./ChosenPair";
+import { type Door, Doors, useDoor } from "./Doors";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
 import { InParts } from "./InParts";
 import { MarginTable } from "./MarginTable";
 import { SuitePanel } from "./SuitePanel";
 
-type SuiteOut = Schemas["SuiteOut"];
-
+/** The answer to a study's question with its picture; all else is a door away. */
 export function Findings({ study }: { study: Study }) {
   const [looking, look] = useLooking(study);
   const { data: findings, error } = useFindings(study.id, looking);
   const { data: beside } = useBeside(study.id, looking);
   const [search] = useSearchParams();
   const { shown } = useFront();
+  const [, openDoor] = useDoor();
   const own = study.kind !== "a_b";
   const { data: answer, error: trouble } = useKindAnswer(
     study.id,
@@ -52,7 +44,10 @@ export function Findings({ study }: { study: Study }) {
   const leading = averageLeads ? findings.average : findings.low_1;
   const second = averageLeads ? findings.low_1 : findings.average;
   const choice = { study, findings, look };
-  if (!leading.tests && !second.tests) {
+  const nothing = !leading.tests && !second.tests;
+  // A study of another kind answers its own question, and one lane over another is a door away.
+  const first = answer?.sentence && !answer.sentence.text.includes("nothing to tell yet") ? answer : null;
+  if (nothing && !first) {
     return (
       <Empty title="No finding yet.">
         <p>{leading.sentence.text}</p>
@@ -69,54 +64,130 @@ export function Findings({ study }: { study: Study }) {
       </Empty>
     );
   }
-  // A study of another kind answers its own question first, and one lane over another stands below.
-  const first = answer?.sentence ? answer : null;
-  const Heading = first ? "h2" : "h1";
+  const flips = leading.depends_on_method || second.depends_on_method;
+  const out = findings.rejected.length + findings.missing.length + (beside?.odd.length ?? 0);
+  const chosen = (
+    <>
+      <Pair {...choice} />
+      <Groups {...choice} />
+    </>
+  );
+  const pair = (
+    <>
+      <Headline sentence={leading.sentence} as={first ? "h2" : "h1"} size={first ? "second" : "first"} />
+      <p className="mt-2 text-[1.1rem] text-soft">{besideText(second.sentence, leading.sentence)}</p>
+    </>
+  );
+  const doors: (Door | false)[] = [
+    first !== null && {
+      key: "1",
+      id: "numbers",
+      name: "Numbers",
+      show: () => <KindNumbers study={study} answer={first} />,
+    },
+    first !== null && {
+      key: "2",
+      id: "pair",
+      name: "Two lanes",
+      show: () => (
+        <section aria-label="One lane over another" className="mt-6">
+          {pair}
+          <div className="my-4 flex flex-wrap items-center gap-x-6 gap-y-2">{chosen}</div>
+          <MarginTable study={study} findings={findings} looking={looking} />
+          <AllLanes {...choice} />
+        </section>
+      ),
+    },
+    {
+      key: "3",
+      id: "readers",
+      name: "For whom",
+      show: () => <ForWhom study={study} looking={looking} />,
+    },
+    {
+      key: "4",
+      id: "parts",
+      name: "Groups and sets",
+      show: () => (
+        <>
+          <ByGroup {...choice} />
+          <InParts study={study} findings={findings} looking={looking} />
+        </>
+      ),
+    },
+    {
+      key: "5",
+      id: "limits",
+      name: "Limits",
+      show: () => <LimitsSection study={study} looking={looking} />,
+    },
+    {
+      key: "6",
+      id: "method",
+      name: "Method and agreement",
+      line: flips && "the verdict depends on it",
+      show: () => (
+        <div className="mt-6 grid gap-10 lg:grid-cols-2">
+          {[averageLeads, !averageLeads].map((average) => (
+            <SuitePanel
+              key={String(average)}
+              study={study}
+              looking={looking}
+              findings={findings}
+              suite={average ? findings.average : findings.low_1}
+              title={average ? "Average fps" : "1% low"}
+            />
+          ))}
+        </div>
+      ),
+    },
+    {
+      key: "7",
+      id: "levels",
+      name: "Levels",
+      show: () => (
+        <section className="mt-6">
+          <h2 className="mb-3 text-xl font-bold">Levels</h2>
+          <LevelChart findings={findings} lanes={study.lanes_full.filter((lane) => shown(lane.id))} />
+        </section>
+      ),
+    },
+    {
+      key: "8",
+      id: "beside",
+      name: "Beside another study",
+      show: () => <AgainstAnother study={study} looking={looking} />,
+    },
+    out > 0 && {
+      key: "9",
+      id: "out",
+      name: "What does not count",
+      line: String(out),
+      show: () => (
+        <>
+          <OddButReal study={study} beside={beside} />
+          <NotCounted study={study} findings={findings} beside={beside} />
+        </>
+      ),
+    },
+  ];
   return (
     <>
       <ErrorNotice error={trouble} />
       {trouble && search.get("joined") && <LeaveOlderOut />}
-      {first && <KindAnswer study={study} answer={first} />}
-      <section aria-label={first ? "One lane over another" : "Answer"} className="mb-5">
-        <Heading
-          className={`max-w-5xl leading-[1.1] font-semibold ${first ? "mt-10 text-[1.6rem]" : "text-[2.25rem]"}`}
-          style={{ fontStretch: "82%" }}
-        >
-          <Answer suite={leading} />
-        </Heading>
-        <p className="mt-2 text-[1.1rem] text-soft">{second.sentence.text}</p>
-        {leading.no_numbers && <p className="mt-2 text-[1.1rem] font-semibold">{leading.no_numbers}</p>}
-      </section>
-      <Stale findings={findings} />
-      <BenchSays findings={findings} />
-      <Shifts study={study} beside={beside} />
-      <Caveats study={study} findings={findings} />
-      <Bar {...choice} />
-      <MarginTable study={study} findings={findings} looking={looking} />
-      <ForWhom study={study} looking={looking} />
-      <ByGroup {...choice} />
-      <InParts study={study} findings={findings} looking={looking} />
-      <LimitsSection study={study} looking={looking} />
-      <AllLanes {...choice} />
-      <div className="mt-10 grid gap-10 lg:grid-cols-2">
-        {[averageLeads, !averageLeads].map((average) => (
-          <SuitePanel
-            key={String(average)}
-            study={study}
-            looking={looking}
-            findings={findings}
-            suite={average ? findings.average : findings.low_1}
-            title={average ? "Average fps" : "1% low"}
-          />
-        ))}
+      {first ? <KindAnswer study={study} answer={first} /> : <section aria-label="Answer">{pair}</section>}
+      <div className="mt-5">
+        <Stale findings={findings} />
+        <BenchSays findings={findings} />
+        <Shifts study={study} beside={beside} />
+        <Caveats study={study} findings={findings} />
+        <Bar study={study} findings={findings} openMethod={() => openDoor("method")}>
+          {!first && chosen}
+        </Bar>
+        {!first && <MarginTable study={study} findings={findings} looking={looking} />}
+        {!first && <AllLanes {...choice} />}
       </div>
-      <section className="mt-10">
-        <h2 className="mb-3 text-xl font-bold">Levels</h2>
-        <LevelChart findings={findings} lanes={study.lanes_full.filter((lane) => shown(lane.id))} />
-      </section>
-      <AgainstAnother study={study} looking={looking} />
-      <OddButReal study={study} beside={beside} />
-      <NotCounted study={study} findings={findings} beside={beside} />
+      <Doors doors={doors.filter((one) => one !== false)} />
     </>
   );
 }
@@ -144,197 +215,4 @@ function useLooking(study: Study): [Looking, (part: Looking) => void] {
       return next;
     });
   return [looking, look];
-}
-
-/** Which group of tests is looked at; a suite never mixes two. */
-function Groups({ findings, look }: Choosing) {
-  if (findings.groups.length < 2) return null;
-  return (
-    <div className="flex items-center gap-2">
-      <span className="label">Tests</span>
-      <Select
-        label="Group of tests"
-        className="w-60!"
-        value={findings.group}
-        onChange={(group) => look({ group })}
-        options={findings.groups.map((one) => ({
-          value: one.key,
-          label: `${one.words}, ${count(one.games, "game")}`,
-        }))}
-      />
-    </div>
-  );
-}
-
-/** The sentence: what answers set off, what it stands on smaller beneath. */
-function Answer({ suite }: { suite: SuiteOut }) {
-  const { before, answer, after, basis } = suite.sentence;
-  return (
-    <>
-      {before}
-      {answer && <span className="answer">{answer}</span>}
-      {after}
-      {basis && (
-        <>
-          <span className="sr-only"> (</span>
-          <span className="mt-1 block text-[1.15rem] font-medium text-soft" style={{ fontStretch: "90%" }}>
-            {basis}
-          </span>
-          <span className="sr-only">).</span>
-        </>
-      )}
-    </>
-  );
-}
-
-function Bar({ study, findings, look }: Choosing) {
-  const lead = useMay("lead");
-  const [method, setMethod] = useState(false);
-  const [error, setError] = useState<unknown>(null);
-  const finish = useStudyChange(study.id, (verb: "finish" | "reopen") =>
-    data(client.POST(`/api/studies/{study_id}/${verb}`, { params: { path: { study_id: study.id } } })),
-  );
-  const name = `${fileName(study.question)}-findings`;
-  const exportAs = async (kind: "svg" | 1 | 2, theme: Theme) => {
-    setError(null);
-    try {
-      const pages = picturePages(findings);
-      for (let page = 0; page < pages; page++) {
-        await savePicture(
-          (style) => <MarginPicture findings={findings} theme={theme} style={style} page={page} />,
-          pages > 1 ? `${name}-${page + 1}-of-${pages}` : name,
-          kind,
-          PICTURE,
-        );
-      }
-    } catch (problem) {
-      setError(problem);
-    }
-  };
-  const looked = `baseline=${findings.baseline.id}&other=${findings.other.id}&group=${encodeURIComponent(findings.group)}`;
-  const flips = [findings.average, findings.low_1].filter((suite) => suite.depends_on_method);
-  return (
-    <div className="mb-4">
-      <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
-        <Pair study={study} findings={findings} look={look} />
-        <Groups study={study} findings={findings} look={look} />
-        <p className="text-[0.92rem] text-soft">
-          <span className="label">Method</span> {words().schools[findings.method.suite_school]} over tests ·{" "}
-          {words().schools[findings.method.low_school]} lows · even within{" "}
-          {percent(findings.method.equal_band)}%{" "}
-          <button
-            type="button"
-            className="cursor-pointer underline underline-offset-3"
-            onClick={() => setMethod(true)}
-          >
-            {lead && study.state === "open" ? "change" : "read more"}
-          </button>
-        </p>
-        {flips.length > 0 && (
-          <a
-            href={`#agreement-${flips[0]?.figure}`}
-            className="plain rounded-[3px] border border-accent bg-mark/50 px-2 py-0.5 text-[0.88rem] font-bold text-ink"
-          >
-            Depends on the method:{" "}
-            {flips.map((suite) => (suite === findings.average ? "average" : "1% low")).join(" and ")}
-          </a>
-        )}
-        <div className="no-print ml-auto flex items-center gap-2">
-          <Menu label="Export">
-            <MenuAction onSelect={() => exportAs("svg", LIGHT_PICTURE)}>Chart as SVG</MenuAction>
-            <MenuAction onSelect={() => exportAs(1, LIGHT_PICTURE)}>Chart as PNG, 1920 × 1080</MenuAction>
-            <MenuAction onSelect={() => exportAs(2, LIGHT_PICTURE)}>Chart as PNG, 3840 × 2160</MenuAction>
-            <MenuAction onSelect={() => exportAs(1, DARK_PICTURE)}>Chart as PNG, dark</MenuAction>
-            <MenuLink href={`/api/studies/${study.id}/findings.csv?${looked}`}>Table as CSV</MenuLink>
-            <MenuLink href={`/api/studies/${study.id}/findings.ods?${looked}`}>
-              Table as OpenDocument
-            </MenuLink>
-          </Menu>
-          {lead && (
-            <Button
-              kind={study.state === "open" ? "main" : "plain"}
-              disabled={finish.isPending}
-              onClick={() => finish.mutate(study.state === "open" ? "finish" : "reopen")}
-            >
-              {study.state === "open" ? "Finish study" : "Open again"}
-            </Button>
-          )}
-        </div>
-      </div>
-      {(error || finish.error) && (
-        <div className="mt-3">
-          <ErrorNotice error={error ?? finish.error} />
-        </div>
-      )}
-      <MethodDialog study={study} open={method} onOpenChange={setMethod} />
-    </div>
-  );
-}
-
-/** Which lane is held against which: of two a choice of the baseline, of more a choice of both. */
-function Pair(choice: Choosing) {
-  return (
-    <div className="flex flex-wrap items-center gap-2">
-      <ChosenPair {...choice} />
-      <KeepBaseline {...choice} />
-    </div>
-  );
-}
-
-/** Another baseline than the study's own may become it. */
-function KeepBaseline({ study, findings }: Choosing) {
-  const may = useMay("lead") && study.state === "open";
-  const keep = useStudyChange(study.id, (lane: number) =>
-    data(
-      client.PUT("/api/studies/{study_id}/baseline/{lane_id}", {
-        params: { path: { study_id: study.id, lane_id: lane } },
-      }),
-    ),
-  );
-  const own = study.lanes_full.find((lane) => lane.baseline)?.id;
-  if (!may || own === findings.baseline.id) return null;
-  return (
-    <>
-      <Button disabled={keep.isPending} onClick={() => keep.mutate(findings.baseline.id)}>
-        Make it the study’s baseline
-      </Button>
-      <ErrorNotice error={keep.error} />
-    </>
-  );
-}
-
-function ChosenPair({ study, findings, look }: Choosing) {
-  const options = study.lanes_full.map((lane) => ({ value: String(lane.id), label: lane.name }));
-  if (options.length === 2) {
-    return (
-      <div className="flex items-center gap-2">
-        <span className="label">Baseline</span>
-        <Choice
-          label="Baseline"
-          value={String(findings.baseline.id)}
-          onChange={(lane) => look({ baseline: Number(lane) })}
-          options={options}
-        />
-      </div>
-    );
-  }
-  return (
-    <div className="flex flex-wrap items-center gap-2">
-      <Select
-        label="Lane"
-        className="w-48!"
-        value={String(findings.other.id)}
-        onChange={(lane) => look({ baseline: findings.baseline.id, other: Number(lane) })}
-        options={options.filter((one) => one.value !== String(findings.baseline.id))}
-      />
-      <span className="label">over</span>
-      <Select
-        label="Baseline"
-        className="w-48!"
-        value={String(findings.baseline.id)}
-        onChange={(lane) => look({ baseline: Number(lane) })}
-        options={options}
-      />
-    </div>
-  );
 }

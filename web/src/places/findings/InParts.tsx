@@ -43,7 +43,7 @@ export function InParts({
 }
 
 function Sets({ study, findings, parts }: { study: Study; findings: Findings; parts: Parts }) {
-  const sets = parts.parts.filter((one) => one.average.tests || one.low_1.tests);
+  const sets = parts.parts;
   if (!sets.length) return null;
   const leads = findings.method.leading === "average_fps" ? "average" : "low_1";
   const band = findings.method.equal_band;

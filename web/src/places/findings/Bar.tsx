@@ -1,0 +1,110 @@
+import { type ReactNode, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { client, data } from "../../api/client";
+import { useMay, useStudyChange } from "../../api/queries";
+import { words } from "../../api/words";
+import { fileName, savePicture } from "../../charts/export";
+import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture";
+import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
+import { Button } from "../../controls/Button";
+import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
+import { ErrorNotice } from "../../controls/Notice";
+import { percent } from "../../format";
+import type { Study } from "../../model/study";
+import { MethodDialog } from "../new-study/MethodDialog";
+
+/** By which method findings are told, and what can be done with them; `children` say what is looked at. */
+export function Bar({
+  study,
+  findings,
+  openMethod,
+  children,
+}: {
+  study: Study;
+  findings: Schemas["FindingsOut"];
+  /** Show what every other way of computing it says. */
+  openMethod: () => void;
+  children?: ReactNode;
+}) {
+  const lead = useMay("lead");
+  const [method, setMethod] = useState(false);
+  const [error, setError] = useState<unknown>(null);
+  const finish = useStudyChange(study.id, (verb: "finish" | "reopen") =>
+    data(client.POST(`/api/studies/{study_id}/${verb}`, { params: { path: { study_id: study.id } } })),
+  );
+  const name = `${fileName(study.question)}-findings`;
+  const exportAs = async (kind: "svg" | 1 | 2, theme: Theme) => {
+    setError(null);
+    try {
+      const pages = picturePages(findings);
+      for (let page = 0; page < pages; page++) {
+        await savePicture(
+          (style) => <MarginPicture findings={findings} theme={theme} style={style} page={page} />,
+          pages > 1 ? `${name}-${page + 1}-of-${pages}` : name,
+          kind,
+          PICTURE,
+        );
+      }
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  const looked = `baseline=${findings.baseline.id}&other=${findings.other.id}&group=${encodeURIComponent(findings.group)}`;
+  const flips = [findings.average, findings.low_1].filter((suite) => suite.depends_on_method);
+  return (
+    <div className="mb-4">
+      <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
+        {children}
+        <p className="text-[0.92rem] text-soft">
+          <span className="label">Method</span> {words().schools[findings.method.suite_school]} over tests ·{" "}
+          {words().schools[findings.method.low_school]} lows · even within{" "}
+          {percent(findings.method.equal_band)}%{" "}
+          <button
+            type="button"
+            className="cursor-pointer underline underline-offset-3"
+            onClick={() => setMethod(true)}
+          >
+            {lead && study.state === "open" ? "change" : "read more"}
+          </button>
+        </p>
+        {flips.length > 0 && (
+          <button
+            type="button"
+            onClick={openMethod}
+            className="cursor-pointer rounded-[3px] border border-accent bg-mark/50 px-2 py-0.5 text-[0.88rem] font-bold text-ink"
+          >
+            Depends on the method:{" "}
+            {flips.map((suite) => (suite === findings.average ? "average" : "1% low")).join(" and ")}
+          </button>
+        )}
+        <div className="no-print ml-auto flex items-center gap-2">
+          <Menu label="Export">
+            <MenuAction onSelect={() => exportAs("svg", LIGHT_PICTURE)}>Chart as SVG</MenuAction>
+            <MenuAction onSelect={() => exportAs(1, LIGHT_PICTURE)}>Chart as PNG, 1920 × 1080</MenuAction>
+            <MenuAction onSelect={() => exportAs(2, LIGHT_PICTURE)}>Chart as PNG, 3840 × 2160</MenuAction>
+            <MenuAction onSelect={() => exportAs(1, DARK_PICTURE)}>Chart as PNG, dark</MenuAction>
+            <MenuLink href={`/api/studies/${study.id}/findings.csv?${looked}`}>Table as CSV</MenuLink>
+            <MenuLink href={`/api/studies/${study.id}/findings.ods?${looked}`}>
+              Table as OpenDocument
+            </MenuLink>
+          </Menu>
+          {lead && (
+            <Button
+              kind={study.state === "open" ? "main" : "plain"}
+              disabled={finish.isPending}
+              onClick={() => finish.mutate(study.state === "open" ? "finish" : "reopen")}
+            >
+              {study.state === "open" ? "Finish study" : "Open again"}
+            </Button>
+          )}
+        </div>
+      </div>
+      {(error || finish.error) && (
+        <div className="mt-3">
+          <ErrorNotice error={error ?? finish.error} />
+        </div>
+      )}
+      <MethodDialog study={study} open={method} onOpenChange={setMethod} />
+    </div>
+  );
+}
