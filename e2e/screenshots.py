@@ -23,9 +23,16 @@ PLACE = REPOSITORY / "docs" / "screenshots"
 #: Name, way from the desk, what shows that it is there, what to bring into view.
 VIEWS = [
     ("desk", [], "planned to be done", None),
-    ("findings", [FANS], "Levels", None),
+    ("findings", [FANS], "Beside another study", None),
+    ("findings-method", [FANS, "door method"], "Agreement".upper(), "nav[aria-label='Parts of the findings']"),
     ("answer-sweep", ["Where does more power stop paying?", "Findings"], "Most for its power", None),
-    ("answer-ladder", ["Which of five cards suits a shared flat?", "Findings"], "What holds the rate", None),
+    ("answer-ladder", ["Which of five cards suits a shared flat?", "Findings"], "Beside another study", None),
+    (
+        "answer-ladder-numbers",
+        ["Which of five cards suits a shared flat?", "Findings", "door numbers"],
+        "A frame more".upper(),
+        "nav[aria-label='Parts of the findings']",
+    ),
     ("passes", [STICKS, "Passes"], "off siblings", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
@@ -37,7 +44,7 @@ VIEWS = [
     ("bench", ["Bench"], "Copy, one thing changed", None),
     (
         "for-whom",
-        ["Which of five cards suits a shared flat?", "Findings", "A student in a shared flat"],
+        ["Which of five cards suits a shared flat?", "Findings", "door readers", "A student in a shared flat"],
         "Prices:",
         "section[aria-label='For whom']",
     ),

@@ -8,6 +8,7 @@ import pytest
 from browser import Page, set_size
 from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
+from ways import DOORS, open_door
 
 AXE = (Path(__file__).parent.parent / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
 FANS = "Does the quiet fan profile cost frames?"
@@ -27,15 +28,25 @@ PLACES = {
     "checks": ([STICKS, "Passes", "Checks"], "Each asks one question"),
     "passes of a test": ([FANS, "Passes", "Moss Republic"], "Distribution"),
     "passes of a doubted test": ([STICKS, "Passes", "Moss Republic"], "where its siblings ran"),
-    "findings": ([FANS], "Levels"),
-    "a ladder's answer": (["Which of five cards suits a shared flat?", "Findings"], "What holds the rate"),
-    "a sweep's answer": (["Where does more power stop paying?", "Findings"], "Most for its power"),
-    "a grid's answer": (["Does a second stick matter more with more power?", "Findings"], "What holds the rate"),
-    "a scaling's answer": (["What does each preset cost a living-room computer?", "Findings"], "back again gains"),
-    "a budget's answer": (["Which preset holds a headset at 90?", "Findings"], "What holds the rate"),
-    "several cards' answer": (["Is a second card worth its slot?", "Findings"], "What holds the rate"),
-    "a proxy check's answer": (["Do the built-in benchmarks keep the ratios of play?", "Findings"], "For whom?"),
-    "for a reader": ([FANS, "A family on the couch"], "A family on the couch: it does not matter"),
+    "findings": ([FANS], "Beside another study"),
+    **{f"findings: {door}": ([FANS, f"door {door}"], "Beside another study") for door in DOORS if DOORS[door] > "2"},
+    "a ladder's answer": (
+        ["Which of five cards suits a shared flat?", "Findings", "door numbers"],
+        "A frame more".upper(),
+    ),
+    "a sweep's answer": (["Where does more power stop paying?", "Findings", "door pair"], "Every lane over"),
+    "a grid's answer": (["Does a second stick matter more with more power?", "Findings", "door numbers"], "All tests"),
+    "a scaling's answer": (
+        ["What does each preset cost a living-room computer?", "Findings", "door numbers"],
+        "back again gains",
+    ),
+    "a budget's answer": (["Which preset holds a headset at 90?", "Findings"], "Beside another study"),
+    "several cards' answer": (["Is a second card worth its slot?", "Findings"], "Beside another study"),
+    "a proxy check's answer": (
+        ["Do the built-in benchmarks keep the ratios of play?", "Findings"],
+        "Beside another study",
+    ),
+    "for a reader": ([FANS, "door readers", "A family on the couch"], "A family on the couch: it does not matter"),
     "readers": (["Readers"], "Quick hands"),
     "new study of several cards": (["New study", "Several cards"], "How many of the setup"),
     "record": ([FANS, "Record"], "Setups as used"),
@@ -93,7 +104,10 @@ def go(page: Page, name: str) -> None:
     way, sign = PLACES[name]
     page.open("/")
     for step in way:
-        page.click(step)
+        if step.startswith("door "):
+            open_door(page, step.removeprefix("door "))
+        else:
+            page.click(step)
     page.see(sign)
 
 
