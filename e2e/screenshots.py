@@ -11,6 +11,7 @@ from browser import Page, start_chromium
 from scratch import PASSWORD, REPOSITORY
 from selenium.webdriver.common.keys import Keys
 from serving import serving
+from ways import open_door
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
@@ -86,7 +87,10 @@ def main() -> int:
 def _go(page: Page, way: list[str], sign: str) -> None:
     page.open("/")
     for step in way:
-        page.click(step)
+        if step.startswith("door "):
+            open_door(page, step.removeprefix("door "))
+        else:
+            page.click(step)
     page.see(sign)
 
 

@@ -259,6 +259,23 @@ def test_a_step_counts_where_the_steps_have_it_and_says_so_once() -> None:
     assert (block["tests"], block["left_out"]) == (2, [])
 
 
+def test_steps_stay_within_a_resolution_and_modes_are_held_against_native() -> None:
+    lanes = [
+        {"id": "native", "step": 1, "chain": "2160"}, {"id": "other", "step": 2, "chain": "1440"},
+        {"id": "quality", "step": 3, "chain": "2160", "mode_of": "native"},
+        {"id": "low", "step": 4, "chain": "1440"},
+    ]  # fmt: skip
+    rates = {"native": 50.0, "other": 90.0, "quality": 64.0, "low": 120.0}
+    tests = [{"id": "t", "scene": "s"}, {"id": "u", "scene": "v"}]
+    block = answered(study("scaling", lanes, tests, lambda lane, _: rates[lane["id"]], noise=0.002))["scaling"]
+    assert [(one["from"], one["to"]) for one in block["suite"]] == [("native", "quality"), ("other", "low")]
+    (mode,) = block["modes"]
+    assert (mode["from"], mode["to"], mode["verdict"]) == ("native", "quality", "ahead")
+    assert mode["margin_down"] == pytest.approx(0.28, abs=0.01)
+    assert mode["words"].startswith("Quality against native, the same size put out: 28.")
+    assert mode["words"].endswith(" ms less a frame")
+
+
 def test_a_budget_of_many_cells_is_answered_in_time_that_grows_with_them() -> None:
     lanes = [{"id": f"l{n}"} for n in range(20)]
     tests = [{"id": f"t{n}", "scene": f"s{n}"} for n in range(60)]

@@ -13,12 +13,13 @@ from rennbahn import comparing
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.facts import LaneFacts
 from rennbahn.comparing.model import AVERAGE
+from rennbahn.comparing.sentences import Naming
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.reader_words import cheapest_words, lane_words, reader_sentence, test_words
 from rennbahn.kinds.readers import ForReader, Reader, for_reader
 from rennbahn.worth import break_even_years, ownership, together_dba
 
-NAMES = {"a": "Quiet", "b": "Loud"}
+NAMES = Naming({"a": "Quiet", "b": "Loud"}, {}, {})
 COUCH = Reader("the couch", 60.0, variable=False, floor_fps=40.0, price_per_kwh=0.4, currency="EUR", budget=300.0)
 
 
@@ -47,7 +48,7 @@ def sheet_of(
     return Sheet(
         comparing.Study(
             name="Quiet or loud?", method=comparing.Method(), compare=(), passes=tuple(passes),
-            lanes=tuple(comparing.Lane(x, NAMES.get(x, x), (facts or {}).get(x, LaneFacts())) for x in rates),
+            lanes=tuple(comparing.Lane(x, NAMES.lanes.get(x, x), (facts or {}).get(x, LaneFacts())) for x in rates),
             scenes=tuple(comparing.Scene(f"s{t}", f"Game {t}", "yard") for t in range(count)),
             tests=tuple(comparing.Test(f"t{t}", f"s{t}", "usual") for t in range(count)),
         )
@@ -131,7 +132,7 @@ def test_price_and_power_are_held_against_the_baseline() -> None:
         "beyond the budget of 300 EUR; 25 EUR less than Quiet over 4 years of use; makes up for its price after "
         "3.4 years"
     )
-    assert cheapest_words(found, NAMES).startswith("Cheapest within 300 EUR that holds 40 fps on average in every")
+    assert cheapest_words(found, NAMES).startswith("Cheapest within 300 EUR that holds 40 fps on average over the")
 
 
 def test_prices_in_another_currency_are_never_summed() -> None:
@@ -142,10 +143,35 @@ def test_prices_in_another_currency_are_never_summed() -> None:
     assert cheapest_words(found, NAMES) == ""
 
 
+@pytest.mark.parametrize(
+    ("rates", "sentence"),
+    [
+        (
+            {"a": [50.0, 60.0], "b": [70.0, 80.0], "c": [30.0, 30.0]},
+            "the couch: Quiet is the cheapest within 300 EUR that holds 40 fps on average over the tests, 1 below it (",
+        ),
+        ({"a": [20.0], "b": [80.0], "c": [20.0]}, "the couch: no lane within 300 EUR holds 40 fps on average over the"),
+        (
+            {"a": [50.0, None], "b": [70.0, 80.0], "c": [50.0, 50.0]},
+            "the couch: 2 of 2 lanes hold 40 fps on average over the tests: Quiet and Slow (",
+        ),
+    ],
+)
+def test_a_ladder_is_told_of_all_lanes_that_the_reader_can_pay(
+    rates: Mapping[str, Sequence[float | None]], sentence: str
+) -> None:
+    names = Naming({"a": "Quiet", "b": "Loud", "c": "Slow"}, {}, {})
+    facts = {"a": LaneFacts(price=200.0), "b": LaneFacts(price=350.0), "c": LaneFacts(price=250.0)}
+    found = for_reader(sheet_of(rates, facts), COUCH, ("a", "b"))
+    text = reader_sentence(found, names, of_all=True).text
+    assert text.startswith(sentence), text
+    assert "Loud" not in text, "beyond the purse"
+
+
 def test_a_floor_that_nobody_surely_holds_is_said() -> None:
     facts = {"a": LaneFacts(price=200.0), "b": LaneFacts(price=350.0)}
     found = told({"a": [30.0], "b": [40.0]}, facts=facts)
-    assert cheapest_words(found, NAMES) == ("No lane surely holds 40 fps on average in every test within 300 EUR.")
+    assert cheapest_words(found, NAMES) == ("No lane surely holds 40 fps on average over the tests within 300 EUR.")
 
 
 def test_what_owning_comes_to() -> None:

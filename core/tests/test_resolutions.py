@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from rennbahn.comparing.resolutions import Drawing, inside_pixels, native_of, pixels_of
+from rennbahn.comparing.resolutions import Drawing, chain_of, inside_pixels, native_at_output_of, native_of, pixels_of
 
 UHD, QHD = "3840 × 2160", "2560x1440"
 
@@ -37,3 +37,8 @@ def test_the_native_lane_draws_as_much_with_all_else_alike() -> None:
     assert native_of(6, told) is None, "a native lane has none"
     assert native_of(3, told) is None
     assert native_of(4, told) is None, "nobody drew as few pixels natively"
+    assert native_at_output_of(0, told) == 6, "the native lane of the same output"
+    assert native_at_output_of(4, told) == 5
+    assert native_at_output_of(6, told) is None
+    assert [chain_of(one) for one in told[:4]] == ["3840 x 2160", "2560 x 1440", "2560 x 1440", ""]
+    assert chain_of(Drawing("Full  HD")) == "full hd"

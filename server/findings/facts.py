@@ -8,7 +8,7 @@ from dataclasses import fields, replace
 from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, TestFacts
-from rennbahn.comparing.resolutions import Drawing, native_of, pixels_of
+from rennbahn.comparing.resolutions import Drawing, chain_of, native_at_output_of, native_of, pixels_of
 from rennbahn.worth.lanes import Owned, noise_dba, own_parts, prices, weight_g
 from scenes.models import Condition
 from studies.models import Lane, Study, StudyKind, Test
@@ -47,9 +47,12 @@ def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Own
         return replace(facts, rival=facts.level is None)
     if study.kind == StudyKind.SCALING:
         lanes = list(study.lanes.all())
-        native = native_of([one.pk for one in lanes].index(lane.pk), [_drawing(one.condition) for one in lanes])
+        at, drawn = [one.pk for one in lanes].index(lane.pk), [_drawing(one.condition) for one in lanes]
+        inside, outside = (None if one is None else str(lanes[one].pk) for one in (
+            native_of(at, drawn), native_at_output_of(at, drawn),
+        ))  # fmt: skip
         return replace(
-            facts, step=float(lane.position), upscaled_from=None if native is None else str(lanes[native].pk)
+            facts, step=float(lane.position), chain=chain_of(drawn[at]), upscaled_from=inside, mode_of=outside
         )
     if study.kind == StudyKind.SEVERAL:
         return replace(facts, cards=sum(part.kind == "card" for part in _parts(lane)))
@@ -113,5 +116,5 @@ def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...
 
 
 def aims_of(study: Study, targets: Sequence[float]) -> Aims:
-    """What a study is asked for: the rates wanted, else its own target."""
-    return Aims(targets=tuple(targets) or (study.target_hz,))
+    """What a study is asked for: the rates wanted, else its own target, and what holding one means."""
+    return Aims(targets=tuple(targets) or (study.target_hz,), may_miss=study.may_miss)

@@ -6,10 +6,14 @@ from dataclasses import replace
 from typing import Any
 
 from readers.queries import one_reader, told
-from rennbahn.comparing.sentences import Naming
+from rennbahn.comparing.cells import Sheet
+from rennbahn.comparing.composition import composition_of
+from rennbahn.comparing.model import AVERAGE, low_figure
+from rennbahn.comparing.sentences import Naming, Sentence, lacks_words
 from rennbahn.kinds.answer import sentence_parts
+from rennbahn.kinds.fit import group_tests
 from rennbahn.kinds.reader_words import cheapest_words, lane_words, reader_sentence, test_words
-from rennbahn.kinds.readers import Reader, for_reader
+from rennbahn.kinds.readers import ForReader, Reader, for_reader
 from rennbahn.plain import plain
 from studies.models import Lane
 
@@ -34,18 +38,27 @@ def _worth(laid: Answer, reader: Reader) -> dict[str, Any]:
     # Whoever has said no money of their own is told prices in the currency that they are in.
     reader = reader if reader.currency else replace(reader, currency=currency)
     found = for_reader(sheet, reader, laid.pair, laid.group, priced=priced)
-    names = Naming.of(sheet.study).lanes
+    names = Naming.of(sheet.study)
     data: dict[str, Any] = plain(found)
     for one, plainly in zip(found.tests, data["tests"], strict=True):
         plainly["words"] = test_words(one, found, names)
     for lane, plainly in zip(found.lanes, data["lanes"], strict=True):
         plainly["words"] = lane_words(lane, found, names)
     return data | {
-        "sentence": sentence_parts(reader_sentence(found, names)),
+        "sentence": sentence_parts(_sentence(found, names, sheet)),
         "cheapest_words": cheapest_words(found, names),
         "money_words": _foreign_words(currency, reader.currency) if foreign else "",
         "prices": _prices(laid.lanes),
     }
+
+
+def _sentence(found: ForReader, names: Naming, sheet: Sheet) -> Sentence:
+    """What it is to the reader, with what is not in it."""
+    of_all = sheet.study.kind == "ladder"
+    lanes = range(len(sheet.study.lanes)) if of_all else [sheet.lane_at[found.a], sheet.lane_at[found.b]]
+    figure = AVERAGE if found.figure == AVERAGE else low_figure("1", sheet.study.method.low_school)
+    made = composition_of(sheet, figure, lanes, group_tests(sheet, found.group))
+    return replace(reader_sentence(found, names, of_all=of_all), lacks=lacks_words(made, names))
 
 
 def _foreign_words(currency: str, own: str) -> str:

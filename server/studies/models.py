@@ -90,6 +90,8 @@ class Study(models.Model):
     #: What a person states has a reason.
     between = models.FloatField(default=USUAL_BETWEEN, null=True, blank=True)
     between_why = models.CharField(max_length=300, blank=True)
+    #: What holding a rate means: on average over the tests where nothing is said, else in all of them but so many.
+    may_miss = models.PositiveSmallIntegerField(null=True, blank=True)
 
     objects = StandingStudies()
     with_removed = models.Manager["Study"]()

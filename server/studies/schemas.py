@@ -16,6 +16,8 @@ from strict import ONE_LINE, Edit, In
 
 Question = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), ONE_LINE]
 MaybeName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE]
+#: So many tests of a group may miss a rate that is still called held.
+MOST_MISSED = 20
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
 
@@ -24,7 +26,8 @@ class Method(In):
 
     `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour; `between` what sessions of
     one setup are taken to differ by, as a standard deviation of ln fps (none where nothing is stated), with the reason
-    where it is not the usual.
+    where it is not the usual. A rate is held on average over the tests where `may_miss` is none, else in all of them
+    but so many.
     """
 
     leading: Literal["average_fps", "low_1"] = "average_fps"
@@ -38,6 +41,7 @@ class Method(In):
     drift_allowance: float = Field(default=USUAL_DRIFT, ge=0, le=MOST_DRIFT)
     between: float | None = Field(default=USUAL_BETWEEN, ge=0, le=MOST_BETWEEN)
     between_why: Reason = ""
+    may_miss: int | None = Field(default=None, ge=0, le=MOST_MISSED)
 
 
 class MethodEdit(Method, Edit):

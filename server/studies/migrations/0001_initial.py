@@ -42,6 +42,7 @@ class Migration(migrations.Migration):
                 ('drift_allowance', models.FloatField(default=0.005)),
                 ('between', models.FloatField(blank=True, default=0.003, null=True)),
                 ('between_why', models.CharField(blank=True, max_length=300)),
+                ('may_miss', models.PositiveSmallIntegerField(blank=True, null=True)),
                 ('created_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='studies', to=settings.AUTH_USER_MODEL)),
             ],
             options={

@@ -2775,6 +2775,7 @@ export interface components {
          *     surely runs above their display (`beyond`).
          *
          *     Costs are in the reader's currency: `cost_owned` is the price with the energy of the reader's years.
+         *     `holds` is whether it surely holds the floor, or surely does not, by what that means in the study.
          *     `break_even_years` is when it has made up for costing more than the baseline, where it ever does; `over_baseline`
          *     says by field how far it lies over the baseline, as a share.
          */
@@ -2786,6 +2787,7 @@ export interface components {
             cost_owned: number | null;
             edge: number;
             energy_cost_a_year: number | null;
+            holds: boolean | null;
             kwh_a_year: number | null;
             lane: string;
             noise_dba: number | null;
@@ -3577,11 +3579,14 @@ export interface components {
             figure: string;
             group: string | null;
             lanes: components["schemas"]["AnswerLaneForReader"][];
+            may_miss: number | null;
             money_words: string;
+            planned: number;
             prices: components["schemas"]["PriceOut"][];
             reader: components["schemas"]["AnswerReader"];
             sentence: components["schemas"]["SentenceOut"];
             tests: components["schemas"]["AnswerTestForReader"][];
+            whole: boolean;
         };
         /** @description A game in place of what it was. */
         GameEdit: {
@@ -3875,7 +3880,8 @@ export interface components {
          *
          *     `drift_allowance` is the slow drift of the bench that is allowed for, as a share an hour; `between` what sessions of
          *     one setup are taken to differ by, as a standard deviation of ln fps (none where nothing is stated), with the reason
-         *     where it is not the usual.
+         *     where it is not the usual. A rate is held on average over the tests where `may_miss` is none, else in all of them
+         *     but so many.
          */
         Method: {
             /** @default 0.003 */
@@ -3904,6 +3910,7 @@ export interface components {
              * @enum {string}
              */
             low_school: "percentile" | "slowest_frames" | "slowest_time";
+            may_miss?: number | null;
             /**
              * @default geometric
              * @enum {string}
@@ -3926,6 +3933,7 @@ export interface components {
             leading: "average_fps" | "low_1";
             /** @enum {string} */
             low_school: "percentile" | "slowest_frames" | "slowest_time";
+            may_miss: number | null;
             seen: string;
             /** @enum {string} */
             suite_school: "geometric" | "mean_of_margins" | "ratio_of_means" | "equal_frames";
@@ -4655,6 +4663,7 @@ export interface components {
             group: string | null;
             group_words: string;
             left_out: components["schemas"]["AnswerGap"][];
+            modes: components["schemas"]["AnswerStep"][];
             sentence: components["schemas"]["SentenceOut"];
             steps: components["schemas"]["AnswerStep"][];
             suite: components["schemas"]["AnswerStep"][];

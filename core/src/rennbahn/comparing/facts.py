@@ -18,8 +18,9 @@ PROXY_BAND = 0.03
 @dataclass(frozen=True)
 class LaneFacts:
     """Of a lane: its `price`, typical `power_w`, `memory_gb`, `weight_g` and `noise_dba`; where it stands in a sweep
-    (`level` in `unit`; a `rival` is no part of it), a grid (`levels` by factor), a scaling (`step`; `upscaled_from` is
-    the lane that is native at its internal resolution), and how many `cards` it has."""
+    (`level` in `unit`; a `rival` is no part of it), a grid (`levels` by factor), a scaling (`step` within a `chain` of
+    one resolution; `upscaled_from` is the lane that is native at its internal resolution, `mode_of` that at the
+    resolution it puts out), and how many `cards` it has."""
 
     price: float | None = None
     power_w: float | None = None
@@ -30,6 +31,8 @@ class LaneFacts:
     levels: Mapping[str, str] = field(default_factory=dict)
     step: float | None = None
     upscaled_from: str | None = None
+    chain: str = ""
+    mode_of: str | None = None
     cards: int | None = None
     weight_g: float | None = None
     noise_dba: float | None = None
@@ -47,6 +50,8 @@ class LaneFacts:
             levels={str(factor): str(level) for factor, level in (data.get("levels") or {}).items()},
             step=_number(data, "step", "lanes"),
             upscaled_from=None if data.get("upscaled_from") is None else str(data["upscaled_from"]),
+            chain=str(data.get("chain") or ""),
+            mode_of=None if data.get("mode_of") is None else str(data["mode_of"]),
             cards=_count(data, "cards", "lanes"),
         )
 

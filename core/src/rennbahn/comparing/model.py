@@ -189,8 +189,9 @@ class Study:
         if self.kind not in STUDY_KINDS:
             _refuse("kind", f"the kind of a study must be one of {', '.join(STUDY_KINDS)} (got {self.kind!r})")
         for lane in self.lanes:
-            if lane.facts.upscaled_from is not None and lane.facts.upscaled_from not in lanes:
-                _refuse("lanes", f"lane {lane.id} is upscaled from {lane.facts.upscaled_from}, which is not there")
+            for other in (lane.facts.upscaled_from, lane.facts.mode_of):
+                if other is not None and other not in lanes:
+                    _refuse("lanes", f"lane {lane.id} is upscaled from {other}, which is not there")
         for test in self.tests:
             if test.facts.play_of is not None and test.facts.play_of not in tests:
                 _refuse("tests", f"test {test.id} stands for {test.facts.play_of}, which is not there")
@@ -257,7 +258,7 @@ class Study:
 _KEYS = {
     "lanes": {
         "id", "name", "price", "power_w", "memory_gb", "level", "unit", "rival", "levels", "step", "upscaled_from",
-        "cards",
+        "chain", "mode_of", "cards",
     },
     "scenes": {"id", "game", "name", "kind", "length_s"},
     "tests": {"id", "scene", "conditions", "group", "resolution", "preset", "play_of"},

@@ -51,6 +51,14 @@ def inside_pixels(told: Drawing) -> float | None:
     return None if size is None else float(math.prod(size))
 
 
+def chain_of(told: Drawing | None) -> str:
+    """What steps of a scaling are held against each other within: the size of the picture as it is put out."""
+    if told is None:
+        return ""
+    size = pixels_of(told.resolution)
+    return f"{size[0]} x {size[1]}" if size else " ".join(told.resolution.split()).casefold()
+
+
 def native_of(lane: int, told: Sequence[Drawing | None]) -> int | None:
     """Which lane draws natively what an upscaled one draws inside, all else told alike; None of a native lane.
 
@@ -58,13 +66,24 @@ def native_of(lane: int, told: Sequence[Drawing | None]) -> int | None:
     """
     own = told[lane]
     inside = None if own is None else inside_pixels(own)
-    if own is None or inside is None:
+    return None if own is None or inside is None else _native_with(lane, told, own, inside)
+
+
+def native_at_output_of(lane: int, told: Sequence[Drawing | None]) -> int | None:
+    """Which lane draws natively the size that an upscaled one puts out, all else told alike; None of a native lane."""
+    own = told[lane]
+    if own is None or not own.upscaling or is_off(own.upscaling):
         return None
+    outside = pixels_of(own.resolution)
+    return None if outside is None else _native_with(lane, told, own, float(math.prod(outside)))
+
+
+def _native_with(lane: int, told: Sequence[Drawing | None], own: Drawing, wanted: float) -> int | None:
     for at, other in enumerate(told):
-        if other is None or at == lane or inside_pixels(other) is not None:
+        if other is None or at == lane or (other.upscaling and not is_off(other.upscaling)):
             continue
         pixels = pixels_of(other.resolution)
         alike = (other.preset, other.ray_tracing, other.api) == (own.preset, own.ray_tracing, own.api)
-        if alike and pixels is not None and abs(pixels[0] * pixels[1] / inside - 1.0) <= SAME_PIXELS:
+        if alike and pixels is not None and abs(pixels[0] * pixels[1] / wanted - 1.0) <= SAME_PIXELS:
             return at
     return None

@@ -220,9 +220,9 @@ def _scaling(sheet: Sheet, _: AskLimits) -> list[Told]:
         said.append(_Said(figure, group, found, sentence, made, way.says if way else None, tests))
     blocks = _blocks(sheet, said)
     for one, block in _beside(said, blocks):
-        for part in ("steps", "suite"):
+        for part, told in (("steps", words.two_ways), ("suite", words.two_ways), ("modes", words.mode_words)):
             for step, plainly in zip(getattr(one.found, part), block[part], strict=True):
-                plainly["words"] = words.two_ways(step, names)
+                plainly["words"] = told(step, names)
     return blocks
 
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -15,6 +14,7 @@ from rennbahn.comparing.composition import Gap
 from rennbahn.comparing.model import Lane
 from rennbahn.comparing.verdicts import AHEAD, BEHIND, EVEN, VERDICTS, verdicts_of_logs
 from rennbahn.kinds.fit import Fit, Interval, group_tests, of_figure
+from rennbahn.kinds.holding import held
 from rennbahn.kinds.memory import Short, shorts_of
 from rennbahn.kinds.watts import watts_over
 from rennbahn.worth import extra_frame_cost
@@ -229,37 +229,14 @@ def _need(
     target: float, fit: Fit, order: NDArray[np.intp], rungs: Sequence[Rung], *, whole: bool, group: str | None
 ) -> Need:
     may_miss = fit.study.aims.may_miss
-    if may_miss is None:
-        hold = [one for one in rungs if (one.low is not None and one.low >= target)]
-        miss = [one for one in rungs if (one.high is not None and one.high < target)]
-    else:
-        holds, misses = held_in(fit, target, may_miss)
-        hold = [one for one, at in zip(rungs, order.tolist(), strict=True) if holds[at]]
-        miss = [one for one, at in zip(rungs, order.tolist(), strict=True) if misses[at]]
+    holds, misses = held(fit, target, may_miss)
+    hold = [one for one, at in zip(rungs, order.tolist(), strict=True) if holds[at]]
+    miss = [one for one, at in zip(rungs, order.tolist(), strict=True) if misses[at]]
     edge = [one for one in rungs if one not in hold and one not in miss]
     priced = [one for one in hold if one.price is not None]
     cheapest = min(priced, key=lambda one: (one.price or 0.0, -one.fps)).lane if priced and whole else None
-    held, on_edge, missed = (tuple(one.lane for one in part) for part in (hold, edge, miss))
-    return Need(target, group, of_figure(fit.figure), held, on_edge, missed, cheapest, may_miss)
-
-
-def held_in(fit: Fit, target: float, may_miss: int) -> tuple[Bools, Bools]:
-    """Which lanes surely hold a rate in all planned tests but so many, and which surely do not, shape (L,) each.
-
-    That at least so many of m hold is shown by the least of them at a level divided by how many could be spared (a
-    partial conjunction: Benjamini & Heller, "Screening for partial conjunction hypotheses", Biometrics 64, 2008). A
-    test that a lane lacks shows neither.
-    """
-    count = len(fit.tests)
-    spare = min(may_miss, count - 1)
-    bound = math.log(target)
-    sure = _counted(fit.cells(fit.level / (spare + 1)), lambda one: one.low is not None and one.low >= bound)
-    below = _counted(fit.cells(fit.level / (count - spare)), lambda one: one.high is not None and one.high < bound)
-    return sure >= count - spare, below > spare
-
-
-def _counted(cells: Sequence[Sequence[Interval | None]], of: Callable[[Interval], bool]) -> NDArray[np.int64]:
-    return np.array([sum(one is not None and of(one) for one in lane) for lane in cells], dtype=np.int64)
+    holding, on_edge, missing = (tuple(one.lane for one in part) for part in (hold, edge, miss))
+    return Need(target, group, of_figure(fit.figure), holding, on_edge, missing, cheapest, may_miss)
 
 
 def _extra_frames(rungs: Sequence[Rung]) -> tuple[ExtraFrame, ...]:

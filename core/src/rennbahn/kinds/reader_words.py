@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from rennbahn.comparing.model import AVERAGE
-from rennbahn.comparing.sentences import Sentence, figure_words, listed, tests_words
+from rennbahn.comparing.sentences import Naming, Sentence, figure_words, listed, some, tests_words
 from rennbahn.display import fixed, percent, signed_percent
+from rennbahn.kinds.holding import holding_words
 from rennbahn.kinds.readers import ABOVE, EDGE, ForReader, LaneForReader, Reader, TestForReader
-
-Names = Mapping[str, str]
 
 
 def _rate(value: float) -> str:
@@ -31,7 +28,12 @@ def reader_words(reader: Reader) -> str:
     )
 
 
-def reader_sentence(found: ForReader, names: Names) -> Sentence:
+def reader_sentence(found: ForReader, names: Naming, *, of_all: bool = False) -> Sentence:
+    """Does it matter to this reader: of a ladder (`of_all`) which of its lanes, of two whether they part."""
+    return lanes_sentence(found, names) if of_all else _pair_sentence(found, names)
+
+
+def _pair_sentence(found: ForReader, names: Naming) -> Sentence:
     """Does it matter to this reader: across the floor first, then what their display shows."""
     counts, reader = found.counts, found.reader
     told = len(found.tests) - counts["no_number"]
@@ -53,7 +55,7 @@ def reader_sentence(found: ForReader, names: Names) -> Sentence:
     if counts["open"]:
         also.append(f"{counts['open']} open")
     rest = f"; {listed(also)}" if also else ""
-    pair = f"{names[found.b]} over {names[found.a]}"
+    pair = f"{names[found.b]} over {names[found.a]}{names.at(found.group)}"
     floor = f"{_rate(reader.floor_fps)} fps"
     if counts["crosses"]:
         word = f"it matters in {counts['crosses']} of {tests_words(told)}"
@@ -67,7 +69,7 @@ def reader_sentence(found: ForReader, names: Names) -> Sentence:
     return Sentence(whom, "it does not matter", f", {pair}: none crosses {floor}, nothing can be seen{rest}", basis)
 
 
-def _crossing(found: ForReader, names: Names, floor: str) -> str:
+def _crossing(found: ForReader, names: Naming, floor: str) -> str:
     """Which lane alone holds the floor, and how often."""
     crossing = [one for one in found.tests if one.matters == "crosses"]
     only_b = sum(one.side_b == ABOVE for one in crossing)
@@ -79,7 +81,7 @@ def _crossing(found: ForReader, names: Names, floor: str) -> str:
     return " and ".join(parts)
 
 
-def test_words(one: TestForReader, found: ForReader, names: Names) -> str:
+def test_words(one: TestForReader, found: ForReader, names: Naming) -> str:
     """What a test is to the reader."""
     reader = found.reader
     floor = f"{_rate(reader.floor_fps)} fps"
@@ -103,7 +105,7 @@ test_words.__test__ = False  # type: ignore[attr-defined]
 _PATIENCE = 3.0
 
 
-def lane_words(one: LaneForReader, found: ForReader, names: Names) -> str:
+def lane_words(one: LaneForReader, found: ForReader, names: Naming) -> str:
     """A lane's price and running, held against the baseline's; empty where nothing is known of them."""
     reader, words = found.reader, []
     money = reader.currency
@@ -122,17 +124,52 @@ def lane_words(one: LaneForReader, found: ForReader, names: Names) -> str:
     return "; ".join(words)
 
 
-def cheapest_words(found: ForReader, names: Names) -> str:
+def cheapest_words(found: ForReader, names: Naming) -> str:
     """What this reader needs, where prices are known."""
     if all(one.price is None for one in found.lanes):
         return ""
-    floor = _floor(found.reader)
-    bound = found.reader.budget
-    within = f" within {fixed(bound, 0)} {found.reader.currency}" if bound is not None else ""
+    floor, within = _held_floor(found), _within(found.reader)
+    if not found.whole:
+        return f"Which lane is the cheapest that holds {floor} is not said while tests or lanes are missing."
     if found.cheapest is None:
-        return f"No lane surely holds {floor} in every test{within}."
+        return f"No lane surely holds {floor}{within}."
     price = next(one.price for one in found.lanes if one.lane == found.cheapest)
     return (
-        f"Cheapest{within} that holds {floor} in every test: {names[found.cheapest]}, {fixed(price or 0.0, 0)} "
+        f"Cheapest{within} that holds {floor}: {names[found.cheapest]}, {fixed(price or 0.0, 0)} "
         f"{found.reader.currency}."
     )
+
+
+def _held_floor(found: ForReader) -> str:
+    """The floor with what holding it means in the study."""
+    reader, means = found.reader, holding_words(found.may_miss, found.planned)
+    average = found.may_miss is None and found.figure == AVERAGE
+    return f"{_rate(reader.floor_fps)} fps {means}" if average else f"{_floor(reader)} {means}"
+
+
+def _within(reader: Reader) -> str:
+    return f" within {fixed(reader.budget, 0)} {reader.currency}" if reader.budget is not None else ""
+
+
+def lanes_sentence(found: ForReader, names: Naming) -> Sentence:
+    """What a ladder is to this reader: all its lanes that they can pay, never two that nobody chose."""
+    reader, floor = found.reader, _held_floor(found)
+    able = [one for one in found.lanes if one.within_budget is not False and one.tests]
+    within, at = _within(reader), names.at(found.group)
+    basis = ", ".join([tests_words(found.planned), f"{len(able)} lanes{within}", reader_words(reader)])
+    whom = f"{reader.name}: "
+    if not able:
+        return Sentence(whom, "nothing to tell yet", f", no lane{within} has a rate", basis)
+    holds = [names[one.lane] for one in able if one.holds]
+    edge, miss = (sum(one.holds is side for one in able) for side in (None, False))
+    rest = "".join((f", {edge} on the edge" if edge else "", f", {miss} below it" if miss else ""))
+    if found.cheapest is not None:
+        more = f"; {len(holds) - 1} more hold it" if len(holds) > 1 else ""
+        after = f" is the cheapest{within} that holds {floor}{at}{more}{rest}"
+        return Sentence(whom, names[found.cheapest], after, basis)
+    if holds:
+        verb = "hold" if len(holds) > 1 else "holds"
+        return Sentence(whom, f"{len(holds)} of {len(able)} lanes", f" {verb} {floor}{at}: {some(holds)}{rest}", basis)
+    if found.whole and miss == len(able):
+        return Sentence(whom, "no lane", f"{within} holds {floor}{at}", basis)
+    return Sentence(whom, "no lane is shown", f" to hold {floor}{at}{rest}", basis)

@@ -18,6 +18,7 @@ from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, CAPPED
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.fit import Fit, Interval, group_tests
+from rennbahn.kinds.holding import held
 from rennbahn.kinds.watts import watts_over
 from rennbahn.worth import break_even_years, ownership
 
@@ -95,6 +96,7 @@ class LaneForReader:
     surely runs above their display (`beyond`).
 
     Costs are in the reader's currency: `cost_owned` is the price with the energy of the reader's years.
+    `holds` is whether it surely holds the floor, or surely does not, by what that means in the study.
     `break_even_years` is when it has made up for costing more than the baseline, where it ever does; `over_baseline`
     says by field how far it lies over the baseline, as a share.
     """
@@ -115,6 +117,7 @@ class LaneForReader:
     weight_g: float | None
     noise_dba: float | None
     over_baseline: dict[str, float]
+    holds: bool | None = None
 
 
 @dataclass(frozen=True)
@@ -122,7 +125,8 @@ class ForReader:
     """A study to a reader, in one group of tests: all lanes, and B over A test by test.
 
     `counts` says how many tests are what to them. `cheapest` is the lane with the lowest price, within the budget where
-    there is one, that surely holds the floor in every test.
+    there is one, that surely holds the floor: None also where it is not `whole`, since a planned test or lane lacks.
+    `may_miss` says what holding means, `planned` of how many tests.
     """
 
     reader: Reader
@@ -134,6 +138,9 @@ class ForReader:
     tests: tuple[TestForReader, ...]
     counts: dict[str, int]
     cheapest: str | None
+    whole: bool
+    may_miss: int | None
+    planned: int
 
 
 def for_reader(
@@ -156,8 +163,24 @@ def for_reader(
         for t, number in enumerate(numbers)
     )
     lanes = _lanes(reader, floors, levels, rates, averages, a, priced=priced)
+    may_miss, whole = study.aims.may_miss, floors.composition().whole
+    sides = _holding(floors, reader.floor_fps, may_miss)
+    lanes = tuple(replace(one, holds=side) for one, side in zip(lanes, sides, strict=True))
     counts = {word: sum(one.matters == word for one in tests) for word in MATTERS}
-    return ForReader(reader, *pair, group, reader.floor_on, lanes, tests, counts, _cheapest(lanes))
+    return ForReader(reader, *pair, group, reader.floor_on, lanes, tests, counts, _cheapest(lanes) if whole else None,
+                     whole, may_miss, len(numbers))  # fmt: skip
+
+
+def _holding(floors: Fit, floor_fps: float, may_miss: int | None) -> list[bool | None]:
+    """Whether each lane surely holds a rate, or surely does not; a lane without any result shows neither."""
+    there = np.flatnonzero(floors.there.any(axis=1)).tolist()
+    found: list[bool | None] = [None] * len(floors.lanes)
+    if there:
+        fit = Fit(floors.sheet, floors.figure, floors.lanes[there].tolist(), floors.tests.tolist())
+        holds, misses = held(fit, floor_fps, may_miss)
+        for at, yes, no in zip(there, holds.tolist(), misses.tolist(), strict=True):
+            found[at] = True if yes else False if no else None
+    return found
 
 
 def _side(level: Interval | None, floor: float) -> str | None:
@@ -288,10 +311,5 @@ def _beside(one: LaneForReader, base: LaneForReader) -> LaneForReader:
 
 def _cheapest(lanes: Sequence[LaneForReader]) -> str | None:
     """Of equal prices the first."""
-    most = max((one.tests for one in lanes), default=0)
-    able = [
-        one
-        for one in lanes
-        if one.tests and one.above == one.tests == most and one.price is not None and one.within_budget is not False
-    ]
+    able = [one for one in lanes if one.holds and one.price is not None and one.within_budget is not False]
     return min(able, key=lambda one: one.price or 0.0).lane if able else None

@@ -53,7 +53,11 @@ class Upscaled:
 
 @dataclass(frozen=True)
 class ScalingBlock:
-    """Steps of one setup over a group's tests in one figure, test by test; `suite` is over those of all steps."""
+    """Steps of one setup over a group's tests in one figure, test by test; `suite` is over those of all steps.
+
+    Steps lie within one resolution each, none leads from one to another. `modes` are upscaled lanes against the native
+    one that puts out the same resolution, over the tests that both have.
+    """
 
     group: str | None
     figure: str
@@ -63,6 +67,7 @@ class ScalingBlock:
     upscaling: tuple[Upscaled, ...]
     suite: tuple[Step, ...]
     suite_upscaling: tuple[Upscaled, ...]
+    modes: tuple[Step, ...] = ()
 
 
 def scaling_of(sheet: Sheet, figure: str, group: str | None = None) -> ScalingBlock:
@@ -74,10 +79,12 @@ def scaling_of(sheet: Sheet, figure: str, group: str | None = None) -> ScalingBl
     stepped.sort(key=lambda at: lanes[at].facts.step or 0.0)
     numbers = group_tests(sheet, group)
     fit = Fit(sheet, figure, range(len(lanes)), numbers)
-    ways = list(pairwise(stepped))
+    chains = dict.fromkeys(lanes[at].facts.chain for at in stepped)
+    ways = [way for one in chains for way in pairwise(at for at in stepped if lanes[at].facts.chain == one)]
     by_id = {lane.id: at for at, lane in enumerate(lanes)}
     upscaled = [(by_id[x.facts.upscaled_from], at) for at, x in enumerate(lanes) if x.facts.upscaled_from is not None]
     each = [np.arange(len(numbers)) == t for t in range(len(numbers))]
+    modes = [(by_id[x.facts.mode_of], at) for at, x in enumerate(lanes) if x.facts.mode_of is not None]
     # A test counts where all steps have it, whatever else takes part: what is left out is left out of that.
     chain = Fit(sheet, figure, stepped, numbers)
     common = chain.common()
@@ -98,6 +105,7 @@ def scaling_of(sheet: Sheet, figure: str, group: str | None = None) -> ScalingBl
             if common.any()
         ),
         tuple(_upscaled(fit, way, common & _pair_there(fit, way)) for way in upscaled if _both_any(fit, way, common)),
+        tuple(_step(fit, way, both) for way in modes if (both := _pair_there(fit, way)).any()),
     )  # fmt: skip
 
 

@@ -26,6 +26,7 @@ from rennbahn.display import fixed, fps, ms, percent, signed_percent
 from rennbahn.kinds.budget import HELD, BudgetResult
 from rennbahn.kinds.fit import Share
 from rennbahn.kinds.grid import Effect, GridBlock, Interaction
+from rennbahn.kinds.holding import holding_words
 from rennbahn.kinds.ladder import LadderBlock, LadderPair, Need
 from rennbahn.kinds.memory import Short
 from rennbahn.kinds.proxy import Gauge
@@ -112,13 +113,6 @@ def need_words(need: Need, made: Composition, names: Naming) -> str:
         told = f"{what}: no lane is shown to hold it"
     edge = f"; on the edge: {listed([names[one] for one in need.on_edge])}" if need.on_edge else ""
     return f"{told}{edge}."
-
-
-def holding_words(may_miss: int | None, planned: int) -> str:
-    """What holding a rate means in a study: `on average over the tests`, `in every test`, `in 10 of 12 tests`."""
-    if may_miss is None:
-        return "on average over the tests"
-    return f"in {planned - may_miss} of {tests_words(planned)}" if may_miss else "in every test"
 
 
 def need_claims(need: Need, made: Composition) -> tuple[Claim, ...]:
@@ -288,6 +282,17 @@ def two_ways(step: Step, names: Naming) -> str:
     if down < 0:
         return f"{here} to {there} costs {percent(-down)}%; back again gains {percent(up)}%"
     return f"{here} to {there} gains {percent(down)}%; back again costs {percent(-up)}%"
+
+
+def mode_words(step: Step, names: Naming) -> str:
+    """An upscaled picture against the native one of the same size: what it brings, and what a frame of it saves."""
+    pair = f"{raised(names[step.to])} against {names[step.from_]}, the same size put out: "
+    if step.verdict == "even":
+        return f"{pair}no difference"
+    if step.verdict == "open":
+        return f"{pair}open"
+    word, saves = ("more", "less") if step.margin_down > 0 else ("less", "more")
+    return f"{pair}{percent(abs(step.margin_down))}% {word}, {ms(abs(step.cost_ms))} ms {saves} a frame"
 
 
 def scaling_sentence(block: ScalingBlock, made: Composition, names: Naming, method: Method) -> Sentence:

@@ -10,7 +10,7 @@ import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import type { Study } from "../../model/study";
-import { type DeclaredMethod, draftOf, type MethodDraft, methodOf, USUAL_BETWEEN } from "./method";
+import { type DeclaredMethod, draftOf, HOLDING, type MethodDraft, methodOf, USUAL_BETWEEN } from "./method";
 
 const options = (values: string[]) =>
   values.map((value) => ({ value, label: words().schools[value] ?? value }));
@@ -76,6 +76,14 @@ export function MethodFields({
         value={draft.target}
         onChange={(target) => set({ target })}
       />
+      <Labelled label="Holding a rate means">
+        <Select
+          label="Holding a rate means"
+          value={draft.mayMiss}
+          onChange={(mayMiss) => set({ mayMiss })}
+          options={HOLDING}
+        />
+      </Labelled>
       <NumberField
         label="Display refresh, Hz"
         placeholder="not known"

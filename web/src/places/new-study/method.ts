@@ -19,7 +19,18 @@ export interface MethodDraft {
   /** What sessions differ by, in percent; empty where nothing is stated. */
   between: string;
   betweenWhy: string;
+  /** In how many tests a rate may be missed and still be held; `average` where it is held on average over them. */
+  mayMiss: string;
 }
+
+/** What holding a rate can mean. */
+export const HOLDING = [
+  { value: "average", label: "on average over the tests" },
+  { value: "0", label: "in every test" },
+  { value: "1", label: "in all tests but one" },
+  { value: "2", label: "in all tests but two" },
+  { value: "3", label: "in all tests but three" },
+];
 
 /** What sessions of one bench are taken to differ by, in percent, if nobody says otherwise. */
 export const USUAL_BETWEEN = "0.3";
@@ -37,6 +48,7 @@ export function draftOf(method: Method): MethodDraft {
     drift: String(Math.round(method.drift_allowance * 1e6) / 1e4),
     between: method.between == null ? "" : String(Math.round(method.between * 1e6) / 1e4),
     betweenWhy: method.between_why,
+    mayMiss: method.may_miss == null ? "average" : String(method.may_miss),
   };
 }
 
@@ -53,6 +65,7 @@ export function methodOf(draft: MethodDraft): DeclaredMethod {
     drift_allowance: (readNumber(draft.drift) ?? Number.NaN) / 100,
     between: draft.between.trim() === "" ? null : (readNumber(draft.between) ?? Number.NaN) / 100,
     between_why: draft.between.trim() === USUAL_BETWEEN ? "" : draft.betweenWhy,
+    may_miss: draft.mayMiss === "average" ? null : Number(draft.mayMiss),
   };
 }
 
@@ -68,4 +81,5 @@ export const DEFAULT_METHOD: MethodDraft = {
   drift: "0.5",
   between: USUAL_BETWEEN,
   betweenWhy: "",
+  mayMiss: "average",
 };
