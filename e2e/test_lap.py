@@ -20,6 +20,7 @@ from rennbahn.simulation import Dialect, Rig, run_pass, write_log
 from rennbahn.simulation import Scene as Demand
 from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
+from ways import open_door
 
 GAMES = [("Tin Lighthouse", "gallery"), ("Reed Harbour", "causeway"), ("Opal Ledger", "vault")]
 LANES = ["narrow duct", "wide duct"]
@@ -167,6 +168,7 @@ def test_the_whole_lap(page: Page, tmp_path: Path, downloads: Path) -> None:
         (row,) = [row.text for row in rows if title in row.text]
         for share in (margin.b_over_a, margin.a_over_b):
             assert f"{signed_percent(share)}%".replace("-", "−") in row
+    open_door(page, "out")
     page.see("another program was running")
     page.see("2 of 3 planned passes accepted")
 

@@ -272,7 +272,7 @@ def test_steps_stay_within_a_resolution_and_modes_are_held_against_native() -> N
     (mode,) = block["modes"]
     assert (mode["from"], mode["to"], mode["verdict"]) == ("native", "quality", "ahead")
     assert mode["margin_down"] == pytest.approx(0.28, abs=0.01)
-    assert mode["words"].startswith("Quality against native, the same size put out: 28.")
+    assert mode["words"].startswith("Quality against native, the same size put out: 27.")
     assert mode["words"].endswith(" ms less a frame")
 
 

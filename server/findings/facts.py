@@ -51,9 +51,10 @@ def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Own
         inside, outside = (None if one is None else str(lanes[one].pk) for one in (
             native_of(at, drawn), native_at_output_of(at, drawn),
         ))  # fmt: skip
-        return replace(
-            facts, step=float(lane.position), chain=chain_of(drawn[at]), upscaled_from=inside, mode_of=outside
-        )
+        # Where every step is a resolution of its own, that is what is asked about.
+        chains = [chain_of(one) for one in drawn]
+        chain = chains[at] if len(set(chains)) < len(chains) else ""
+        return replace(facts, step=float(lane.position), chain=chain, upscaled_from=inside, mode_of=outside)
     if study.kind == StudyKind.SEVERAL:
         return replace(facts, cards=sum(part.kind == "card" for part in _parts(lane)))
     return facts
