@@ -63,9 +63,10 @@ test-web: install-test ## the interface by itself: functions, and what a user wo
 test-e2e: install-test ## the interface in a real browser
 	@$(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e -n 2 --dist loadfile
 
-trials: install-test ## what takes long: verdicts and checks on trial at full size, and forty kills while a pack is taken in
+trials: install-test ## what takes long: verdicts, checks and sentences on trial at full size, and forty kills while a pack is taken in
 	@PYTHONPATH=testing $(VENV)/python benchmarks/truth.py
 	@PYTHONPATH=testing $(VENV)/python benchmarks/doubts.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/sentences.py
 	@RENNBAHN_KILLS=40 $(TEST_DB) $(VENV)/pytest -c e2e/pytest.ini e2e/test_faults.py -s
 
 api: install-test ## write the OpenAPI file and the types generated from it
@@ -81,6 +82,7 @@ bench: install-test ## reading and figures side by side with a plain pandas scri
 	@$(VENV)/python benchmarks/run.py
 	@PYTHONPATH=testing $(VENV)/python benchmarks/truth.py
 	@PYTHONPATH=testing $(VENV)/python benchmarks/doubts.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/sentences.py
 	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/server.py
 	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/importing.py
 	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/tracing.py

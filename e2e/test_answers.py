@@ -98,7 +98,7 @@ def test_a_scaling_study_words_costs_both_ways(desk: Page) -> None:
     )
     assert cost
     assert float(cost[3]) > float(cost[2])
-    desk.see(f"High to ultra costs {cost[2]}%; back again gains {cost[3]}%.")
+    desk.see(f"−{cost[2]}% there, +{cost[3]}% back")
     assert f"{cost[1]} ms" in desk.element("table tbody").text
 
 

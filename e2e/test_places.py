@@ -38,7 +38,7 @@ PLACES = {
     "a grid's answer": (["Does a second stick matter more with more power?", "Findings", "door numbers"], "All tests"),
     "a scaling's answer": (
         ["What does each preset cost a living-room computer?", "Findings", "door numbers"],
-        "back again gains",
+        "back".upper(),
     ),
     "a budget's answer": (["Which preset holds a headset at 90?", "Findings"], "Beside another study"),
     "several cards' answer": (["Is a second card worth its slot?", "Findings"], "Beside another study"),

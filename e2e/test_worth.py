@@ -175,7 +175,7 @@ def test_what_the_eye_gets_is_noted_and_compared(lead: Page, tmp_path: Path) -> 
     [
         (BUDGET, r"Headset medium is the most that is shown to hold 90 fps in every scene"),
         (SEVERAL, r"2 cards add \d+\.\d% in average fps, \d+\.\d% of what they could add is lost"),
-        (PROXY, r"1 of 2 benchmarks keep the ratios of play"),
+        (PROXY, r"1 of 2 benchmarks keeps the ratios of play"),
     ],
 )
 def test_the_other_kinds_answer_their_question(lead: Page, downloads: Path, study: str, sentence: str) -> None:

@@ -114,6 +114,14 @@ def test_lanes_that_have_a_test_stay_compared_on_it_whatever_another_lacks() -> 
     assert "over 6 tests" in block["sentence"]["text"]
 
 
+def test_lanes_that_are_each_behind_another_have_no_first() -> None:
+    rates = {"A": [100, 50, 60, 60], "B": [60, 100, 50, 60], "C": [50, 60, 100, 60]}
+    gone = {("B", 0): "recorded", ("C", 1): "recorded", ("A", 2): "recorded"}
+    found = said(made(rates, "ladder", status=gone))
+    assert found.claim == "No lane is first in average fps: each is behind another over the tests that both have"
+    assert "Fallow Meridian (B: not decided yet)" in found.lacks
+
+
 def test_a_lane_that_is_missing_altogether_is_named_and_nothing_is_claimed_of_all() -> None:
     answer = answer_of(Sheet(ladder(status={("Brandt 510", test): "planned" for test in range(6)})))
     assert answer.sentence is not None

@@ -20,7 +20,7 @@ from rennbahn.checks import CHECKS
 from rennbahn.checks.settling import held_alike, is_real
 from studies.acts import keep_act
 from studies.deciding import change_passes, decide, repeat
-from studies.models import STANDING, Decision, Pass, PassState, Study, Test
+from studies.models import STANDING, WAITS, Decision, Pass, PassState, Study, Test
 from studies.record import note, note_each
 from studies.services import open_study
 
@@ -38,7 +38,7 @@ def accept_undoubted(user: Caller, study_id: int, ids: Sequence[int] | None = No
     require(user, Role.TESTER)
     with transaction.atomic():
         open_study(study_id)
-        waiting = Pass.objects.filter(test__study=study_id, state=PassState.RECORDED)
+        waiting = Pass.objects.filter(WAITS, test__study=study_id)
         asked = set(waiting.values_list("pk", flat=True))
         if ids is not None:
             asked &= set(ids)

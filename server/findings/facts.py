@@ -9,6 +9,7 @@ from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, TestFacts
 from rennbahn.comparing.resolutions import Drawing, chain_of, native_at_output_of, native_of, pixels_of
+from rennbahn.kinds.proxy import stands_for
 from rennbahn.worth.lanes import Owned, noise_dba, own_parts, prices, weight_g
 from scenes.models import Condition
 from studies.models import Lane, Study, StudyKind, Test
@@ -97,18 +98,14 @@ def prices_of(lanes: Sequence[Lane]) -> tuple[dict[int, float], str]:
 
 def tests_told(study: Study, tests: Sequence[Test]) -> tuple[comparing.Test, ...]:
     """The tests with resolution and preset, and of a proxy check the test of play that each benchmark stands for."""
-    play = {
-        (test.scene.game_id, test.condition_id): test.pk for test in reversed(tests) if test.scene.kind != "benchmark"
-    }
+    stands = stands_for([(x.scene.game_id, x.condition_id, x.scene.kind == "benchmark") for x in tests])
     found = []
-    for test in tests:
-        stands_for = None
-        if study.kind == StudyKind.PROXY_CHECK and test.scene.kind == "benchmark":
-            stands_for = play.get((test.scene.game_id, test.condition_id))
+    for test, at in zip(tests, stands, strict=True):
+        play = tests[at] if at is not None and study.kind == StudyKind.PROXY_CHECK else None
         facts = TestFacts(
             pixels_of(test.condition.resolution),
             test.condition.settings_told,
-            str(stands_for) if stands_for else None,
+            str(play.pk) if play else None,
             test.condition.intent,
         )
         group = group_key(test.condition)

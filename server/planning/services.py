@@ -11,9 +11,10 @@ from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
+from rennbahn.kinds.proxy import stands_for
 from rennbahn.planning.order_tells import CONTROLS
 from studies.composing import plan_controls
-from studies.models import Pass, Study
+from studies.models import Pass, Study, StudyKind
 from studies.record import last_said, note
 from studies.services import open_study
 
@@ -144,6 +145,14 @@ def call_ready(user: Caller, study_id: int) -> Study:
                 f"{first.label}: {first.about}{more}.",
                 field=first.key,
                 hint="Mend the setups, or accept each difference with the reason why it may stand.",
+            )
+        told = [(x.scene.game_id, x.condition_id, x.scene.kind == "benchmark") for x in study.tests.all()]
+        if study.kind == StudyKind.PROXY_CHECK and not any(at is not None for at in stands_for(told)):
+            raise Conflict(
+                "no_benchmark",
+                "No test is a game’s built-in benchmark that stands for a scene of play under the same condition.",
+                field="tests",
+                hint="Give a scene the kind “built-in benchmark” in Scenes, and add the play that it stands for.",
             )
         if locked.ready_at is None:
             locked.ready_at, locked.ready_for = timezone.now(), objections_mark(fairness)

@@ -259,6 +259,8 @@ class PassRole(models.TextChoices):
     REPEAT = "repeat", "Repeat"
 
 
+#: Passes that wait for a decision: a warm-up never counts, so nobody has to decide on it.
+WAITS = Q(state=PassState.RECORDED) & ~Q(role=PassRole.WARM_UP)
 #: Roles of passes that count once they are accepted. A control pass is one more pass of its cell.
 COUNTING = (PassRole.COUNTED, PassRole.REPEAT, PassRole.CONTROL)
 

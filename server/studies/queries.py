@@ -12,7 +12,7 @@ from rennbahn.planning.levels import missing_cells
 from scenes.models import Condition
 
 from studies.marks import method_mark, question_mark, tests_mark
-from studies.models import AuditLine, Lane, Pass, PassState, Study, StudyKind, Test
+from studies.models import AuditLine, Lane, Pass, PassRole, PassState, Study, StudyKind, Test
 from studies.schemas import (
     AuditOut,
     Counts,
@@ -171,8 +171,10 @@ def audit_of(study_id: int) -> list[AuditOut]:
 
 
 def pass_counts(study_ids: Iterable[int]) -> dict[int, dict[str, int]]:
-    """How many passes each study has in each state: one query, whose cost grows with the studies asked for."""
-    passes = Pass.objects.filter(test__study__in=list(study_ids))
+    """How many passes each study has in each state, without warm-ups, which never count: one query, whose cost grows
+    with the studies asked for.
+    """
+    passes = Pass.objects.filter(test__study__in=list(study_ids)).exclude(role=PassRole.WARM_UP)
     found: dict[int, dict[str, int]] = {}
     for study, state, count in passes.values_list("test__study", "state").annotate(n=Count("pk")).order_by():
         found.setdefault(study, {})[state] = count

@@ -27,6 +27,7 @@ from studies.composing import (
 from studies.events import MethodChanged, tell
 from studies.marks import method_mark, question_mark, tests_mark
 from studies.models import (
+    WAITS,
     Lane,
     Pass,
     PassState,
@@ -230,7 +231,7 @@ def finish_study(user: Caller, study_id: int) -> Study:
     lead = require(user, Role.LEAD)
     with transaction.atomic():
         study = open_study(study_id)
-        waiting = Pass.objects.filter(test__study=study, state=PassState.RECORDED).count()
+        waiting = Pass.objects.filter(WAITS, test__study=study).count()
         if waiting:
             raise Conflict(
                 "passes_undecided",

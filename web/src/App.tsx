@@ -8,6 +8,7 @@ import { useSession, useWords } from "./api/queries";
 import { Button } from "./controls/Button";
 import { Guard } from "./controls/Guard";
 import { HelpButton, KeysProvider, useKeysOf } from "./controls/Keys";
+import { Menu, MenuAction } from "./controls/Menu";
 import { ErrorNotice, Loading } from "./controls/Notice";
 import { Desk } from "./places/Desk";
 import { People } from "./places/People";
@@ -116,7 +117,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
       </a>
       {!full && (
         <header className="shell border-ink border-b-3 border-double">
-          <div className="mx-auto flex max-w-[90rem] flex-wrap items-center gap-x-6 gap-y-1 px-6 py-2">
+          <div className="mx-auto flex max-w-[90rem] flex-wrap items-center gap-x-6 gap-y-1 px-6 py-2 max-sm:px-3.5">
             <Link
               to="/"
               className="plain flex items-center gap-2 text-[1.15rem] font-extrabold"
@@ -125,14 +126,14 @@ function Shell({ name, role, children }: { name: string; role: string; children:
               <Finish />
               Rennbahn
             </Link>
-            <nav aria-label="Places" className="flex gap-5">
-              <Place to="/">Desk</Place>
-              <Place to="/bench">Bench</Place>
-              <Place to="/scenes">Scenes</Place>
-              <Place to="/readers">Readers</Place>
-              {role === "lead" && <Place to="/people">People</Place>}
+            <nav aria-label="Places" className="flex gap-5 max-sm:hidden">
+              {PLACES.filter((one) => role === "lead" || one.to !== "/people").map((one) => (
+                <Place key={one.to} to={one.to}>
+                  {one.name}
+                </Place>
+              ))}
             </nav>
-            <div className="ml-auto flex flex-wrap items-center gap-x-3">
+            <div className="ml-auto flex flex-wrap items-center gap-x-3 max-sm:hidden">
               <HelpButton />
               <span className="text-[0.9rem]">
                 {name} <span className="text-mute">· {role}</span>
@@ -152,6 +153,20 @@ function Shell({ name, role, children }: { name: string; role: string; children:
                 Sign out
               </Button>
             </div>
+            {/* On a phone the header takes one line. */}
+            <div className="ml-auto sm:hidden">
+              <Menu label="Places">
+                {PLACES.filter((one) => role === "lead" || one.to !== "/people").map((one) => (
+                  <MenuAction key={one.to} onSelect={() => go(one.to)}>
+                    {one.name}
+                  </MenuAction>
+                ))}
+                <MenuAction onSelect={() => applyScheme(scheme === "desk" ? "bench" : "desk")}>
+                  {scheme === "desk" ? "Dark scheme" : "Light scheme"}
+                </MenuAction>
+                <MenuAction onSelect={signOut}>Sign out {name}</MenuAction>
+              </Menu>
+            </div>
           </div>
         </header>
       )}
@@ -165,6 +180,15 @@ function Shell({ name, role, children }: { name: string; role: string; children:
     </>
   );
 }
+
+/** Where one can go from anywhere; the last is a lead's. */
+const PLACES = [
+  { to: "/", name: "Desk" },
+  { to: "/bench", name: "Bench" },
+  { to: "/scenes", name: "Scenes" },
+  { to: "/readers", name: "Readers" },
+  { to: "/people", name: "People" },
+];
 
 function Place({ to, children }: { to: string; children: ReactNode }) {
   return (

@@ -86,6 +86,17 @@ def test_an_unfair_study_needs_reasons_and_they_print_with_the_findings(lead: Ca
     assert lead.post(f"{path}/acceptances/withdraw", {"key": "setting:room"}, status=404)
 
 
+def test_a_proxy_check_is_not_ready_without_a_benchmark_and_the_play_it_stands_for(lead: Caller) -> None:
+    study = lead.post("/studies", study_body(kind="proxy_check"), status=201)
+    refused = lead.post(f"/studies/{study['id']}/ready", status=409)
+    assert (refused["code"], refused["field"]) == ("no_benchmark", "tests")
+    assert "built-in benchmark" in refused["hint"]
+    scene = next(one for one in lead.get("/scenes") if one["name"] == "harbour")
+    lead.save(f"/scenes/{scene['id']}", {"kind": "benchmark"})
+    still = lead.post(f"/studies/{study['id']}/ready", status=409)
+    assert still["code"] == "no_benchmark", "the play of that game is missing"
+
+
 def test_an_acceptance_does_not_outlive_what_it_accepted(lead: Caller) -> None:
     study = unfair(lead)
     room = next(one for one in plan_of(lead, study)["objections"] if one["key"] == "setting:room")

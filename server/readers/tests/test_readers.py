@@ -76,7 +76,7 @@ def test_a_study_is_told_for_a_reader(lead: Caller, tester: Caller) -> None:
     ForReaderOut.model_validate(found)
     assert found["sentence"]["text"].startswith("Quick: it matters in 2 of 2 tests, 2 in which only fast holds 140 fps")
     assert [one["words"] for one in found["tests"]] == ["only fast holds 140 fps"] * 2
-    assert found["cheapest_words"].startswith("No lane surely holds 140 fps on average in every test within 250 EUR")
+    assert found["cheapest_words"].startswith("No lane surely holds 140 fps on average over the tests within 250 EUR")
     assert [(one["price"], one["within_budget"]) for one in found["lanes"]] == [(200.0, True), (300.0, False)]
     assert (found["lanes"][0]["weight_g"], found["lanes"][0]["noise_dba"]) == (800.0, 33.0)
     assert found["prices"][0] | {"lane_id": 0} == {

@@ -129,6 +129,10 @@ def test_a_warm_up_is_recorded_and_not_counted(at: AtBench) -> None:
     warm = [row for row in rows if row["role"] == "warm_up"]
     assert [(row["state"], row["file_name"]) for row in warm] == [("recorded", "warm.csv")]
     assert at.who.get(f"/studies/{at.bench.id}/run")["progress"]["run"] == 0
+    # Nobody has to decide on it: it holds up neither what is accepted at once nor the end of the study.
+    assert at.who.get(f"/studies/{at.bench.id}")["counts"]["recorded"] == 0
+    assert at.who.post(f"/studies/{at.bench.id}/passes/accept", {"pass_ids": None}) == {"accepted": 0, "left": 0}
+    assert at.bench.lead.post(f"/studies/{at.bench.id}/finish")["state"] == "finished"
 
 
 def test_what_is_no_capture_says_so_at_the_bench(at: AtBench) -> None:

@@ -26,6 +26,10 @@ export function testOptions(study: Study) {
   }));
 }
 
+/** Does a pass wait for a decision? A warm-up never counts, so nobody has to decide on it. */
+export const waits = (one: { state: string; role: string }) =>
+  one.state === "recorded" && one.role !== "warm_up";
+
 /** The state of a pass in words. */
 export const stateWords = (state: string) => words().states[state] ?? state;
 

@@ -67,7 +67,7 @@ export default function StudyFrame() {
             </span>
           </p>
         </div>
-        <nav aria-label="Study" className="flex flex-wrap gap-1">
+        <nav aria-label="Study" className="flex flex-wrap gap-1 max-sm:gap-0">
           <Tab to={`/studies/${id}/plan`} shortcut="l">
             Plan
           </Tab>
@@ -167,12 +167,12 @@ function Tab({ to, shortcut, children }: { to: string; shortcut?: string; childr
     <NavLink
       to={to}
       className={({ isActive }) =>
-        `plain -mb-px flex items-center gap-1.5 rounded-t-[3px] border px-3.5 py-1.5 font-semibold ${isActive ? "border-rule border-b-paper bg-paper" : "border-transparent text-soft hover:bg-band"}`
+        `plain -mb-px flex items-center gap-1.5 rounded-t-[3px] border px-3.5 py-1.5 font-semibold whitespace-nowrap max-sm:px-2 ${isActive ? "border-rule border-b-paper bg-paper" : "border-transparent text-soft hover:bg-band"}`
       }
     >
       {children}
       {shortcut && (
-        <span className="key" aria-hidden="true">
+        <span className="key max-sm:hidden" aria-hidden="true">
           {" "}
           {shortcut}
         </span>

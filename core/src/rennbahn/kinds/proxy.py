@@ -8,6 +8,7 @@ testing", Technometrics 24:295, 1982).
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -63,6 +64,21 @@ class Gauge:
     band: float
     lanes: tuple[str, ...]
     benchmarks: tuple[tuple[str, str], ...]
+
+
+def stands_for(told: Sequence[tuple[Hashable, Hashable, bool]]) -> list[int | None]:
+    """Which test of play each test stands for, by their places, from game, condition and whether it is a benchmark.
+
+    A benchmark stands for the first play of its game under its own condition; play stands for none.
+
+    >>> stands_for([("Ferry", "high", True), ("Ferry", "low", False), ("Ferry", "high", False)])
+    [2, None, None]
+    """
+    play: dict[tuple[Hashable, Hashable], int] = {}
+    for at, (game, condition, is_benchmark) in enumerate(told):
+        if not is_benchmark:
+            play.setdefault((game, condition), at)
+    return [play.get((game, condition)) if is_benchmark else None for game, condition, is_benchmark in told]
 
 
 def proxy_of(sheet: Sheet, figure: str) -> list[Gauge]:

@@ -56,12 +56,14 @@ def ladder_sentence(block: LadderBlock, made: Composition, names: Naming, method
         return Sentence(f"{names[only.lane]}: ", f"{fps(only.fps)} fps", over + ", alone on the ladder", basis[0])
     even = all(pair.verdict == "even" for pair in block.pairs if {pair.a, pair.b} <= set(first))
     band = f"within {percent(method.equal_band)}% of each other"
-    if len(first) == count:
-        if even:
-            claims = (replace(claim, says="even"),)
-            return Sentence(f"These {count} lanes: ", "even", f"{over}, {band}", ", ".join(basis), claims=claims)
-        claims = (replace(claim, says="open"),)
-        return Sentence("", "No order", f" of these {count} lanes is shown{over}", ", ".join(basis), claims=claims)
+    if len(first) == count and even:
+        claims = (replace(claim, says="even"),)
+        return Sentence(f"These {count} lanes: ", "even", f"{over}, {band}", ", ".join(basis), claims=claims)
+    if len(first) in (0, count):
+        # Where lanes lack unlike tests, pairs may go round in a circle.
+        circle = f" is first{over}: each is behind another over the tests that both have"
+        what, after = ("No lane", circle) if not first else ("No order", f" of these {count} lanes is shown{over}")
+        return Sentence("", what, after, ", ".join(basis), claims=(replace(claim, says="open"),))
     if len(first) > 1:
         shared = listed([names[one] for one in first])
         why = f"they are {band}" if even else "their order is not shown"
@@ -450,7 +452,8 @@ def proxy_sentence(gauges: Sequence[Gauge], made: Sequence[Composition], names: 
     held = sum(len(found) for word, found in counts if word in ("absolute", "relative"))
     unsure = len(word_of) - held - word_of.count("neither")
     told = "; ".join(f"{_GAUGED[word]}: {listed(found)}" for word, found in counts if found)
-    keep = f" keep the ratios of play {names.within(gauges[0].figure, None)}"
+    verb = "keeps" if held == 1 and unsure < len(gauges) else "keep"
+    keep = f" {verb} the ratios of play {names.within(gauges[0].figure, None)}"
     claims = tuple(
         claim for one, own in zip(gauges, made, strict=True) for claim in _gauge_sentence(one, own, names).claims
     )

@@ -6,6 +6,8 @@ import type { Theme } from "../marks";
 
 /** Every picture of an answer is drawn on this ground: on a page its middle, as a file all of it. */
 export const GROUND = { width: 1920, height: 1080, top: 220, bottom: 1000, pad: 64 };
+/** How wide the ground is on a phone: what is drawn beside the chart there stands under its name. */
+export const NARROW = 860;
 export const CONDENSED = { style: { fontStretch: "85%" } };
 
 export interface Drawn {
@@ -14,6 +16,15 @@ export interface Drawn {
   style?: string;
   /** On a page only the chart itself is drawn: the answer stands above it. */
   bare?: boolean;
+  /** On a phone the ground is narrower, so that its letters can be read. */
+  narrow?: boolean;
+}
+
+/** The ground of a picture where it is drawn, with the room for names and for words beside the chart. */
+export function groundOf(how: Drawn, name = 0, said = 0) {
+  return how.narrow
+    ? { ...GROUND, width: NARROW, name: Math.min(name, 290), said: said ? 130 : 0 }
+    : { ...GROUND, name, said };
 }
 
 export interface Told {
@@ -28,6 +39,7 @@ export function Frame({
   theme,
   style,
   bare,
+  narrow,
   question,
   sentence,
   foot,
@@ -53,7 +65,7 @@ export function Frame({
     <svg
       xmlns="http://www.w3.org/2000/svg"
       {...(bare ? { width: "100%" } : { width: GROUND.width, height: GROUND.height })}
-      viewBox={`${side} ${top} ${GROUND.width - 2 * side} ${tall}`}
+      viewBox={`${side} ${top} ${(narrow ? NARROW : GROUND.width) - 2 * side} ${tall}`}
       role="img"
     >
       <title>{sentence.text}</title>

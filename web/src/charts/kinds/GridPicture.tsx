@@ -2,20 +2,23 @@ import { scaleLog, scalePoint } from "d3-scale";
 import type { Schemas } from "../../api/client";
 import { fps } from "../../format";
 import { laneShape } from "../marks";
-import { Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 type Grid = Schemas["GridAnswer"];
 
 /** A line for each level of the first factor over the levels of the second: parallel where neither depends on the other. */
 export function GridPicture({ grid, ...rest }: Drawn & Told & { grid: Grid }) {
   const { theme } = rest;
-  const { width, top, pad } = GROUND;
+  const { width, top, pad } = groundOf(rest);
   const end = rest.bare ? 720 : 880;
   const [first, second] = grid.factors as [string, string];
   const rows = grid.levels[first] ?? [];
   const columns = grid.levels[second] ?? [];
   const rates = grid.places.flatMap((one) => [one.low ?? one.value, one.high ?? one.value]);
-  const x = scalePoint(columns, [pad + 260, width - pad - 460]).padding(columns.length > 1 ? 0.15 : 0.5);
+  const x = scalePoint(
+    columns,
+    rest.narrow ? [pad + 90, width - pad - 250] : [pad + 260, width - pad - 460],
+  ).padding(columns.length > 1 ? 0.15 : 0.5);
   // On a ratio axis equal gains are equal distances, so that only a dependence bends the lines apart.
   const y = scaleLog([Math.min(...rates) * 0.985, Math.max(...rates) * 1.015], [end, top + 20]);
   const words = { fontFamily: theme.sans, fontSize: 25, ...CONDENSED };

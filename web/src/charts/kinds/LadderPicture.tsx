@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { fixed, fps } from "../../format";
 import { cut } from "../margins";
 import { laneShape } from "../marks";
-import { Axis, Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Axis, Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 type Rung = Schemas["AnswerRung"];
 
@@ -33,12 +33,12 @@ export function LadderPicture({
     front: ReadonlySet<string>;
   }) {
   const { theme } = rest;
-  const { width, top, bottom, pad } = GROUND;
+  const { width, top, bottom, pad, name, said: beside } = groundOf(rest, NAME, SAID);
   const row = Math.min(rest.bare ? 84 : 130, (bottom - top - 40) / Math.max(lanes.length, 1));
   const end = top + row * lanes.length;
   const size = Math.max(14, Math.min(27, row * 0.42));
   const rates = lanes.flatMap((one) => [one.high ?? one.fps, ...targets]);
-  const x = scaleLinear([0, Math.max(...rates, 1)], [pad + NAME, width - pad - SAID]).nice(6);
+  const x = scaleLinear([0, Math.max(...rates, 1)], [pad + name, width - pad - beside]).nice(6);
   const mono = { fontFamily: theme.mono, fontSize: size };
   const sans = { fontFamily: theme.sans, fontSize: size, ...CONDENSED };
   return (
@@ -83,7 +83,7 @@ export function LadderPicture({
                 fill={colour}
               />
               <text x={pad + 114} y={size * 0.34} {...sans} fontWeight={600} fill={theme.ink}>
-                {cut(lane?.name ?? "", NAME - 134, size)}
+                {cut(lane?.name ?? "", name - 134, size)}
               </text>
               {low != null && (
                 <path
@@ -110,9 +110,15 @@ export function LadderPicture({
               >
                 {fps(one.fps)}
               </text>
-              <text x={width - pad} y={size * 0.34} {...sans} textAnchor="end" fill={theme.soft}>
-                {cut(said.join(", "), SAID - 60, size)}
-              </text>
+              {rest.narrow ? (
+                <text x={pad + 114} y={size * 1.3} {...sans} fontSize={size * 0.82} fill={theme.soft}>
+                  {said.join(", ")}
+                </text>
+              ) : (
+                <text x={width - pad} y={size * 0.34} {...sans} textAnchor="end" fill={theme.soft}>
+                  {cut(said.join(", "), beside - 60, size)}
+                </text>
+              )}
             </g>
           </g>
         );

@@ -1,6 +1,6 @@
 import { cut } from "../margins";
 import { laneShape } from "../marks";
-import { CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 export interface Held {
   by: string;
@@ -31,14 +31,14 @@ export function LimitsPicture({
     held: (row: string, column: string) => Held | undefined;
   }) {
   const { theme } = rest;
-  const { width, top, bottom, pad } = GROUND;
+  const { width, top, bottom, pad, name } = groundOf(rest, NAME);
   const begins = top + 40;
   const row = Math.min(rest.bare ? 54 : 76, (bottom - begins) / Math.max(rows.length, 1));
   const end = begins + row * rows.length;
-  const column = (width - 2 * pad - NAME) / Math.max(columns.length, 1);
+  const column = (width - 2 * pad - name) / Math.max(columns.length, 1);
   const size = Math.max(11, Math.min(22, row * 0.42));
   const sans = { fontFamily: theme.sans, fontSize: size, ...CONDENSED };
-  const x = (at: number) => pad + NAME + at * column;
+  const x = (at: number) => pad + name + at * column;
   return (
     <Frame {...rest} height={end}>
       {columns.map((one, at) => {
@@ -71,7 +71,7 @@ export function LimitsPicture({
         <g key={one.key} transform={`translate(0 ${begins + i * row})`}>
           <path d={`M${pad} 0H${width - pad}`} stroke={theme.rule} strokeWidth={1.4} />
           <text x={pad} y={row / 2 + size * 0.34} {...sans} fontWeight={600} fill={theme.ink}>
-            {cut(one.name, NAME - 20, size)}
+            {cut(one.name, name - 20, size)}
           </text>
           {columns.map((where, at) => {
             const found = held(one.key, where.key);

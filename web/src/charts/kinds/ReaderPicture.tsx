@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { figure } from "../../format";
 import { cut } from "../margins";
 import { laneShape } from "../marks";
-import { Axis, Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Axis, Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 const NAME = 470;
 const SAID = 560;
@@ -21,7 +21,7 @@ export function ReaderPicture({
     lanes: ReadonlyMap<string, { name: string; position: number }>;
   }) {
   const { theme } = rest;
-  const { width, top, bottom, pad } = GROUND;
+  const { width, top, bottom, pad, name, said } = groundOf(rest, NAME, rest.narrow ? 0 : SAID);
   const row = Math.min(rest.bare ? 74 : 110, (bottom - top - 40) / Math.max(found.tests.length, 1));
   const end = top + row * found.tests.length;
   const size = Math.max(12, Math.min(25, row * 0.4));
@@ -30,7 +30,7 @@ export function ReaderPicture({
   const most = Math.max(floor * 1.2, ...rates.filter((rate) => rate != null));
   // A display far beyond every rate is said, not drawn: the axis is for the rates.
   const shows = found.figure === "average_fps" && display <= most;
-  const x = scaleLinear([0, most], [pad + NAME, width - pad - SAID]).nice(6);
+  const x = scaleLinear([0, most], [pad + name, width - pad - said]).nice(6);
   const sans = { fontFamily: theme.sans, fontSize: size, ...CONDENSED };
   const mark = (lane: string, rate: number | null, low: number | null, high: number | null, y: number) => {
     if (rate == null) return null;
@@ -73,18 +73,18 @@ export function ReaderPicture({
         <g key={one.test} transform={`translate(0 ${top + i * row})`}>
           <path d={`M${pad} 0H${width - pad}`} stroke={theme.rule} strokeWidth={1.4} />
           <text x={pad} y={row / 2 + size * 0.34} {...sans} fontWeight={600} fill={theme.ink}>
-            {cut(tests.get(one.test) ?? "", NAME - 24, size)}
+            {cut(tests.get(one.test) ?? "", name - 24, size)}
           </text>
           {mark(found.a, one.a, one.a_low, one.a_high, row * 0.3)}
           {mark(found.b, one.b, one.b_low, one.b_high, row * 0.7)}
           <text
-            x={width - pad - SAID + 30}
-            y={row / 2 + size * 0.34}
+            x={rest.narrow ? pad : width - pad - said + 30}
+            y={row / 2 + size * (rest.narrow ? 1.25 : 0.34)}
             {...sans}
             fontWeight={["crosses", "noticed"].includes(one.matters) ? 700 : 400}
             fill={["crosses", "noticed"].includes(one.matters) ? theme.ink : theme.soft}
           >
-            {cut(one.words, SAID - 30, size)}
+            {rest.narrow ? one.words : cut(one.words, said - 30, size)}
           </text>
         </g>
       ))}

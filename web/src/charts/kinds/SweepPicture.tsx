@@ -3,7 +3,7 @@ import { line } from "d3-shape";
 import type { Schemas } from "../../api/client";
 import { figure, fps } from "../../format";
 import { disc, laneShape } from "../marks";
-import { Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 type Sweep = Schemas["SweepAnswer"];
 
@@ -14,7 +14,7 @@ export function SweepPicture({
   ...rest
 }: Drawn & Told & { sweep: Sweep; rival?: { name: string; position: number } | undefined }) {
   const { theme } = rest;
-  const { width, top, pad } = GROUND;
+  const { width, top, pad } = groundOf(rest);
   const end = rest.bare ? 720 : 880;
   const { points, knee, equal_power: equal } = sweep;
   const levels = points.map((one) => one.level);

@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { cut } from "../margins";
 import { disc, laneShape } from "../marks";
-import { Axis, Bracket, CONDENSED, type Drawn, Frame, GROUND, type Told } from "./Frame";
+import { Axis, Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 export interface Track {
   key: string;
@@ -39,13 +39,14 @@ export function TracksPicture({
     axis: string;
   }) {
   const { theme } = rest;
-  const { width, top, bottom, pad } = GROUND;
+  const { width, top, bottom, pad, name, said } = groundOf(rest, NAME, SAID);
+  const value = rest.narrow ? width - pad : width - pad - said + 190;
   const row = Math.min(rest.bare ? 70 : 110, (bottom - top - 40) / Math.max(tracks.length, 1));
   const end = top + row * tracks.length;
   const size = Math.max(12, Math.min(25, row * 0.44));
   const drawn = tracks.flatMap((one) => [one.value, one.low, one.high]).filter((one) => one != null);
   const all = [...drawn, line, ...(strip ?? [])];
-  const x = scaleLinear([Math.min(...all), Math.max(...all)], [pad + NAME, width - pad - SAID]).nice(6);
+  const x = scaleLinear([Math.min(...all), Math.max(...all)], [pad + name, width - pad - said]).nice(6);
   const sans = { fontFamily: theme.sans, fontSize: size, ...CONDENSED };
   return (
     <Frame {...rest} height={end + 40}>
@@ -69,7 +70,7 @@ export function TracksPicture({
           />
           <g transform={`translate(0 ${row / 2})`}>
             <text x={pad} y={size * 0.34} {...sans} fontWeight={one.strong ? 750 : 600} fill={theme.ink}>
-              {cut(one.name, NAME - 24, size)}
+              {cut(one.name, name - 24, size)}
             </text>
             {one.low != null && one.high != null && (
               <Bracket low={x(one.low)} high={x(one.high)} half={row * 0.24} stroke={theme.ink} />
@@ -84,7 +85,7 @@ export function TracksPicture({
               />
             )}
             <text
-              x={width - pad - SAID + 190}
+              x={value}
               y={size * 0.36}
               fontFamily={theme.mono}
               fontSize={size}
@@ -94,9 +95,15 @@ export function TracksPicture({
             >
               {one.value == null ? "–" : words(one.value)}
             </text>
-            <text x={width - pad - SAID + 216} y={size * 0.34} {...sans} fill={theme.soft}>
-              {cut(one.said, SAID - 220, size)}
-            </text>
+            {rest.narrow ? (
+              <text x={pad} y={size * 1.25} {...sans} fontSize={size * 0.82} fill={theme.soft}>
+                {one.said}
+              </text>
+            ) : (
+              <text x={value + 26} y={size * 0.34} {...sans} fill={theme.soft}>
+                {cut(one.said, said - 220, size)}
+              </text>
+            )}
           </g>
         </g>
       ))}

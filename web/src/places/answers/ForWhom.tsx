@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { type Looking, useForReader, useMay, useReaders } from "../../api/queries";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { ReaderPicture } from "../../charts/kinds/ReaderPicture";
-import { SCREEN } from "../../charts/marks";
+import { PagePicture } from "../../charts/PagePicture";
 import { Choice } from "../../controls/Choice";
 import { DataTable } from "../../controls/DataTable";
 import { Headline } from "../../controls/Headline";
@@ -108,17 +108,18 @@ function Told({ study, found }: { study: Study; found: Found }) {
       <Headline sentence={found.sentence} />
       {found.cheapest_words && <p className="mt-2 font-semibold">{found.cheapest_words}</p>}
       {found.money_words && <p className="mt-2 text-soft">{found.money_words}</p>}
-      <div className="relative my-4 overflow-x-auto">
-        <div className="min-w-[44rem]">
-          <ReaderPicture
-            theme={SCREEN}
-            bare
-            {...toldOf(study, found)}
-            found={found}
-            tests={names.tests}
-            lanes={names.lanes}
-          />
-        </div>
+      <div className="my-4">
+        <PagePicture
+          draw={(how) => (
+            <ReaderPicture
+              {...how}
+              {...toldOf(study, found)}
+              found={found}
+              tests={names.tests}
+              lanes={names.lanes}
+            />
+          )}
+        />
       </div>
       <Lanes study={study} found={found} />
       <Prices found={found} names={names} />

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
-import { SCREEN } from "../../charts/marks";
+import { PagePicture } from "../../charts/PagePicture";
 import { Choice } from "../../controls/Choice";
 import { DataTable } from "../../controls/DataTable";
 import { Headline } from "../../controls/Headline";
@@ -62,9 +62,7 @@ export function KindAnswer({ study, answer }: { study: Study; answer: Answer }) 
           <MenuLink href={`/api/studies/${study.id}/answer.ods`}>Table as OpenDocument</MenuLink>
         </ExportMenu>
       </div>
-      <div className="overflow-x-auto">
-        <div className="min-w-[44rem]">{shown.picture({ theme: SCREEN, bare: true })}</div>
-      </div>
+      <PagePicture draw={(how) => shown.picture(how)} />
     </section>
   );
 }

@@ -5,7 +5,7 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import type { Drawn } from "../../charts/kinds/Frame";
 import { type Column, type Held, LimitsPicture } from "../../charts/kinds/LimitsPicture";
 import { TracksPicture } from "../../charts/kinds/TracksPicture";
-import { SCREEN } from "../../charts/marks";
+import { PagePicture } from "../../charts/PagePicture";
 import { DataTable } from "../../controls/DataTable";
 import { Headline } from "../../controls/Headline";
 import { ErrorNotice } from "../../controls/Notice";
@@ -98,9 +98,7 @@ function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
         <span className="text-soft">{limits.sentence.after.replace(/^, /, "")}</span>
         <ExportMenu label="Export the limits" name={`${study.question} limits`} draw={draw} />
       </div>
-      <div className="relative overflow-x-auto">
-        <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
-      </div>
+      <PagePicture draw={draw} />
       <p className="mt-1 text-[0.88rem] text-mute">
         Solid: the card. Outlined: the processor. Two lines: a cap. Dashed: neither, or not shown. The wider a
         mark, the surer it is.
@@ -260,9 +258,7 @@ function Expected({ study, expected }: { study: Study; expected: NonNullable<Lim
         </div>
         <ExportMenu label="Export the estimate" name={`${study.question} estimate`} draw={draw} />
       </div>
-      <div className="relative mt-2 overflow-x-auto">
-        <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
-      </div>
+      <PagePicture draw={draw} />
     </>
   );
 }

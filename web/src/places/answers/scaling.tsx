@@ -26,7 +26,7 @@ export function scaling(asked: Asked): Shown | null {
   }));
   return {
     sentence: own.sentence,
-    also: [...own.suite, ...own.modes].map((one) => `${one.words}.`),
+    also: own.modes.map((one) => `${one.words}.`),
     picture: (how) => (
       <TracksPicture
         {...how}

@@ -60,7 +60,7 @@ export function Doors({ doors }: { doors: Door[] }) {
       <nav
         ref={strip}
         aria-label="Parts of the findings"
-        className="no-print sticky bottom-0 z-10 mt-8 flex scroll-mt-2 flex-wrap gap-x-1 gap-y-1 border-ink border-y bg-paper py-1.5"
+        className="no-print z-10 mt-8 sm:sticky sm:bottom-0 flex scroll-mt-2 flex-wrap gap-x-1 gap-y-1 border-ink border-y bg-paper py-1.5"
       >
         {doors.map((one) => (
           <button

@@ -46,11 +46,12 @@ export function Findings({ study }: { study: Study }) {
   const choice = { study, findings, look };
   const nothing = !leading.tests && !second.tests;
   // A study of another kind answers its own question, and one lane over another is a door away.
-  const first = answer?.sentence && !answer.sentence.text.includes("nothing to tell yet") ? answer : null;
+  const first = answer?.sentence && !answer.sentence.answer.startsWith("nothing") ? answer : null;
+  const why = own ? answer?.sentence?.text : leading.sentence.text;
   if (nothing && !first) {
     return (
       <Empty title="No finding yet.">
-        <p>{leading.sentence.text}</p>
+        {why && <p>{why}</p>}
         {(study.lanes_full.length > 2 || findings.groups.length > 1) && (
           <div className="mt-4 flex flex-wrap justify-center gap-4">
             <Pair {...choice} />
@@ -74,7 +75,7 @@ export function Findings({ study }: { study: Study }) {
   );
   const pair = (
     <>
-      <Headline sentence={leading.sentence} as={first ? "h2" : "h1"} size={first ? "second" : "first"} />
+      <Headline sentence={leading.sentence} as={own ? "h2" : "h1"} size={own ? "second" : "first"} />
       <p className="mt-2 text-[1.1rem] text-soft">{besideText(second.sentence, leading.sentence)}</p>
     </>
   );
@@ -85,7 +86,7 @@ export function Findings({ study }: { study: Study }) {
       name: "Numbers",
       show: () => <KindNumbers study={study} answer={first} />,
     },
-    first !== null && {
+    own && {
       key: "2",
       id: "pair",
       name: "Two lanes",
@@ -175,17 +176,20 @@ export function Findings({ study }: { study: Study }) {
     <>
       <ErrorNotice error={trouble} />
       {trouble && search.get("joined") && <LeaveOlderOut />}
-      {first ? <KindAnswer study={study} answer={first} /> : <section aria-label="Answer">{pair}</section>}
+      {first && <KindAnswer study={study} answer={first} />}
+      {/* What nobody asked is never put in place of an answer. */}
+      {own && !first && <Empty title="No answer to this question yet.">{why && <p>{why}</p>}</Empty>}
+      {!own && <section aria-label="Answer">{pair}</section>}
       <div className="mt-5">
         <Stale findings={findings} />
         <BenchSays findings={findings} />
         <Shifts study={study} beside={beside} />
         <Caveats study={study} findings={findings} />
         <Bar study={study} findings={findings} openMethod={() => openDoor("method")}>
-          {!first && chosen}
+          {!own && chosen}
         </Bar>
-        {!first && <MarginTable study={study} findings={findings} looking={looking} />}
-        {!first && <AllLanes {...choice} />}
+        {!own && <MarginTable study={study} findings={findings} looking={looking} />}
+        {!own && <AllLanes {...choice} />}
       </div>
       <Doors doors={doors.filter((one) => one !== false)} />
     </>

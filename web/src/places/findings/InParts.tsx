@@ -5,7 +5,7 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import type { Drawn } from "../../charts/kinds/Frame";
 import { TracksPicture } from "../../charts/kinds/TracksPicture";
 import { testWords } from "../../charts/margins";
-import { SCREEN } from "../../charts/marks";
+import { PagePicture } from "../../charts/PagePicture";
 import { DataTable } from "../../controls/DataTable";
 import { count, signedPercent } from "../../format";
 import type { Study } from "../../model/study";
@@ -78,9 +78,7 @@ function Sets({ study, findings, parts }: { study: Study; findings: Findings; pa
         </span>
         <ExportMenu label="Export the sets" name={`${study.question} sets`} draw={draw} />
       </div>
-      <div className="overflow-x-auto">
-        <div className="min-w-[44rem]">{draw({ theme: SCREEN, bare: true })}</div>
-      </div>
+      <PagePicture draw={draw} />
       <p className="mt-1 text-[0.88rem] text-mute">
         At the right: how a set parts from the other tests. Name sets of your own with each game in{" "}
         <Link to="/scenes">Scenes</Link>.

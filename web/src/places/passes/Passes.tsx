@@ -36,7 +36,9 @@ const KEYS = [
 ];
 /** Every pass of the study in one matrix: what is there, what is doubted and why, and settling it. */
 export function Passes({ study }: { study: Study }) {
-  const { data: passes, error } = usePasses(study.id);
+  const { data: found, error } = usePasses(study.id);
+  // Warm-ups stand with their test; here is what counts, or could.
+  const passes = useMemo(() => found?.filter((one) => one.role !== "warm_up"), [found]);
   const stale = (passes ?? []).filter((one) => one.stale).length;
   const { data: doubts } = useDoubts(study.id, stale > 0);
   const out = (passes ?? []).some((one) => one.state === "rejected");

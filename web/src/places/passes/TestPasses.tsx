@@ -12,7 +12,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
-import { type Study, stateWords } from "../../model/study";
+import { type Study, stateWords, waits } from "../../model/study";
 import { DECIDING_KEYS, Deciding } from "./Deciding";
 import { DoubtList } from "./DoubtList";
 import { checkWords, type Pass, type PassDoubt, standing } from "./matrix";
@@ -55,9 +55,9 @@ export function TestPasses({ study }: { study: Study }) {
   // then comes the next that waits, and the last one stays to be seen.
   const chosen =
     own.find((one) => one.id === Number(search.get("pass"))) ??
-    (last && (last.state === "recorded" || doubted(last)) ? last : undefined) ??
+    (last && (waits(last) || doubted(last)) ? last : undefined) ??
     own.find(doubted) ??
-    own.find((one) => one.state === "recorded") ??
+    own.find(waits) ??
     last ??
     own[0];
   const first = doubts ? chosen?.id : undefined;
@@ -242,10 +242,8 @@ function PassList({
                     <span title={one.role === "counted" ? undefined : one.role.replace("_", "-")}>
                       pass {one.number}
                     </span>
-                    <span
-                      className={`text-[0.88rem] ${one.state === "recorded" ? "font-bold text-accent" : "text-mute"}`}
-                    >
-                      {stateWords(one.state)}
+                    <span className={`text-[0.88rem] ${waits(one) ? "font-bold text-accent" : "text-mute"}`}>
+                      {one.role === "warm_up" ? "warm-up, never counts" : stateWords(one.state)}
                       {one.simulated && ", simulated"}
                       {(stands.get(one.id) ?? [])
                         .filter((doubt) => !doubt.weak)
