@@ -19,8 +19,9 @@ from planning.queries import bench_time, laid_out, one_study, plan_of
 from rennbahn.planning.schedule import ORDERS
 from studies.models import Pass
 
-#: What a page of findings asks, each from the server.
-PAGE = ("", "/findings", "/answer", "/limits", "/findings/parts", "/findings/beside", "/eye-notes")
+#: What a page of findings asks as it opens, each from the server, and what all of its doors ask besides.
+OPENS = ("", "/findings", "/answer", "/findings/beside")
+PAGE = (*OPENS, "/limits", "/findings/parts", "/eye-notes")
 
 
 @cache
@@ -39,8 +40,8 @@ def milliseconds(what: str, study: int = 0, path: str = "") -> float:
         return _imported(study, path)
     if what == "drag":
         return _dragged(study)
-    if what in ("page", "page again"):
-        return _page(study, anew=what == "page")
+    if what in ("page", "page again", "page opens"):
+        return _page(study, OPENS if what == "page opens" else PAGE, anew=what != "page again")
     begin = time.perf_counter()
     response = client().get(f"/api{what}")
     spent = time.perf_counter() - begin
@@ -48,11 +49,11 @@ def milliseconds(what: str, study: int = 0, path: str = "") -> float:
     return spent * 1000.0
 
 
-def _page(study: int, *, anew: bool) -> float:
-    """All that a page of findings asks; `anew` as of a study that nobody has looked at since it changed."""
+def _page(study: int, asks: tuple[str, ...], *, anew: bool) -> float:
+    """What a page of findings asks; `anew` as of a study that nobody has looked at since it changed."""
     if anew:
         record.forget()
-    return sum(milliseconds(f"/studies/{study}{path}") for path in PAGE)
+    return sum(milliseconds(f"/studies/{study}{path}") for path in asks)
 
 
 def _dragged(study: int) -> float:

@@ -117,6 +117,22 @@ def test_sets_of_games_are_named_and_told_apart(lead: Page) -> None:
     assert "seen at night" not in sets(lead), "one test is no set"
 
 
+def test_doors_open_by_their_keys_and_stay_as_they_were_left(lead: Page) -> None:
+    to_findings(lead, FANS, "levels")
+    assert "door=levels" in lead.driver.current_url
+    lead.fill("Rate wanted, fps", "100")
+    lead.press(Keys.ENTER)
+    lead.see("100 fps on average: ")
+    lead.wait(lambda: "target=100" in lead.driver.current_url, "the rate in the address")
+    lead.press(Keys.ESCAPE)
+    to_findings(lead, STICKS)
+    lead.element("#door-levels")
+    lead.press("7")
+    lead.wait(lambda: not lead.driver.find_elements(By.CSS_SELECTOR, "#door-levels"), "the door shut by the same key")
+    to_findings(lead, FANS)
+    assert not lead.driver.find_elements(By.CSS_SELECTOR, "[id^='door-']"), "shut as it was left"
+
+
 def test_another_study_stands_beside_with_what_differs(lead: Page) -> None:
     to_findings(lead, FANS, "beside")
     lead.choose("Another study", STICKS)

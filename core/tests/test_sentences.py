@@ -13,8 +13,9 @@ from rennbahn.comparing.facts import Aims, LaneFacts, PassFacts, TestFacts
 from rennbahn.comparing.groups import asked_group
 from rennbahn.comparing.model import AVERAGE, Lane, Method, Pass, Scene, Study, Test
 from rennbahn.comparing.pair_sentences import pair_sentences
-from rennbahn.comparing.sentences import Claim, Sentence
+from rennbahn.comparing.sentences import Claim, Naming, Sentence
 from rennbahn.kinds import Answer, answer_of
+from rennbahn.kinds.crossing import crossing_of, crossing_words
 from trials import sentences as on_trial
 
 LOW = "low_1.percentile"
@@ -166,6 +167,14 @@ def test_a_proxy_check_that_lacks_a_lane_does_not_claim_that_ratios_are_kept() -
     assert "does not keep the ratios" in whole.text
 
 
+def test_a_game_that_no_lane_has_both_tests_of_is_open() -> None:
+    tests = [Test("0", "0", facts=TestFacts(play_of="1")), Test("1", "1")]
+    gone = {("A", 0): "recorded", ("B", 1): "planned"}
+    found = said(made({"A": [60, 50], "B": [72, 60]}, "proxy", tests=tests, status=gone))
+    assert "is not shown to keep the ratios of play, nor not to" in found.text
+    assert "A: not decided yet" in found.lacks
+
+
 def test_a_budget_is_not_held_everywhere_where_a_test_is_missing() -> None:
     rates = {"A": [90, 90], "B": [90, 90]}
     aims = Aims(budget_ms=16.7)
@@ -252,6 +261,26 @@ def test_a_test_that_is_missing_neither_holds_a_rate_nor_misses_it() -> None:
     assert need["hold"] == []
     assert need["on_edge"] == ["A"]
     assert need["miss"] == ["B"]
+
+
+# --- a rate that is wanted of two lanes ----------------------------------------------------------------------
+
+
+def test_a_wanted_rate_names_the_tests_that_cross_it() -> None:
+    study = made({"A": [50, 70, 40, 60, 80], "B": [66, 52, 45, 60.1, 90]}, status={("B", 4): "recorded"})
+    found = crossing_of(Sheet(study), ("A", "B"), AVERAGE, 60.0)
+    assert (found.only_b, found.only_a, found.neither, found.edge, found.missing) == (
+        ("0",), ("1",), ("2",), ("3",), ("4",),
+    )  # fmt: skip
+    assert crossing_words(found, Naming.of(study)) == (
+        "60 fps on average: only B holds it in 1 of 4 tests (Fallow Meridian) and only A holds it in 1 of 4 tests "
+        "(Ninth Ferry); neither does in 1, on the edge in 1, no rate of both in 1."
+    )
+    alike = crossing_of(Sheet(study), ("A", "B"), AVERAGE, 30.0)
+    assert "no test is shown to part the lanes there; both hold it in 4" in crossing_words(alike, Naming.of(study))
+    low = crossing_of(Sheet(study), ("A", "B"), LOW, 45.0)
+    assert low.figure == "low_1"
+    assert low.only_b == ("0",)
 
 
 # --- on trial ----------------------------------------------------------------------------------------------

@@ -17,6 +17,7 @@ from answering import Out
 from pydantic import create_model
 from rennbahn.kinds.against import Beside
 from rennbahn.kinds.budget import BudgetResult
+from rennbahn.kinds.crossing import Crossing
 from rennbahn.kinds.expected import AloneRates, Expected, ExpectedMargin
 from rennbahn.kinds.grid import GridBlock
 from rennbahn.kinds.ladder import LadderBlock, Need
@@ -33,7 +34,19 @@ from rennbahn.kinds.why import Derivation
 from findings.schemas import LaneRef, SentenceOut
 
 #: What is said in words beside numbers.
-_IN_WORDS = (Need, EqualPower, Step, Short, PartSuite, Change, Beside, TestForReader, LaneForReader, ExpectedMargin)
+_IN_WORDS = (
+    Need,
+    EqualPower,
+    Step,
+    Short,
+    PartSuite,
+    Change,
+    Beside,
+    TestForReader,
+    LaneForReader,
+    ExpectedMargin,
+    Crossing,
+)
 
 
 @cache
@@ -170,4 +183,5 @@ AgainstOut: Any = create_model(
     figures=(_list(_out(Beside)), ...),
     differences=(_list(str), ...),
 )
+CrossingOut: Any = _out(Crossing)
 WhyOut: Any = _out(Derivation)

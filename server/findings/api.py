@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from answering import json_answer
 from django.http import HttpRequest, HttpResponse
@@ -10,10 +10,12 @@ from ninja import File, Query, Router, UploadedFile
 from opendocument import ods_answer
 from people.access import user_of
 from problems import Problem
+from pydantic import Field
 from sheets import csv_answer
 
 from findings import against, answers, exports, parts, queries, services, why, worth
-from findings.answer_schemas import AgainstOut, AnswerOut, ForReaderOut, HeldOut, PartsOut, WhyOut
+from findings.answer_schemas import AgainstOut, AnswerOut, CrossingOut, ForReaderOut, HeldOut, PartsOut, WhyOut
+from findings.crossing import crossed
 from findings.eye_notes import eye_notes as notes_of
 from findings.eye_notes import picture
 from findings.limits import held_by
@@ -36,6 +38,7 @@ FILE: Any = File(None)  # type: ignore[type-arg]
 
 #: No wanted rate is above this, fps.
 _MOST_FPS = 10_000.0
+Rate = Annotated[float, Field(gt=0, le=_MOST_FPS)]
 
 
 def rates_in(told: str) -> list[float]:
@@ -101,6 +104,12 @@ def limits(
 def in_parts(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The findings in parts: named sets of games, what changes from group to group, what each test weighs."""
     return json_answer(parts.parts_of(study_id, looked.asked()))
+
+
+@router.get("/{int:study_id}/findings/crossing", response=CrossingOut)
+def crossing(request: HttpRequest, study_id: int, looked: Query[LookedAt], target: Rate | None = None) -> HttpResponse:
+    """Which tests a wanted rate in fps parts two lanes in; the study's own rate without one."""
+    return json_answer(crossed(study_id, looked.asked(), target))
 
 
 @router.get("/{int:study_id}/findings/against/{int:other_study_id}", response=AgainstOut)

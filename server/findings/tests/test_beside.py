@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from findings.answer_schemas import AgainstOut, AnswerOut, HeldOut, PartsOut, WhyOut
+from findings.answer_schemas import AgainstOut, AnswerOut, CrossingOut, HeldOut, PartsOut, WhyOut
 from rennbahn.simulation import Rig, Scene
 from rennbahn.simulation.sitting import LOGGER
 from scenes.schemas import GameEdit
@@ -76,6 +76,21 @@ def test_games_newer_than_the_driver_are_told_by_their_dates(lead: Caller, teste
     Bench(lead, tester, study, DEMAND, LOGGER).fill(len(TESTS), 2, [1.0, 1.1])
     found = lead.get(f"/studies/{study['id']}/findings/parts")
     assert [one["name"] for one in found["parts"] if "driver" in one["name"]] == ["newer than the driver"]
+
+
+def test_a_wanted_rate_parts_two_lanes_test_by_test(lead: Caller, run: Callable[..., Bench]) -> None:
+    bench = run({"old": 1.0, "new": 1.5})
+    path = f"/studies/{bench.id}/findings/crossing"
+    levels = lead.get(f"/studies/{bench.id}/findings")["tests"]
+    between = (levels[0]["average"]["a"] + levels[0]["average"]["b"]) / 2
+    found = lead.get(f"{path}?target={between}")
+    CrossingOut.model_validate(found)
+    assert str(levels[0]["test_id"]) in found["only_b"]
+    assert "only new holds it in" in found["words"]
+    assert lead.get(path)["target"] == 60.0, "the study's own rate"
+    for wrong in ("0", "-1", "nan", "inf", "20000", "many"):
+        assert lead.get(f"{path}?target={wrong}", status=422)["field"] == "target"
+    assert lead.get(f"{path}?other=99999", status=404)
 
 
 def test_limits_say_what_each_side_could_do_alone(lead: Caller, run: Callable[..., Bench]) -> None:

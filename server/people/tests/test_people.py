@@ -77,6 +77,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/for-reader/{reader_id}", None, "viewer"),
     ("GET", "/studies/{study_id}/limits", None, "viewer"),
     ("GET", "/studies/{study_id}/findings/parts", None, "viewer"),
+    ("GET", "/studies/{study_id}/findings/crossing", None, "viewer"),
     ("GET", "/studies/{study_id}/findings/against/{other_study_id}", None, "viewer"),
     ("GET", "/studies/{study_id}/why", None, "viewer"),
     ("GET", "/studies/{study_id}/answer.ods", None, "viewer"),

@@ -119,6 +119,22 @@ export const useFindings = (id: number, looking: Looking) =>
       ),
   });
 
+/** Which tests a wanted rate parts two lanes in; the study's own rate without one. */
+export const useCrossing = (id: number, looking: Looking, target: string, asked = true) =>
+  useQuery({
+    queryKey: ["study", id, "crossing", looking, target],
+    enabled: asked,
+    queryFn: () =>
+      data(
+        client.GET("/api/studies/{study_id}/findings/crossing", {
+          params: {
+            path: { study_id: id },
+            query: { ...looking, ...(target ? { target: Number(target) } : {}) },
+          },
+        }),
+      ),
+  });
+
 /** The answer of a study's own kind; `targets` are wanted rates, `joined` an older study whose lanes stand in it. */
 export const useKindAnswer = (id: number, targets: string, joined: string, asked: boolean) =>
   useQuery({

@@ -1751,6 +1751,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/findings/crossing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Crossing
+         * @description Which tests a wanted rate in fps parts two lanes in; the study's own rate without one.
+         */
+        get: operations["findings_api_crossing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/findings/parts": {
         parameters: {
             query?: never;
@@ -2639,6 +2659,24 @@ export interface components {
             from_group: string;
             scenes: number;
             to_group: string;
+            words: string;
+        };
+        /**
+         * @description Two lanes against a rate in fps, test by test, by ids: in which only a, or only b, surely holds it while the other
+         *     surely does not; both, neither; on the `edge` where that is not shown of one of them; `missing` without a rate.
+         */
+        AnswerCrossing: {
+            a: string;
+            b: string;
+            both: string[];
+            edge: string[];
+            figure: string;
+            group: string | null;
+            missing: string[];
+            neither: string[];
+            only_a: string[];
+            only_b: string[];
+            target: number;
             words: string;
         };
         /** @description How a number came to be. `value` is as it is shown; `left_out` are tests that took no part, with reasons. */
@@ -7862,6 +7900,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BesideOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    findings_api_crossing: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+                other?: number | null;
+                group?: string | null;
+                target?: number | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerCrossing"];
                 };
             };
             default: components["responses"]["Refusal"];

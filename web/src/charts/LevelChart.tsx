@@ -13,6 +13,8 @@ const LABEL = 190;
 interface Props {
   findings: Schemas["FindingsOut"];
   lanes: Schemas["LaneOut"][];
+  /** A rate that is wanted, in fps: a line through all tests. */
+  target?: number;
 }
 
 /** Levels on a rate axis: each lane a span from its 1% low to its average, lanes of a test beneath each other. */
@@ -29,6 +31,7 @@ export function LevelChart(props: Props) {
 export function Levels({
   findings,
   lanes,
+  target,
   width,
   theme = SCREEN,
   link = false,
@@ -41,7 +44,7 @@ export function Levels({
     .flatMap((level) => [level.average, level.low_1])
     .filter((v): v is number => v != null);
   if (!rates.length) return null;
-  const x = scaleLinear([0, Math.max(...rates)], [LABEL, width - 56]).nice(6);
+  const x = scaleLinear([0, Math.max(...rates, target ?? 0)], [LABEL, width - 56]).nice(6);
   const block = ROW * lanes.length + 14;
   const height = tests.length * block;
   return (
@@ -70,6 +73,9 @@ export function Levels({
           </text>
         </g>
       ))}
+      {target !== undefined && (
+        <path d={`M${x(target)} 0V${height}`} stroke={theme.ink} strokeWidth={1.6} strokeDasharray="6 5" />
+      )}
       <text x={x.range()[1]} y={height + 31} fontSize={12} textAnchor="end" fill={theme.soft}>
         fps: from the 1% low to the average, the median a tick between
       </text>

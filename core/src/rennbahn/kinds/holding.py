@@ -15,6 +15,18 @@ from rennbahn.comparing.cells import Bools
 from rennbahn.comparing.sentences import tests_words
 from rennbahn.kinds.fit import Fit, Interval
 
+ABOVE, BELOW, EDGE = "above", "below", "edge"
+
+
+def side_of(level: Interval | None, rate: float) -> str | None:
+    """On which side of a rate in fps a level (ln) surely lies; on its edge where not shown, None without it."""
+    if level is None:
+        return None
+    bound = math.log(rate)
+    if level.low is not None and level.high is not None:
+        return ABOVE if level.low >= bound else BELOW if level.high < bound else EDGE
+    return EDGE
+
 
 def held(fit: Fit, target: float, may_miss: int | None) -> tuple[Bools, Bools]:
     """Which lanes surely hold a rate in fps, and which surely do not, shape (L,) each.

@@ -96,11 +96,14 @@ def _gauge(sheet: Sheet, figure: str, game: str, pairs: list[tuple[int, int]]) -
     study, band = sheet.study, sheet.study.aims.proxy_band
     tests = list(dict.fromkeys(at for pair in pairs for at in pair))
     everyone = Fit(sheet, figure, range(len(study.lanes)), tests)
-    fit = Fit(sheet, figure, np.flatnonzero(everyone.there.all(axis=1)).tolist(), tests)
+    there = np.flatnonzero(everyone.there.all(axis=1)).tolist()
     told = tuple((study.tests[a].id, study.tests[b].id) for a, b in pairs)
+    if not there:
+        return Gauge(game, of_figure(figure), "open", None, None, None, band, (), told)
+    fit = Fit(sheet, figure, there, tests)
     lanes = tuple(fit.name(i) for i in range(len(fit.lanes)))
     count = len(lanes)
-    if not count or not fit.common().all():
+    if not fit.common().all():
         return Gauge(game, of_figure(figure), "open", None, None, None, band, lanes, told)
     sign = np.zeros(len(tests))
     for bench, play in pairs:

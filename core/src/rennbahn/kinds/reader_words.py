@@ -5,8 +5,8 @@ from __future__ import annotations
 from rennbahn.comparing.model import AVERAGE
 from rennbahn.comparing.sentences import Naming, Sentence, figure_words, listed, some, tests_words
 from rennbahn.display import fixed, percent, signed_percent
-from rennbahn.kinds.holding import holding_words
-from rennbahn.kinds.readers import ABOVE, EDGE, ForReader, LaneForReader, Reader, TestForReader
+from rennbahn.kinds.holding import ABOVE, EDGE, holding_words
+from rennbahn.kinds.readers import ForReader, LaneForReader, Reader, TestForReader
 
 
 def _rate(value: float) -> str:

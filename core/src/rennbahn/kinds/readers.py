@@ -18,11 +18,10 @@ from rennbahn.comparing.margins import Margin
 from rennbahn.comparing.model import AVERAGE, CAPPED
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.fit import Fit, Interval, group_tests
-from rennbahn.kinds.holding import held
+from rennbahn.kinds.holding import ABOVE, BELOW, EDGE, held, side_of
 from rennbahn.kinds.watts import watts_over
 from rennbahn.worth import break_even_years, ownership
 
-ABOVE, BELOW, EDGE = "above", "below", "edge"
 #: What a test is to a reader, the gravest first.
 MATTERS = (
     "crosses",
@@ -183,16 +182,6 @@ def _holding(floors: Fit, floor_fps: float, may_miss: int | None) -> list[bool |
     return found
 
 
-def _side(level: Interval | None, floor: float) -> str | None:
-    """On which side of a rate a level surely lies; on its edge where that is not shown."""
-    if level is None:
-        return None
-    bound = math.log(floor)
-    if level.low is not None and level.high is not None:
-        return ABOVE if level.low >= bound else BELOW if level.high < bound else EDGE
-    return EDGE
-
-
 def _test(
     test: str,
     a: Interval | None,
@@ -201,8 +190,8 @@ def _test(
     margin: Margin | None,
     reader: Reader,
 ) -> TestForReader:
-    sides = _side(a, reader.floor_fps), _side(b, reader.floor_fps)
-    shown = [_side(one, reader.display_hz) for one in averages]
+    sides = side_of(a, reader.floor_fps), side_of(b, reader.floor_fps)
+    shown = [side_of(one, reader.display_hz) for one in averages]
     seen = _seen(averages, margin, reader.display_hz)
     middle, low, high = seen
     verdict = margin.verdict if margin is not None else "open"
@@ -275,14 +264,14 @@ def _lanes(
     ]
     found = []
     for i, lane in enumerate(floors.study.lanes):
-        sides = [_side(one, reader.floor_fps) for one in levels[i] if one is not None]
+        sides = [side_of(one, reader.floor_fps) for one in levels[i] if one is not None]
         facts, own = lane.facts, owned[i]
         price = facts.price if priced else None
         fits = None if price is None or reader.budget is None else price <= reader.budget
         found.append(
             LaneForReader(
                 lane.id, len(sides), sides.count(ABOVE), sides.count(EDGE), sides.count(BELOW),
-                sum(_side(one, reader.display_hz) == ABOVE for one in rates[i] if one is not None),
+                sum(side_of(one, reader.display_hz) == ABOVE for one in rates[i] if one is not None),
                 price, fits, None if own is None else float(watts[i]),
                 own.kwh_a_year if own else None, own.energy_cost_a_year if own else None,
                 own.cost_owned if own else None, None, facts.weight_g, facts.noise_dba, {},

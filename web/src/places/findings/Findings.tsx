@@ -1,7 +1,6 @@
 import { Link, useSearchParams } from "react-router";
 import { useBeside } from "../../api/doubts";
 import { type Looking, useFindings, useKindAnswer } from "../../api/queries";
-import { LevelChart } from "../../charts/LevelChart";
 import { Headline } from "../../controls/Headline";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
 import { useTitle } from "../../controls/useTitle";
@@ -19,6 +18,7 @@ import { Groups, Pair } from "./ChosenPair";
 import { type Door, Doors, useDoor } from "./Doors";
 import { BenchSays, Caveats, NotCounted, OddButReal, Shifts, Stale } from "./FindingNotes";
 import { InParts } from "./InParts";
+import { CrossingLine, LevelsAt } from "./LevelsAt";
 import { MarginTable } from "./MarginTable";
 import { SuitePanel } from "./SuitePanel";
 
@@ -76,6 +76,7 @@ export function Findings({ study }: { study: Study }) {
   const pair = (
     <>
       <Headline sentence={leading.sentence} as={own ? "h2" : "h1"} size={own ? "second" : "first"} />
+      <CrossingLine study={study} looking={looking} />
       <p className="mt-2 text-[1.1rem] text-soft">{besideText(second.sentence, leading.sentence)}</p>
     </>
   );
@@ -147,10 +148,12 @@ export function Findings({ study }: { study: Study }) {
       id: "levels",
       name: "Levels",
       show: () => (
-        <section className="mt-6">
-          <h2 className="mb-3 text-xl font-bold">Levels</h2>
-          <LevelChart findings={findings} lanes={study.lanes_full.filter((lane) => shown(lane.id))} />
-        </section>
+        <LevelsAt
+          study={study}
+          looking={looking}
+          findings={findings}
+          lanes={study.lanes_full.filter((lane) => shown(lane.id))}
+        />
       ),
     },
     {
