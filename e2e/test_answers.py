@@ -44,16 +44,16 @@ def test_a_ladder_ranks_prices_and_says_what_one_needs(desk: Page) -> None:
     assert rows[0].text.startswith(first), "the table begins with whom the sentence names"
     assert re.search(r"first of 5 lanes in average fps, \d+\.\d% ahead of", said)
     desk.see("outclassed by")
-    desk.see("For 60 fps on average over the tests:")
+    desk.see("For an average of 60 fps in every test:")
     desk.fill("What do I need for, in fps", "90, 400")
     desk.press(Keys.ENTER)
-    desk.see("For 90 fps on average over the tests:")
-    desk.see("For 400 fps on average over the tests: no lane holds it.")
+    desk.see("For an average of 90 fps in every test:")
+    desk.see("For an average of 400 fps in every test: no lane holds it.")
     assert "targets=90%2C400" in desk.driver.current_url
     desk.fill("What do I need for, in fps", "many")
     desk.press(Keys.ENTER)
     desk.see("Write up to 8 rates")
-    desk.see("For 400 fps")
+    desk.see("For an average of 400 fps")
 
 
 def test_any_two_lanes_of_a_ladder_are_held_against_each_other(desk: Page) -> None:
