@@ -25,15 +25,8 @@ PLACE = REPOSITORY / "docs" / "screenshots"
 VIEWS = [
     ("desk", [], "planned to be done", None),
     ("findings", [FANS], "Beside another study", None),
-    ("findings-method", [FANS, "door method"], "Agreement".upper(), "nav[aria-label='Parts of the findings']"),
     ("answer-sweep", ["Where does more power stop paying?", "Findings"], "Most for its power", None),
     ("answer-ladder", ["Which of five cards suits a shared flat?", "Findings"], "Beside another study", None),
-    (
-        "answer-ladder-numbers",
-        ["Which of five cards suits a shared flat?", "Findings", "door numbers"],
-        "A frame more".upper(),
-        "nav[aria-label='Parts of the findings']",
-    ),
     ("passes", [STICKS, "Passes"], "off siblings", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
