@@ -27,7 +27,7 @@ VIEWS = [
     ("findings", [FANS], "Beside another study", None),
     ("answer-sweep", ["Where does more power stop paying?", "Findings"], "Most for its power", None),
     ("answer-ladder", ["Which of five cards suits a shared flat?", "Findings"], "Beside another study", None),
-    ("passes", [STICKS, "Passes"], "off siblings", None),
+    ("passes", [STICKS, "Passes"], "unlike its siblings", None),
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
     ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),

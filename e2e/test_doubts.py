@@ -107,13 +107,13 @@ def test_bad_passes_are_settled_by_keys_alone_each_in_its_way(passes: Page) -> N
     page.press("an update ran in the background", Keys.ENTER)
     page.see("1 pass is doubted.")
     page.see("1 pass rejected: attic 1 (1 below what counts).")
-    # Stutters that are known of the scene: accepted all the same, with the reason beside the doubt.
+    # Stutters that are known of the scene: accepted anyway, with the reason beside the doubt.
     page.press("n")
     page.wait(lambda: "Moss Republic, pass 2" in question(page), "the pass that stutters")
     page.press("a")
-    page.see("Accept it all the same")
+    page.see("Accept it anyway")
     page.press("the square loads its far half there", Keys.ENTER)
-    page.wait(lambda: "Accepted all the same" in question(page), "how it was settled")
+    page.wait(lambda: "Accepted anyway" in question(page), "how it was settled")
     # What is left at once; the decision is taken back as one, and made again.
     page.press("A")
     page.see("No pass waits for a decision, and none is doubted.")

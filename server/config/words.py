@@ -8,6 +8,8 @@ from ninja import Router
 from rennbahn.capture.columns import CHANNELS, units_of
 from rennbahn.capture.words import CHANNEL_WORDS
 from rennbahn.checks import CHECKS
+from rennbahn.checks.words import check_words
+from rennbahn.comparing.sentences import MISSING_WORDS
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS, SCHOOL_WORDS
 from studies.models import PassRole, StudyKind
 
@@ -48,8 +50,11 @@ class WordsOut(Out):
     reasons: dict[str, str]
     rejected_for: list[Word]
     did_not_run_for: list[Word]
-    #: What each check asks.
+    #: What each check asks, and what it is called.
     checks: dict[str, str]
+    called: dict[str, str]
+    #: Why a cell is missing from a finding.
+    missing: dict[str, str]
     channels: list[ChannelWords]
 
 
@@ -64,6 +69,8 @@ def words(request: HttpRequest) -> WordsOut:
         reasons=PASS_REASONS,
         rejected_for=[Word(name=code, words=PASS_REASONS[code]) for code in REJECTED_REASONS],
         checks={check.id: check.asks for check in CHECKS},
+        called={check.id: check_words(check.id) for check in CHECKS},
+        missing=MISSING_WORDS,
         did_not_run_for=[Word(name=code, words=PASS_REASONS[code]) for code in DID_NOT_RUN_REASONS],
         channels=[
             ChannelWords(channel=name, words=CHANNEL_WORDS[name], units=list(units_of(name))) for name in CHANNELS

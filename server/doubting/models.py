@@ -57,7 +57,7 @@ class RepeatFound(models.Model):
 class How(models.TextChoices):
     """How a doubt was settled."""
 
-    ACCEPTED = "accepted", "Accepted all the same"
+    ACCEPTED = "accepted", "Accepted anyway"
     REJECTED = "rejected", "Rejected"
     TRIMMED = "trimmed", "Trimmed to what counts"
     REPEAT = "repeat", "To be repeated"

@@ -92,7 +92,7 @@ How = Literal["accepted", "rejected", "trimmed", "repeat", "assumed", "odd"]
 class SettleIn(In):
     """How a doubt is settled, or without a check all that stand about a pass.
 
-    A reason is needed to accept all the same or to assume another thing.
+    A reason is needed to accept anyway or to assume another thing.
     """
 
     check: Annotated[str, StringConstraints(max_length=32)] = ""

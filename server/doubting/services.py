@@ -18,6 +18,7 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.checks import CHECKS
 from rennbahn.checks.settling import held_alike, is_real
+from rennbahn.checks.words import check_words
 from studies.acts import keep_act
 from studies.deciding import change_passes, decide, repeat
 from studies.models import STANDING, WAITS, Decision, Pass, PassState, Study, Test
@@ -100,7 +101,7 @@ def switch_check(user: Caller, study_id: int, check_id: str, data: CheckIn) -> C
     with transaction.atomic():
         study = open_study(study_id)
         there = CheckOff.objects.filter(study=study, check_id=check_id)
-        words = check_id.replace("_", " ")
+        words = check_words(check_id)
         if data.asked and there.delete()[0]:
             note(study, lead, f"asks the check “{words}” again", data.reason)
         elif not data.asked:
@@ -235,7 +236,7 @@ def _assume(settling: _Settling, one: Pass, doubt: PassDoubt) -> int:
 def _nothing_to_assume() -> Conflict:
     return Conflict(
         "nothing_to_assume", "This check assumes nothing that could be put right.",
-        hint="Accept it all the same with a reason, reject it, or have it repeated.",
+        hint="Accept it anyway, with a reason, reject it, or have it repeated.",
     )  # fmt: skip
 
 

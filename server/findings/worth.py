@@ -46,7 +46,8 @@ def _worth(laid: Answer, reader: Reader) -> dict[str, Any]:
         plainly["words"] = lane_words(lane, found, names)
     return data | {
         "sentence": sentence_parts(_sentence(found, names, sheet)),
-        "cheapest_words": cheapest_words(found, names),
+        # A ladder's sentence says it already.
+        "cheapest_words": "" if sheet.study.kind == "ladder" else cheapest_words(found, names),
         "money_words": _foreign_words(currency, reader.currency) if foreign else "",
         "prices": _prices(laid.lanes),
     }

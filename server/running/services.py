@@ -199,7 +199,7 @@ def _read_back(doing: _Doing) -> dict[str, Any]:
 def _anyway(doing: _Doing) -> dict[str, Any]:
     one = doing.planned()
     if not doing.act.words.strip():
-        raise Problem("reason_needed", "Say why it is run all the same.", field="words")
+        raise Problem("reason_needed", "Say why it is run anyway.", field="words")
     note(doing.study, doing.tester, "ran on although it read back otherwise", doing.act.words, one)
     return {"words": doing.act.words}
 

@@ -45,7 +45,7 @@ const nothing: M.Doubts = { passes: [], wide: [], repeats: [], odd: [], last: nu
 const settled = {
   how: "accepted",
   done: true,
-  words: "Accepted all the same",
+  words: "Accepted anyway",
   reason: "known",
   by: "mara",
   at: "",

@@ -47,7 +47,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('key', models.CharField(max_length=120)),
                 ('basis', models.CharField(blank=True, max_length=64)),
-                ('how', models.CharField(choices=[('accepted', 'Accepted all the same'), ('rejected', 'Rejected'), ('trimmed', 'Trimmed to what counts'), ('repeat', 'To be repeated'), ('assumed', 'Another thing was assumed'), ('odd', 'Odd, but real: it repeated')], max_length=8)),
+                ('how', models.CharField(choices=[('accepted', 'Accepted anyway'), ('rejected', 'Rejected'), ('trimmed', 'Trimmed to what counts'), ('repeat', 'To be repeated'), ('assumed', 'Another thing was assumed'), ('odd', 'Odd, but real: it repeated')], max_length=8)),
                 ('reason', models.CharField(blank=True, max_length=300)),
                 ('words', models.TextField()),
                 ('at', models.DateTimeField(auto_now_add=True)),

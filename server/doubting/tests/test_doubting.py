@@ -77,7 +77,7 @@ def test_accepting_all_the_same_needs_a_reason_and_can_be_taken_back(desk: Bench
     found = next(d for d in doubts(desk)["passes"] if (d["pass_id"], d["check"]) == (bad, "lock"))
     assert (found["settled"]["how"], found["settled"]["by"]) == ("accepted", "a-tester")
     assert record_line(desk) == (
-        "a-tester", "settled “lock”", "Accepted all the same: the engine is known for it",
+        "a-tester", "settled “lock”", "Accepted anyway: the engine is known for it",
     )  # fmt: skip
     desk.tester.post(f"/studies/{desk.id}/decisions/{doubts(desk)['last']['id']}/undo", status=204)
     assert "lock" in standing(desk, bad), "what the decision settled stands again"

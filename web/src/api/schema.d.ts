@@ -2662,7 +2662,7 @@ export interface components {
             words: string;
         };
         /**
-         * @description Two lanes against a rate in fps, test by test, by ids: in which only a, or only b, surely holds it while the other
+         * @description Two lanes against a rate in fps, test by test, by ids: in which only a, or only b, surely holds it and the other
          *     surely does not; both, neither; on the `edge` where that is not shown of one of them; `missing` without a rate.
          */
         AnswerCrossing: {
@@ -4847,7 +4847,7 @@ export interface components {
         /**
          * @description How a doubt is settled, or without a check all that stand about a pass.
          *
-         *     A reason is needed to accept all the same or to assume another thing.
+         *     A reason is needed to accept anyway or to assume another thing.
          */
         SettleIn: {
             /** @default  */
@@ -5339,12 +5339,18 @@ export interface components {
         };
         /** @description Everything that is said the same on every screen. */
         WordsOut: {
+            called: {
+                [key: string]: string;
+            };
             channels: components["schemas"]["ChannelWords"][];
             checks: {
                 [key: string]: string;
             };
             did_not_run_for: components["schemas"]["Word"][];
             kinds: {
+                [key: string]: string;
+            };
+            missing: {
                 [key: string]: string;
             };
             reasons: {

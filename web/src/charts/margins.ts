@@ -2,6 +2,7 @@
 
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../api/client";
+import { missingWords } from "../api/words";
 import { interval, signedPercent } from "../format";
 import { bracket, disc, lozenge } from "./marks";
 
@@ -100,7 +101,7 @@ export function testWords(test: TestFinding, all: TestFinding[]): string {
 
 /** A verdict in a few words, for a narrow place. */
 export function shortVerdict(margin: Margin): string {
-  if (margin.left_out) return margin.left_out.reason.replace(/_/g, " ");
+  if (margin.left_out) return missingWords(margin.left_out.reason);
   if (margin.verdict === "open") {
     return margin.further_passes == null ? "open" : `open, ${margin.further_passes} more a lane`;
   }

@@ -4,6 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+#: What checks are called where their ids are no words that one says.
+_CALLED = {
+    "off_siblings": "unlike its siblings",
+    "stutter_unlike": "stutters unlike its siblings",
+    "cut_log": "log cut off",
+    "slow_first": "slow first pass",
+}
+
+
+def check_words(check: str) -> str:
+    """What a check is called, by its id.
+
+    >>> check_words("off_siblings"), check_words("too_short")
+    ('unlike its siblings', 'too short')
+    """
+    return _CALLED.get(check, check.replace("_", " "))
+
 
 def verdict_line(weak: Sequence[bool]) -> str:
     """The verdict of all checks on a pass; `weak` says of each doubt whether its check is known to be unsure."""

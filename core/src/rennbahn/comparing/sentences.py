@@ -199,7 +199,7 @@ def lacks_words(made: Composition, names: Naming) -> str:
 
 
 #: Why a cell is missing, in a word or two.
-_MISSING = {
+MISSING_WORDS = {
     "recorded": "not decided yet",
     "planned": "not run yet",
     "not_tested": "not run",
@@ -221,7 +221,7 @@ _MISSING = {
 
 def missing_words(reason: str) -> str:
     """Why a cell is missing, in a word or two; any other reason as it was written."""
-    return _MISSING.get(reason, reason.replace("_", " "))
+    return MISSING_WORDS.get(reason, reason.replace("_", " "))
 
 
 def otherwise_words(own: Sentence, others: Sequence[tuple[str | None, Sentence]], names: Naming) -> str:

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import type { Looking } from "../../api/queries";
+import { missingWords } from "../../api/words";
 import { MarginAxis, MarginTrack } from "../../charts/MarginTrack";
 import { describe, marginScale, shortVerdict } from "../../charts/margins";
 import { disc, laneColour, lozenge } from "../../charts/marks";
@@ -188,7 +189,7 @@ function Verdict({ margin, name }: { margin: MarginOut; name: string }) {
     <span className="block truncate" title={margin.left_out?.words ?? margin.words}>
       <span className="text-mute">{name}</span>{" "}
       <span className={strong ? "font-semibold" : ""}>
-        {margin.left_out ? `left out: ${margin.left_out.reason.replace(/_/g, " ")}` : shortVerdict(margin)}
+        {margin.left_out ? `left out: ${missingWords(margin.left_out.reason)}` : shortVerdict(margin)}
       </span>
     </span>
   );

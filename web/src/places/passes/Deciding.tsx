@@ -118,7 +118,7 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
             {many
               ? `Accept what is not doubted of ${targets.length}`
               : own.some((one) => !one.weak)
-                ? "All the same"
+                ? "Accept it anyway"
                 : "Accept"}
           </Button>
           <Button kind="grave" shortcut="r" disabled={!can.reject} onClick={() => show("reject")}>
@@ -174,10 +174,10 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
         }}
       />
       <WordsDialog
-        title="Accept it all the same"
+        title="Accept it anyway"
         says="It counts from now on. The reason stands in the record beside what is doubted."
         does="Accept"
-        asks="Why it counts all the same"
+        asks="Why it counts"
         example="seen in every pass of this scene, and at home too"
         open={open === "same"}
         close={() => show(null)}

@@ -4,7 +4,7 @@ import { LaneMark } from "../../controls/LaneMark";
 import { fps } from "../../format";
 import type { Study } from "../../model/study";
 import { MARK, MARK_LOOK, pathsOf } from "./marks";
-import { type At, type Cell, cellWords, type Row } from "./matrix";
+import { type At, type Cell, cellWords, checkWords, type Row } from "./matrix";
 
 /** Rows far out of sight are not laid out: four thousand marks stay fluid. */
 const ROW_STYLE = { contentVisibility: "auto", containIntrinsicSize: "auto 2.6rem" } as const;
@@ -260,7 +260,7 @@ function MatrixCell({
           className="block text-[0.78rem] leading-tight text-accent"
           style={{ paddingLeft: step * first + 8 }}
         >
-          {checks.map((check) => check.replace(/_/g, " ")).join(", ")}
+          {checks.map(checkWords).join(", ")}
         </span>
       )}
     </td>

@@ -1,6 +1,7 @@
 /** The matrix of passes: what each mark says, in which order tests stand, which of them a few typed words mean. */
 
 import type { Schemas } from "../../api/client";
+import { words } from "../../api/words";
 
 export type Pass = Schemas["PassOut"];
 export type Doubts = Schemas["DoubtsOut"];
@@ -117,7 +118,7 @@ const MARK_WORDS: Record<Mark, string> = {
 export const markWords = (mark: Mark): string => MARK_WORDS[mark];
 
 /** A check as people call it. */
-export const checkWords = (check: string): string => check.replace(/_/g, " ");
+export const checkWords = (check: string): string => words().called[check] ?? check.replace(/_/g, " ");
 
 /** All that one may type to find a pass: its lane, its mark, its role, what is doubted about it. */
 export function wordsOf(lane: string, { one, mark, checks }: Marked): string {

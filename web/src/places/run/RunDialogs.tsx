@@ -19,7 +19,7 @@ const TITLES: Record<NonNullable<Asking>, string> = {
   file: "A file beside the pass",
   typed: "The result exists only as numbers",
   tray: "Files that wait",
-  anyway: "Run it all the same",
+  anyway: "Run it anyway",
   end: "End the session",
   seen: "What does it say?",
 };
@@ -74,7 +74,7 @@ function Asked(props: AskedOf & { asking: NonNullable<Asking> }) {
     case "anyway":
       return (
         <Text
-          label="Why is it run all the same?"
+          label="Why is it run anyway?"
           done="Run it anyway"
           {...props}
           send={(text) =>
