@@ -14,9 +14,9 @@ from rennbahn.comparing.sentences import Naming
 from rennbahn.errors import RennbahnError
 from rennbahn.kinds.expected import alone_of, expected_of
 from rennbahn.kinds.ladder import ladder_of
+from rennbahn.kinds.ladder_words import short_words
 from rennbahn.kinds.limit_words import expected_sentence, expected_words, limits_sentence
 from rennbahn.kinds.limits import Limits, limits_of
-from rennbahn.kinds.words import short_words
 from scipy import stats
 from trials.beside import CASES
 

@@ -14,7 +14,7 @@ from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.composition import Composition, composed, composition_of, why_not
 from rennbahn.comparing.model import AVERAGE, Study, low_figure
 from rennbahn.comparing.sentences import Naming, Sentence, but_words, lacks_words, listed, otherwise_words
-from rennbahn.kinds import words
+from rennbahn.kinds import ladder_words, words
 from rennbahn.kinds.budget import budget_of
 from rennbahn.kinds.fit import group_tests
 from rennbahn.kinds.grid import grid_of
@@ -165,8 +165,8 @@ def _ladder(sheet: Sheet, _: AskLimits) -> list[Told]:
     names, said = Naming.of(sheet.study), []
     for figure, group in _asked(sheet):
         found, made = ladder_of(sheet, figure, group), _made(sheet, figure, group)
-        sentence = words.ladder_sentence(found, made, names, sheet.study.method)
-        needed = tuple(claim for need in found.needs for claim in words.need_claims(need, made))
+        sentence = ladder_words.ladder_sentence(found, made, names, sheet.study.method)
+        needed = tuple(claim for need in found.needs for claim in ladder_words.need_claims(need, made))
         top = next((one.lanes for one in sentence.claims if one.says == "ahead"), None)
         tests = tuple(_between(sheet, group, top, figure)) if top else ()
         said.append(_Said(figure, group, found, sentence, made, "ahead" if top else None, tests))
@@ -174,9 +174,9 @@ def _ladder(sheet: Sheet, _: AskLimits) -> list[Told]:
     blocks = _blocks(sheet, said)
     for one, block in _beside(said, blocks):
         for need, plainly in zip(one.found.needs, block["needs"], strict=True):
-            plainly["words"] = words.need_words(need, one.made, names)
+            plainly["words"] = ladder_words.need_words(need, one.made, names)
         for short, plainly in zip(one.found.shorts, block["shorts"], strict=True):
-            plainly["words"] = words.short_words(short, names)
+            plainly["words"] = ladder_words.short_words(short, names)
     return blocks
 
 

@@ -7,9 +7,10 @@ import { fileName, savePicture } from "../../charts/export";
 import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture";
 import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
 import { Button } from "../../controls/Button";
+import { Dialog } from "../../controls/Dialog";
 import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
 import { ErrorNotice } from "../../controls/Notice";
-import { percent } from "../../format";
+import { count, percent } from "../../format";
 import type { Study } from "../../model/study";
 import { MethodDialog } from "../new-study/MethodDialog";
 
@@ -28,7 +29,9 @@ export function Bar({
 }) {
   const lead = useMay("lead");
   const [method, setMethod] = useState(false);
+  const [asked, setAsked] = useState(false);
   const [error, setError] = useState<unknown>(null);
+  const wanting = wantingOf(study, findings);
   const finish = useStudyChange(study.id, (verb: "finish" | "reopen") =>
     data(client.POST(`/api/studies/{study_id}/${verb}`, { params: { path: { study_id: study.id } } })),
   );
@@ -92,7 +95,11 @@ export function Bar({
             <Button
               kind={study.state === "open" ? "main" : "plain"}
               disabled={finish.isPending}
-              onClick={() => finish.mutate(study.state === "open" ? "finish" : "reopen")}
+              onClick={() => {
+                if (study.state !== "open") finish.mutate("reopen");
+                else if (wanting.length) setAsked(true);
+                else finish.mutate("finish");
+              }}
             >
               {study.state === "open" ? "Finish study" : "Open again"}
             </Button>
@@ -104,7 +111,42 @@ export function Bar({
           <ErrorNotice error={error ?? finish.error} />
         </div>
       )}
+      <Dialog
+        open={asked}
+        onOpenChange={setAsked}
+        title="Finish it as it stands?"
+        description="A finished study changes no more, until a lead opens it again. This prints with it:"
+      >
+        <ul className="mb-4 list-disc pl-5">
+          {wanting.map((line) => (
+            <li key={line}>{line}</li>
+          ))}
+        </ul>
+        <Button
+          kind="main"
+          onClick={() => {
+            setAsked(false);
+            finish.mutate("finish");
+          }}
+        >
+          Finish it as it stands
+        </Button>
+      </Dialog>
       <MethodDialog study={study} open={method} onOpenChange={setMethod} />
     </div>
   );
+}
+
+/** What is not in order with a study that is to be finished: not ready, not accepted by anybody, not all run. */
+export function wantingOf(study: Study, findings: Schemas["FindingsOut"]): string[] {
+  const open = findings.caveats.filter((one) => !one.accepted);
+  return [
+    ...(study.ready_at ? [] : ["Nobody has called its plan ready."]),
+    ...open.map((one) => `${one.label}: ${one.about}. Nobody has accepted it.`),
+    ...(findings.missing.length
+      ? [
+          `${count(findings.missing.length, "cell lacks", "cells lack")} accepted passes in the tests that are looked at.`,
+        ]
+      : []),
+  ];
 }
