@@ -14,6 +14,7 @@ from rennbahn.simulation import Rig, Scene, Upset, run_pass, write_log
 from scratch import PASSWORD
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
+from ways import open_door
 
 STUDY = "Does the attic make it slower?"
 LANES = ("ground floor", "attic")
@@ -125,6 +126,7 @@ def test_bad_passes_are_settled_by_keys_alone_each_in_its_way(passes: Page) -> N
     page.see("No pass waits for a decision, and none is doubted.")
     # The findings follow, and say what was left out and whom that favours.
     page.press("f")
+    open_door(page, "out")
     page.see("2 of 3 planned passes accepted")
     page.see("an update ran in the background")
     page.see("What was left out happens to favour attic")
