@@ -141,6 +141,8 @@ def test_finishing_waits_for_decisions_and_can_be_opened_again(desk: Page) -> No
     desk.click("Open again")
     desk.see("in progress")
     desk.click("Finish study")
+    desk.see("Finish it as it stands?")
+    desk.click("Finish it as it stands")
     desk.see("factor: Fan profile · finished")
     desk.see("Open again")
 

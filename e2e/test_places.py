@@ -99,6 +99,17 @@ def at_rest(page: Page, what: str) -> None:
     page.driver.execute_script("document.documentElement.dataset.scheme = 'desk'")
 
 
+def _in_a_menu(page: Page) -> bool:
+    """Do the places of the header stand in a menu, as on a phone?"""
+    places = "nav[aria-label=Places]"
+    (nav,) = page.wait(lambda: page.driver.find_elements("css selector", places), "the header")
+    return not nav.is_displayed()
+
+
+#: On a phone these are in a menu.
+IN_THE_HEADER = ("Bench", "Scenes", "Readers", "People")
+
+
 def go(page: Page, name: str) -> None:
     """To a place, from the desk."""
     way, sign = PLACES[name]
@@ -106,6 +117,8 @@ def go(page: Page, name: str) -> None:
     for step in way:
         if step.startswith("door "):
             open_door(page, step.removeprefix("door "))
+        elif step in IN_THE_HEADER and _in_a_menu(page):
+            page.take_from("Places", step)
         else:
             page.click(step)
     page.see(sign)

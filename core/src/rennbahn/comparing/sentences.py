@@ -179,7 +179,13 @@ def lacks_words(made: Composition, names: Naming) -> str:
             for reason, lanes in reasons.items()
         ]
         tests_of.setdefault(", ".join(told), []).append(names.tests[test])
-    parts = [f"{some(tests)} ({why})" for why, tests in tests_of.items()]
+    named = list(tests_of.items())
+    # Of a study that has only begun each test lacks other lanes: what most tests lack is named, the rest counted.
+    named.sort(key=lambda one: -len(one[1]))
+    shown = named if len(named) <= _NAMED + 1 else named[:_NAMED]
+    parts = [f"{some(tests)} ({why})" for why, tests in shown]
+    rest = sum(len(tests) for _, tests in named[len(shown) :])
+    parts += [f"{rest} more tests for one lane or another"] if rest else []
     lanes_of: dict[str, list[str]] = {}
     for lane, reason in made.absent:
         lanes_of.setdefault(reason, []).append(names[lane])
