@@ -264,6 +264,16 @@ def test_holding_a_rate_means_one_thing_in_a_study_and_says_it(
     assert set(need["hold"]) == holds
 
 
+def test_a_group_of_fewer_tests_than_may_be_missed_asks_for_one() -> None:
+    rates = {"A": [70, 50], "B": [50, 50]}
+    (need,) = answer_of(Sheet(made(rates, "ladder", aims=Aims(targets=(60.0,), may_miss=3)))).blocks[0]["needs"]
+    assert need["words"].startswith("For an average of 60 fps in 1 of 2 tests: A holds it")
+    (alone,) = answer_of(Sheet(made({"A": [70], "B": [50]}, "ladder", aims=Aims(targets=(60.0,), may_miss=3)))).blocks[
+        0
+    ]["needs"]
+    assert "in every test" in alone["words"]
+
+
 def test_a_test_that_is_missing_neither_holds_a_rate_nor_misses_it() -> None:
     rates = {"A": [70, 70, 70], "B": [50, 50, 50]}
     aims = Aims(targets=(60.0,), may_miss=0)

@@ -106,10 +106,7 @@ class Mover(Out):
 
 
 class SentenceOut(Out):
-    """An answer in parts: what it says in two words stands between what goes before and after; then its basis.
-
-    `but` tells what its mean hides, `otherwise` what other groups say, `lacks` what is not in it and why.
-    """
+    """An answer in parts, as the core's sentence: its two words between what goes before and after, then its basis."""
 
     before: str
     answer: str
@@ -118,6 +115,7 @@ class SentenceOut(Out):
     but: str
     otherwise: str
     lacks: str
+    empty: bool
     text: str
 
 

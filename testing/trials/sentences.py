@@ -152,11 +152,14 @@ def _covers(value: float, claim: Claim) -> bool:
 def _ahead(truth: Truth, claim: Claim) -> bool:
     if claim.level is not None:
         return _covers(math.expm1(_grid_effect(truth, claim)), claim) and _grid_effect(truth, claim) > 0
-    margin = _margin(truth, claim)
-    # Of a first lane of a ladder the pair is over the tests that both have, which the first claim is held against.
-    if claim.group is not None or truth.study.kind != "ladder" or truth.stands.all():
-        return margin > 0 and _covers(math.expm1(margin), claim)
-    return True
+    if truth.study.kind != "ladder":
+        margin = _margin(truth, claim)
+    else:
+        # Of a first lane of a ladder the pair is over the tests that both have.
+        over, under = (int(x) for x in claim.lanes)
+        own = _pair_tests(truth, claim, over, under)
+        margin = float((truth.log[over, own] - truth.log[under, own]).mean())
+    return margin > 0 and _covers(math.expm1(margin), claim)
 
 
 def _behind(truth: Truth, claim: Claim) -> bool:
@@ -183,7 +186,7 @@ def _first(truth: Truth, claim: Claim) -> bool:
     for other in claim.among:
         if other == top:
             continue
-        own = [t for t in _planned(truth, claim) if _both(truth, int(top), int(other), t)]
+        own = _pair_tests(truth, claim, int(top), int(other))
         if truth.log[int(top), own].mean() <= truth.log[int(other), own].mean():
             return False
     return True
@@ -193,9 +196,19 @@ def _planned(truth: Truth, claim: Claim) -> list[int]:
     return [t for t, test in enumerate(truth.study.tests) if claim.group is None or test.group == claim.group]
 
 
-def _both(truth: Truth, a: int, b: int, test: int) -> bool:
-    one_source = truth.reported[a, test] == truth.reported[b, test]
-    return bool(truth.stands[a, test] and truth.stands[b, test] and one_source)
+def _pair_tests(truth: Truth, claim: Claim, a: int, b: int) -> list[int]:
+    """Planned tests in which two lanes stand, from one source; a cap takes averages out and no lows."""
+    low = claim.figure.startswith("low")
+    capped = {(int(x.lane), int(x.test)) for x in truth.study.passes if x.flags} if low else set[tuple[int, int]]()
+
+    def there(lane: int, test: int) -> bool:
+        return bool(truth.stands[lane, test]) or (lane, test) in capped
+
+    return [
+        t
+        for t in _planned(truth, claim)
+        if there(a, t) and there(b, t) and truth.reported[a, t] == truth.reported[b, t]
+    ]
 
 
 def _holds(truth: Truth, claim: Claim) -> bool:

@@ -29,7 +29,7 @@ export function margin(share: number | null, more: Partial<Margin> = {}): Margin
 function sentence(text: string): Schemas["SentenceOut"] {
   const [, before = text, answer = "", after = "", basis = ""] =
     /^(.*: )([\d.]+% ahead)( .*) \((.*)\)\.$/.exec(text) ?? [];
-  return { before, answer, after, basis, but: "", otherwise: "", lacks: "", text };
+  return { before, answer, after, basis, but: "", otherwise: "", lacks: "", empty: false, text };
 }
 
 function suite(figure: string, text: string): Schemas["SuiteOut"] {

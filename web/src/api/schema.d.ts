@@ -4783,17 +4783,14 @@ export interface components {
             question: string;
             tests: string;
         };
-        /**
-         * @description An answer in parts: what it says in two words stands between what goes before and after; then its basis.
-         *
-         *     `but` tells what its mean hides, `otherwise` what other groups say, `lacks` what is not in it and why.
-         */
+        /** @description An answer in parts, as the core's sentence: its two words between what goes before and after, then its basis. */
         SentenceOut: {
             after: string;
             answer: string;
             basis: string;
             before: string;
             but: string;
+            empty: boolean;
             lacks: string;
             otherwise: string;
             text: string;

@@ -46,7 +46,7 @@ class Sentence:
     """An answer in parts: `answer` is what it says in two words, within its claim; `basis` is what it stands on.
 
     `but` tells what its mean hides, `otherwise` what other groups of tests say, `lacks` what is not in it and why.
-    `claims` are the same for a machine.
+    `claims` are the same for a machine; `empty` says that there is nothing to tell yet.
     """
 
     before: str
@@ -57,6 +57,7 @@ class Sentence:
     otherwise: str = ""
     lacks: str = ""
     claims: tuple[Claim, ...] = field(default=(), repr=False)
+    empty: bool = False
 
     @property
     def claim(self) -> str:

@@ -130,7 +130,7 @@ def _single_sessions(sheet: Sheet, figure: str, sentence: Sentence) -> Sentence:
     return replace(sentence, basis=f"{sentence.basis}; {told}")
 
 
-def sentence_parts(sentence: Sentence) -> dict[str, str]:
+def sentence_parts(sentence: Sentence) -> dict[str, Any]:
     """A sentence in parts and whole, as plain data."""
     parts = {one.name: getattr(sentence, one.name) for one in fields(sentence) if one.name != "claims"}
     return parts | {"text": sentence.text}

@@ -70,4 +70,5 @@ def holding_words(may_miss: int | None, planned: int) -> str:
     """What holding a rate means in a study: `on average over the tests`, `in every test`, `in 10 of 12 tests`."""
     if may_miss is None:
         return "on average over the tests"
-    return f"in {planned - may_miss} of {tests_words(planned)}" if may_miss else "in every test"
+    least = planned - min(may_miss, planned - 1)
+    return f"in {least} of {tests_words(planned)}" if least < planned else "in every test"

@@ -35,7 +35,7 @@ _NOTHING = "no test in which every lane has an accepted pass"
 
 def nothing_yet(what: str, tests: int) -> Sentence:
     """What is said of a kind while there is nothing to tell."""
-    return Sentence(f"{what}: ", "nothing to tell yet", f", {_NOTHING}" if not tests else "", "")
+    return Sentence(f"{what}: ", "nothing to tell yet", f", {_NOTHING}" if not tests else "", "", empty=True)
 
 
 def sweep_sentence(block: SweepBlock, made: Composition, names: Naming, method: Method) -> Sentence:
@@ -239,7 +239,7 @@ def budget_sentence(result: BudgetResult, made: Composition, names: Naming) -> S
     lanes = list(dict.fromkeys(one.lane for one in result.cells))
     budget = f"{ms(result.budget_ms)} ms"
     if not lanes or all(one.inside is None for one in result.cells):
-        return Sentence("Budget: ", "nothing to tell yet", ", no accepted pass has a capture", "")
+        return Sentence("Budget: ", "nothing to tell yet", ", no accepted pass has a capture", "", empty=True)
     planned = len(made.planned)
     told = []
     for lane in lanes:
@@ -342,7 +342,7 @@ def proxy_sentence(gauges: Sequence[Gauge], made: Sequence[Composition], names: 
     kept needs but one ratio.
     """
     if not gauges:
-        return Sentence("Proxy check: ", "nothing to tell yet", ", no test stands for another", "")
+        return Sentence("Proxy check: ", "nothing to tell yet", ", no test stands for another", "", empty=True)
     if len(gauges) == 1:
         return _gauge_sentence(gauges[0], made[0], names)
     word_of = [_word(gauge, own) for gauge, own in zip(gauges, made, strict=True)]

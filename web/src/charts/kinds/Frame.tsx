@@ -47,15 +47,13 @@ export function Frame({
   children,
 }: Drawn & Told & { height?: number; children: ReactNode }) {
   const wide = GROUND.width - 2 * GROUND.pad;
-  const claim = fitted(
-    `${sentence.before}${sentence.answer}${sentence.after}`,
-    wide,
-    [46, 36, 30, 24, 19],
-    2,
-  );
-  // What a picture is copied with stands in it, whole.
+  // What a picture is copied with stands in it, whole: the claim makes room for what goes with it.
   const said = [sentence.but, sentence.otherwise, sentence.lacks].filter(Boolean).join(" ");
-  const beside = fitted(said, wide, [23, 20, 17, 14, 11], 1);
+  const claimed = `${sentence.before}${sentence.answer}${sentence.after}`;
+  const claim = said
+    ? fitted(claimed, wide, [46, 40, 34, 28, 23], 1)
+    : fitted(claimed, wide, [46, 36, 30], 2);
+  const beside = fitted(said, wide, [22, 20, 17, 14], 3);
   const under = fitted([sentence.basis, foot].filter(Boolean).join(" · "), wide, [21, 18, 16, 14, 12], 2);
   const top = bare ? GROUND.top - 30 : 0;
   const side = bare ? GROUND.pad - 4 : 0;

@@ -2,6 +2,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { type Looking, useForReader, useMay, useReaders } from "../../api/queries";
 import { ExportMenu } from "../../charts/ExportMenu";
+import type { Drawn } from "../../charts/kinds/Frame";
 import { ReaderPicture } from "../../charts/kinds/ReaderPicture";
 import { PagePicture } from "../../charts/PagePicture";
 import { Choice } from "../../controls/Choice";
@@ -82,47 +83,35 @@ const toldOf = (study: Study, found: Found) => ({
   foot: `brackets: intervals of each lane by itself · figure: ${found.figure === "low_1" ? "1% low" : "average fps"}`,
 });
 
-function Export({ study, found }: { study: Study; found: Found }) {
+/** The picture of what a study is to a reader, on the page and to take along. */
+const drawn = (study: Study, found: Found) => (how: Drawn) => {
   const names = namesOf(study);
+  return (
+    <ReaderPicture {...how} {...toldOf(study, found)} found={found} tests={names.tests} lanes={names.lanes} />
+  );
+};
+
+function Export({ study, found }: { study: Study; found: Found }) {
   return (
     <ExportMenu
       label="Export for this reader"
       name={`${study.question} ${found.reader.name}`}
-      draw={(how) => (
-        <ReaderPicture
-          {...how}
-          {...toldOf(study, found)}
-          found={found}
-          tests={names.tests}
-          lanes={names.lanes}
-        />
-      )}
+      draw={drawn(study, found)}
     />
   );
 }
 
 function Told({ study, found }: { study: Study; found: Found }) {
-  const names = namesOf(study);
   return (
     <>
       <Headline sentence={found.sentence} />
       {found.cheapest_words && <p className="mt-2 font-semibold">{found.cheapest_words}</p>}
       {found.money_words && <p className="mt-2 text-soft">{found.money_words}</p>}
       <div className="my-4">
-        <PagePicture
-          draw={(how) => (
-            <ReaderPicture
-              {...how}
-              {...toldOf(study, found)}
-              found={found}
-              tests={names.tests}
-              lanes={names.lanes}
-            />
-          )}
-        />
+        <PagePicture draw={drawn(study, found)} />
       </div>
       <Lanes study={study} found={found} />
-      <Prices found={found} names={names} />
+      <Prices found={found} names={namesOf(study)} />
     </>
   );
 }

@@ -46,7 +46,7 @@ export function Findings({ study }: { study: Study }) {
   const choice = { study, findings, look };
   const nothing = !leading.tests && !second.tests;
   // A study of another kind answers its own question, and one lane over another is a door away.
-  const first = answer?.sentence && !answer.sentence.answer.startsWith("nothing") ? answer : null;
+  const first = answer?.sentence && !answer.sentence.empty ? answer : null;
   const why = own ? answer?.sentence?.text : leading.sentence.text;
   if (nothing && !first) {
     return (

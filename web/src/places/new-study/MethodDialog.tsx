@@ -10,7 +10,14 @@ import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import type { Study } from "../../model/study";
-import { type DeclaredMethod, draftOf, HOLDING, type MethodDraft, methodOf, USUAL_BETWEEN } from "./method";
+import {
+  type DeclaredMethod,
+  draftOf,
+  holdingOptions,
+  type MethodDraft,
+  methodOf,
+  USUAL_BETWEEN,
+} from "./method";
 
 const options = (values: string[]) =>
   values.map((value) => ({ value, label: words().schools[value] ?? value }));
@@ -81,7 +88,7 @@ export function MethodFields({
           label="Holding a rate means"
           value={draft.mayMiss}
           onChange={(mayMiss) => set({ mayMiss })}
-          options={HOLDING}
+          options={holdingOptions(draft.mayMiss)}
         />
       </Labelled>
       <NumberField

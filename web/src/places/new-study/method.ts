@@ -23,14 +23,19 @@ export interface MethodDraft {
   mayMiss: string;
 }
 
-/** What holding a rate can mean. */
-export const HOLDING = [
+const HOLDING = [
   { value: "average", label: "on average over the tests" },
   { value: "0", label: "in every test" },
   { value: "1", label: "in all tests but one" },
   { value: "2", label: "in all tests but two" },
   { value: "3", label: "in all tests but three" },
 ];
+
+/** What holding a rate can mean, with what it means now. */
+export const holdingOptions = (now: string) =>
+  HOLDING.some((one) => one.value === now)
+    ? HOLDING
+    : [...HOLDING, { value: now, label: `in all tests but ${now}` }];
 
 /** What sessions of one bench are taken to differ by, in percent, if nobody says otherwise. */
 export const USUAL_BETWEEN = "0.3";
