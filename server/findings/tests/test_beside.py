@@ -86,7 +86,7 @@ def test_a_wanted_rate_parts_two_lanes_test_by_test(lead: Caller, run: Callable[
     found = lead.get(f"{path}?target={between}")
     CrossingOut.model_validate(found)
     assert str(levels[0]["test_id"]) in found["only_b"]
-    assert "only new holds it in" in found["words"]
+    assert "held by new alone in" in found["words"]
     assert lead.get(path)["target"] == 60.0, "the study's own rate"
     for wrong in ("0", "-1", "nan", "inf", "20000", "many"):
         assert lead.get(f"{path}?target={wrong}", status=422)["field"] == "target"

@@ -252,7 +252,7 @@ function Foot({ findings, theme, heading }: { findings: Findings; theme: Theme; 
         fill={theme.mute}
         textAnchor="end"
       >
-        Margins of {findings.other.name} over {findings.baseline.name} (baseline, the finish line) · brackets:
+        Margins of {findings.other.name} over {findings.baseline.name} (baseline, the finish line) · brackets:{" "}
         {findings.interval_words} · strip: within {percent(findings.method.equal_band)}% counts as even ·{" "}
         {count(findings.tests.length, "test")},{" "}
         {count(findings.accepted_passes, "accepted pass", "accepted passes")}

@@ -47,14 +47,14 @@ _WORDS = {(ABOVE, BELOW): "only_a", (BELOW, ABOVE): "only_b", (ABOVE, ABOVE): "b
 
 
 def crossing_words(found: Crossing, names: Naming) -> str:
-    """What a wanted rate parts, in a sentence that names the tests."""
+    """What a wanted rate parts, in a sentence that names the tests; no verb has to agree with the name of a lane."""
     what = "on average" if found.figure == AVERAGE else f"in the {figure_words(found.figure)}"
     rate = f"{fixed(found.target, 1).removesuffix('.0')} fps {what}{names.at(found.group)}"
     told = sum(len(getattr(found, part)) for part in ("only_a", "only_b", "both", "neither", "edge"))
     if not told:
         return f"{rate}: no test has a rate of both lanes."
     crossing = [
-        f"only {names[lane]} holds it in {len(tests)} of {tests_words(told)} ({some([names.tests[x] for x in tests])})"
+        f"held by {names[lane]} alone in {len(tests)} of {tests_words(told)} ({some([names.tests[x] for x in tests])})"
         for lane, tests in ((found.b, found.only_b), (found.a, found.only_a))
         if tests
     ]

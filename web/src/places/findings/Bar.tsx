@@ -122,15 +122,18 @@ export function Bar({
             <li key={line}>{line}</li>
           ))}
         </ul>
-        <Button
-          kind="main"
-          onClick={() => {
-            setAsked(false);
-            finish.mutate("finish");
-          }}
-        >
-          Finish it as it stands
-        </Button>
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setAsked(false)}>Not yet</Button>
+          <Button
+            kind="main"
+            onClick={() => {
+              setAsked(false);
+              finish.mutate("finish");
+            }}
+          >
+            Finish it as it stands
+          </Button>
+        </div>
       </Dialog>
       <MethodDialog study={study} open={method} onOpenChange={setMethod} />
     </div>
