@@ -212,5 +212,6 @@ def test_rates_are_those_that_are_stated(case: str) -> None:
 
 def test_what_holds_the_rate_is_summed_up() -> None:
     text = limits_sentence(limits_of(Sheet(without(CARDS, QUAD_HD)))).text
-    assert text == "What holds the rate: mostly the card, of 12 lanes in tests: the card 9, the processor 3."
+    told = "of 12 pairs of lane and test: the card in 9, the processor in 3."
+    assert text == f"What holds the rate: mostly the card, {told}"
     assert limits_sentence(Limits((), ())).answer == "nothing to tell yet"

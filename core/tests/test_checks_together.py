@@ -159,3 +159,82 @@ def test_clean_passes_do_not_throttle_beside_one_with_a_loading_screen() -> None
     found = doubts_of(context([bad, *passes[1:]]))
     assert {one.on for one in of(found, "loading")} == {bad.id}
     assert of(found, "throttling") == []
+
+
+def two_lanes(margin: float, **odd: list[CheckedPass]) -> list[CheckedPass]:
+    """Lane b a margin ahead of lane a in seven tests, with the passes of one test replaced."""
+    passes: list[CheckedPass] = []
+    for number, test in enumerate("ABCDEFG"):
+        rate = 80.0 + 9.0 * number
+        own = odd.get(test) or [*cell("a", test, rate), *cell("b", test, rate * (1.0 + margin + 0.004 * (number % 3)))]
+        passes += own
+    return passes
+
+
+def causes(doubt: Doubt) -> dict[str, float]:
+    names, likelihoods = doubt.evidence["causes"], doubt.evidence["likelihoods"]
+    assert isinstance(names, list)
+    assert isinstance(likelihoods, list)
+    assert likelihoods == sorted(likelihoods, reverse=True)
+    return dict(zip(names, likelihoods, strict=True))
+
+
+def test_two_lanes_whose_files_are_changed_over_in_one_test_are_found_and_called_so() -> None:
+    assert of(doubts_of(context(two_lanes(0.1))), "unlike_elsewhere") == []
+    swapped = two_lanes(0.1, D=[*cell("a", "D", 117.0), *cell("b", "D", 106.0)])
+    (doubt,) = of(doubts_of(context(swapped)), "unlike_elsewhere")
+    assert (doubt.lane, doubt.test) == ("b", "D")
+    assert causes(doubt)["swapped"] > 0.8
+    assert "changed over" in doubt.words
+    assert doubt.words.startswith("lane b is ")
+
+
+def test_a_lane_that_something_holds_at_no_round_rate_in_all_its_passes_is_found() -> None:
+    held = [locked(one, 83.7) for one in cell("b", "D", 107.0)]
+    (doubt,) = of(doubts_of(context(two_lanes(0.1, D=[*cell("a", "D", 107.0), *held]))), "unlike_elsewhere")
+    assert doubt.lane == "b"
+    assert next(iter(causes(doubt))) == "held"
+    assert "held at 83.7 fps" in doubt.words
+
+
+def test_twice_the_rate_is_called_generated_frames_and_another_preset_a_setting() -> None:
+    twice = [*cell("a", "D", 107.0), *cell("b", "D", 107.0 * 1.1 * 2.0)]
+    (doubt,) = of(doubts_of(context(two_lanes(0.1, D=twice))), "unlike_elsewhere")
+    assert "generated frames?" in doubt.words
+    preset = [*cell("a", "D", 107.0), *cell("b", "D", 107.0 * 1.1 * 0.7)]
+    (doubt,) = of(doubts_of(context(two_lanes(0.1, D=preset))), "unlike_elsewhere")
+    assert next(iter(causes(doubt))) == "setting"
+
+
+def test_a_lane_that_ran_another_resolution_in_all_its_passes_has_the_level_of_that_test() -> None:
+    """Both tests are of one scene, under other conditions."""
+    scenes = [
+        *(CheckedScene(f"s{t}", f"Game {t}", "run", "route", 40.0) for t in "ABCDEF"),
+    ]
+    passes = [one for one in two_lanes(0.1, D=[*cell("a", "D", 107.0), *cell("b", "D", 80.0)]) if one.test != "G"]
+    passes += [*cell("a", "G", 72.5), *cell("b", "G", 80.1)]
+    found = Context(
+        scenes=tuple(scenes),
+        tests=(*(CheckedTest(t, f"s{t}", "1440 high") for t in "ABCDEF"), CheckedTest("G", "sD", "4K high")),
+        lanes=(CheckedLane("a", "lane a"), CheckedLane("b", "lane b")), passes=tuple(passes), noise={},
+    )  # fmt: skip
+    (doubt,) = of(doubts_of(found), "unlike_elsewhere")
+    assert doubt.test == "D"
+    assert next(iter(causes(doubt))) == "condition"
+    assert "the level of “4K high”" in doubt.words
+
+
+def test_margins_that_differ_from_game_to_game_are_no_doubt() -> None:
+    chance = np.random.default_rng(3)
+    alarms = 0
+    for seed in range(60):
+        passes: list[CheckedPass] = []
+        for number, test in enumerate("ABCDEFGH"):
+            rate, margin = 80.0 + 9.0 * number, float(chance.normal(0.08, 0.05))
+            for lane, own in (("a", rate), ("b", rate * (1.0 + margin))):
+                passes += [
+                    run(lane, test, k, profile(1000 * seed + 10 * number + 500 * (lane == "b") + k, own))
+                    for k in (1, 2, 3)
+                ]
+        alarms += len(of(doubts_of(context(passes), ["unlike_elsewhere"]), "unlike_elsewhere"))
+    assert alarms <= 2

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -19,7 +20,7 @@ from rennbahn.simulation.sitting import LOGGER
 from trials.doubts import GENERATORS, trial
 
 SCENE = Scene(5.0, 9.0, seconds=30.0, between=0.002)
-COLUMNS = {
+COLUMNS: dict[str, Any] = {
     "format": "delimited",
     "delimiter": ",",
     "map": [
@@ -196,6 +197,109 @@ def test_what_was_written_down_is_held_against_what_was_meant(desk: Desk, capsys
     assert found[2]["evidence"]["missing"] == ["gpu_power_w"]
 
 
+@pytest.mark.parametrize(
+    ("upset", "speed", "cause", "words"),
+    [
+        (Upset(slower=0.06), 1.0, "background", "Nothing tells why"),
+        (None, 1.3, "lane", "it has the level of tall fins: if it was run there, move it"),
+        (None, 2.0, "generated", "it runs at twice the rate: generated frames?"),
+        (Upset(lock_fps=77.7), 1.0, "held", "it is held at 77."),
+    ],
+)
+def test_what_may_be_the_matter_is_told_with_how_likely_it_is(
+    desk: Desk, capsys: pytest.CaptureFixture[str], upset: Upset | None, speed: float, cause: str, words: str
+) -> None:
+    for number in (1, 2, 3):
+        desk.add("a", number)
+        desk.add("b", number, speed=1.3)
+    bad = desk.add("a", 4, upset, speed=speed)
+    (doubt,) = [one for one in desk.doubts(capsys) if (one["check"], one["pass"]) == ("off_siblings", bad)]
+    assert words in doubt["words"]
+    assert doubt["evidence"]["causes"][0] == cause
+    assert sum(doubt["evidence"]["likelihoods"]) == pytest.approx(1.0, abs=0.01)
+
+
+def test_a_fault_does_not_hide_a_smaller_one_beside_it(desk: Desk, capsys: pytest.CaptureFixture[str]) -> None:
+    """Of three passes one is far off and one a little, as a scan in the background makes it."""
+    for test in ("t", "u", "v"):
+        desk.data["tests"] = [*desk.data["tests"], {"id": test, "scene": "s"}] if test != "t" else desk.data["tests"]
+        for lane in "ab":
+            for number in (1, 2, 3):
+                far, little = lane + test == "at" and number == 3, lane + test == "at" and number == 2
+                desk.add(lane, number, Upset(slower=0.2 if far else 0.05 if little else 0.0), test=test)
+    found = [one for one in desk.doubts(capsys) if one["check"] == "off_siblings"]
+    assert [one["pass"] for one in found] == ["a-t-3", None]
+    assert found[1]["evidence"]["passes"] == ["a-t-1", "a-t-2"]
+    assert found[1]["words"].startswith("The two other passes lie")
+
+
+def test_the_first_since_loading_is_said_to_have_begun_cold(desk: Desk, capsys: pytest.CaptureFixture[str]) -> None:
+    for number in (1, 2, 3):
+        desk.add("a", number)
+    bad = desk.add("a", 4, Upset(slower=0.06), after_load=True)
+    (doubt,) = [one for one in desk.doubts(capsys) if (one["check"], one["pass"]) == ("off_siblings", bad)]
+    assert "the first since its game was loaded: it began cold" in doubt["words"]
+
+
+def test_a_wrong_first_setting_is_not_made_good_by_a_second(desk: Desk, capsys: pytest.CaptureFixture[str]) -> None:
+    desk.fill()
+    good = {"setting": "Sync", "wanted": "off", "seen": "off"}
+    wrong = {"setting": "Power limit", "wanted": "160 W", "seen": "180 W"}
+    desk.data["passes"][0]["read_back"] = [wrong, good]
+    desk.data["passes"][1]["read_back"] = [good, {**wrong, "seen": None}, {**wrong, "setting": "Fan profile"}]
+    desk.data["passes"][2]["read_back"] = [good]
+    found = desk.doubts(capsys)
+    assert [doubt["pass"] for doubt in found] == ["a-t-1", "a-t-2"]
+    assert found[0]["words"].startswith("Power limit was to be 160 W and read back as 180 W")
+    assert [one["setting"] for one in found[1]["evidence"]["read_backs"]] == ["Fan profile", "Power limit"]
+
+
+def _sensors(watts: float, mhz: float) -> Callable[[bytes], bytes]:
+    """A log whose card draws and clocks so; sensors are read as often as frames here."""
+
+    def written(log: bytes) -> bytes:
+        times = [row.split(b",")[0].decode() for row in log.splitlines()[1:]]
+        wave = [1.0 + 0.01 * math.sin(number / 7.0) for number in range(len(times))]
+        rows = [f"{time},{watts * up:.1f},{mhz * up:.0f}" for time, up in zip(times, wave, strict=True)]
+        return "\n".join(["frame_time_ms,gpu_power_w,gpu_clock_mhz", *rows, ""]).encode()
+
+    return written
+
+
+@pytest.mark.parametrize(
+    ("setting", "wanted", "seen", "watts", "mhz", "reads"),
+    [
+        ("Card power limit", "160 W", "160 W", 203.0, 2000.0, "203 W"),
+        ("Card power limit", "160 W", "160 W", 158.0, 2000.0, None),
+        ("Card power limit", "160 W", None, 158.0, 2000.0, None),
+        ("Card power limit", "240 W", None, 158.0, 2000.0, ""),
+        ("Card power limit", "80%", "80%", 203.0, 2000.0, None),
+        ("GPU clock", "1.8 GHz", "1800 MHz", 150.0, 2100.0, "2100 MHz"),
+        ("GPU clock", "2100 MHz", None, 150.0, 2100.0, None),
+        ("Power limit", "160 W", "160 W", 203.0, 2000.0, None),
+        ("Processor power limit", "65 W", "65 W", 203.0, 2000.0, None),
+        ("Frame limit", "30 fps", "30 fps", 150.0, 2000.0, "fps on average"),
+        ("Frame limit", "off", "off", 150.0, 2000.0, None),
+    ],
+)
+def test_a_capture_reads_its_own_setting_back(
+    desk: Desk, capsys: pytest.CaptureFixture[str],
+    setting: str, wanted: str, seen: str | None, watts: float, mhz: float, reads: str | None,
+) -> None:  # fmt: skip
+    desk.fill()
+    power = {"column": "gpu_power_w", "channel": "gpu_power_w", "unit": "W"}
+    columns = {**COLUMNS, "map": [COLUMNS["map"][0], COLUMNS["map"][2], power]}
+    bad = desk.add("a", 4, log=_sensors(watts, mhz), columns=columns)
+    desk.data["passes"][-1]["read_back"] = {"setting": setting, "wanted": wanted, "seen": seen}
+    found = [doubt for doubt in desk.doubts(capsys) if (doubt["check"], doubt["pass"]) == ("read_back", bad)]
+    if reads is None:
+        assert found == []
+    else:
+        (doubt,) = found
+        assert reads in doubt["words"]
+        assert ("the capture itself reads" if reads else f"Nobody read {setting} back") in doubt["words"]
+
+
 def test_the_same_run_under_other_bytes_is_one_pass(desk: Desk, capsys: pytest.CaptureFixture[str]) -> None:
     desk.fill()
 
@@ -295,6 +399,18 @@ def test_a_profile_reads_back_as_it_was_kept() -> None:
     assert len(json.dumps(profile.as_json())) < 12_000, "small enough to be kept beside each capture"
 
 
+def test_passes_of_a_scene_without_a_length_are_held_against_each_other(
+    desk: Desk, capsys: pytest.CaptureFixture[str]
+) -> None:
+    del desk.data["scenes"][0]["length_s"]
+    desk.add("a", 9)
+    assert desk.doubts(capsys) == [], "nobody said how long it takes"
+    desk.fill()
+    assert desk.doubts(capsys) == []
+    bad = desk.add("a", 4, Upset(ends_at=0.8))
+    assert "wrong_length" in checks_on(desk.doubts(capsys), bad)
+
+
 @pytest.mark.parametrize("generator", GENERATORS)
 def test_hits_and_false_alarms_on_a_seeded_trial(generator: str) -> None:
     """A dozen studies of 54 passes, each fault planted once in each; docs/checks.md states 300."""
@@ -309,6 +425,7 @@ def test_ids_are_stable_and_each_asks_a_question() -> None:
     assert [check.id for check in CHECKS] == [
         "too_short", "wrong_length", "cut_log", "loading", "pause", "lock", "off_siblings", "slow_first", "throttling",
         "stutter_unlike", "read_back", "missing_channel", "duplicate", "like_another_lane", "order", "offset",
+        "unlike_elsewhere",
     ]  # fmt: skip
     assert all(check.asks.endswith("?") for check in CHECKS)
 

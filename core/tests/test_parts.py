@@ -8,7 +8,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rennbahn.errors import RennbahnError
-from rennbahn.parts import KINDS, Fact, checked_facts, derived, fact_from_text, fact_to_text, fact_words, kind_named
+from rennbahn.parts import (
+    KINDS,
+    Fact,
+    checked_facts,
+    derived,
+    fact_from_text,
+    fact_to_text,
+    fact_words,
+    kind_meant,
+    kind_named,
+)
 
 
 @pytest.mark.parametrize(
@@ -118,3 +128,11 @@ def test_names_are_said_once_a_kind() -> None:
         for one, other in itertools.combinations(kind.facts, 2):
             assert one.name != other.name
             assert one.label != other.label
+
+
+def test_a_factor_means_a_kind_by_its_id_or_its_label_and_else_a_setting():
+    for kind in KINDS:
+        assert kind_meant(kind.id) is kind
+        assert kind_meant(f"  {kind.label.upper().replace(' ', '  ')} ") is kind
+    assert kind_meant("power limit") is None
+    assert kind_meant("") is None

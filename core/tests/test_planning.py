@@ -202,6 +202,21 @@ def test_every_change_is_counted_and_paid_for() -> None:
     assert laid.total_s == pytest.approx(spent)
 
 
+def test_a_machine_soaks_after_loading_and_cools_between_passes_unless_something_is_done_meanwhile() -> None:
+    job = replace(work(2, 2, 2), costs=Costs(soak_s=300.0, cool_s=90.0, between_s=20.0))
+    laid = plan(job, "lane_by_lane", WEEK)
+    told = [[(change.kind, change.seconds) for change in slot.changes] for slot in laid.slots]
+    assert ("soak", 300.0) in told[0]
+    assert "cool" not in [kind for kind, _ in told[0]], "what was just soaked does not cool again"
+    assert told[1] == [("cool", 70.0)], "20 s lie between passes anyway"
+    # Another resolution takes 45 s with its menu or 25: so much less is waited.
+    another = next(kinds for kinds in told if kinds and kinds[0][0] == "resolution" and kinds[-1][0] == "cool")
+    assert sum(seconds for _, seconds in another) == pytest.approx(70.0)
+    plain = plan(work(2, 2, 2), "lane_by_lane", WEEK)
+    waited = sum(seconds for slot in told for kind, seconds in slot if kind in ("soak", "cool"))
+    assert laid.total_s == pytest.approx(plain.total_s + waited)
+
+
 def test_another_preset_costs_a_restart_where_the_game_wants_one() -> None:
     tests = tuple(PlannedTest(p, "Game", "run", "1440", p, needs_restart=True, warm_ups=0) for p in ("low", "high"))
     job = Work(tests, (PlannedLane("0", "one"),), tuple(PlannedPass(str(t), 0, t, 1) for t in (0, 1)))
@@ -241,6 +256,46 @@ def test_what_still_fits_before_a_deadline_is_taken_back_in() -> None:
     assert {slot.one.test for slot in least.slots} == {3, 4}, "nothing urgent fits, so what does is run"
 
 
+def test_a_lane_whose_part_goes_back_and_a_game_that_is_patched_go_first() -> None:
+    job = work(lanes=3, tests=4, passes=2)
+    back = replace(job, lanes=(*job.lanes[:2], replace(job.lanes[2], until_s=4 * 3600.0)))
+    assert [one.lane for one in ordered(back, "lane_by_lane")] == [2] * 8 + [0] * 8 + [1] * 8
+    patched = tuple(replace(one, patched_s=3600.0 * 24) if one.game == "Game 1" else one for one in job.tests)
+    games = [job.tests[one.test].game for one in ordered(replace(job, tests=patched), "by_game")]
+    assert games == ["Game 1"] * 12 + ["Game 0"] * 12
+
+
+def test_what_a_date_leaves_out_is_told_with_the_date() -> None:
+    # Lane after lane, a game that is patched between its lanes is left out; game after game nothing is.
+    job = work(passes=6)
+    days = daily_sessions(7, 1.0)
+    middle = plan(job, "lane_by_lane", days).slots[34].start_s
+    patched = tuple(replace(one, patched_s=middle) if one.game == "Game 1" else one for one in job.tests)
+    job = replace(job, tests=patched)
+    apart = plan(job, "lane_by_lane", days, keep_dates=True)
+    assert (apart.dropped, dict(apart.because)) == ((3,), {3: "patch"})
+    assert plan(job, "by_game", days, keep_dates=True).dropped == ()
+    ran = replace(
+        job,
+        tests=tuple(
+            replace(one, run_before=one.patched_s is not None, patched_s=one.patched_s and 0.0) for one in patched
+        ),
+    )
+    assert plan(ran, "by_game", days, keep_dates=True).dropped == (2, 3), "half of them were run before the patch"
+    soon = replace(job, tests=work().tests, lanes=(job.lanes[0], replace(job.lanes[1], until_s=3600.0)))
+    early = plan(soon, "alternating", days, keep_dates=True)
+    assert set(early.because.values()) == {"back"}
+    assert early.dropped, "a part that goes back in an hour takes tests with it"
+    assert plan(soon, "alternating", days).dropped == (), "only where dates are kept"
+    over = plan(
+        replace(soon, lanes=(job.lanes[0], replace(job.lanes[1], until_s=0.0))), "alternating", days, keep_dates=True
+    )
+    assert (over.gone, over.dropped) == ((1,), ()), "what went back already takes no test from the others"
+    assert {slot.one.lane for slot in over.slots} == {0}
+    both = plan(soon, "alternating", days, deadline_s=0.7 * plan(soon, "alternating", days).end_s, keep_dates=True)
+    assert set(both.because.values()) == {"deadline", "back"}
+
+
 def test_lanes_may_tell_the_game_themselves() -> None:
     lanes = (PlannedLane("0", "1080", ("1080", "low")), PlannedLane("1", "2160", ("2160", "low")))
     job = Work((PlannedTest("t", "Game", "run"),), lanes, (PlannedPass("a", 0, 0, 1), PlannedPass("b", 1, 0, 1)))
@@ -258,7 +313,7 @@ def test_setups_say_what_a_lane_change_takes() -> None:
     assert swapped.seconds == costs.swap_s + costs.driver_s + costs.reboot_s
     assert lane_change(setup("a", "1", room="22"), setup("a", "1", room="30"), costs).steps == ()
     (step,) = lane_change(setup("a", "1", fans="low"), setup("a", "1", fans="high"), costs).steps
-    assert step == ("setting", "fans: low → high", costs.setting_s)
+    assert step == ("setting", "fans: low → high", costs.setting_s, "setting:fans")
     (step,) = lane_change(setup("a", "1", memory_profile="1"), setup("a", "1", memory_profile="2"), costs).steps
     assert step[0] == "reboot"
     (step,) = lane_change(setup("a", "1", Score_overlay="on"), setup("a", "1", Score_overlay="off"), costs).steps

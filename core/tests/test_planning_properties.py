@@ -341,6 +341,30 @@ def test_a_deadline_is_met_by_leaving_out_as_little_as_can_be(work: Work, order:
         assert lay_out(rest, ordered(rest, order), days, order).end_s > deadline, "none that was dropped still fits"
 
 
+@settings(max_examples=60)
+@given(JOBS, st.sampled_from(ORDERS), st.floats(0.1, 1.2), st.floats(0.1, 1.2), st.booleans())
+def test_no_pass_runs_when_its_part_is_gone_and_none_on_both_sides_of_a_patch(
+    work: Work, order: Any, back: float, patch: float, run_before: bool
+) -> None:
+    days = daily_sessions(60, 2.0)
+    end = plan(work, order, days).end_s
+    lanes = tuple(replace(lane, until_s=end * back) if not at else lane for at, lane in enumerate(work.lanes))
+    tests = tuple(
+        replace(test, patched_s=end * patch, run_before=run_before) if test.game == "Game 0" else test
+        for test in work.tests
+    )
+    kept = plan(replace(work, lanes=lanes, tests=tests), order, days, keep_dates=True)
+    assert all(slot.end_s <= end * back for slot in kept.slots if slot.one.lane == 0)
+    for number, test in enumerate(tests):
+        sides = {slot.end_s <= end * patch for slot in kept.slots if slot.one.test == number}
+        sides |= {True} if test.run_before and test.patched_s and sides else set()
+        assert test.patched_s is None or len(sides) <= 1
+    assert set(kept.because) == set(kept.dropped), "each is left out for a date"
+    assert {slot.one.test for slot in kept.slots} | set(kept.dropped) == set(range(len(tests)))
+    for test, because in kept.because.items():
+        assert because != "patch" or tests[test].patched_s is not None
+
+
 @given(JOBS, st.integers(0, 50))
 def test_shuffled_rounds_hold_every_cell_once(work: Work, seed: int) -> None:
     cells = len(work.lanes) * len(work.tests)
@@ -379,5 +403,5 @@ def test_costs_are_all_asked_for() -> None:
         dearer = job(2, 3, 2, **{one.name: getattr(Costs(), one.name) + 100})
         longer = plan(dearer, "alternating", daily_sessions(9, 8)).total_s
         usual = plan(job(2, 3, 2), "alternating", daily_sessions(9, 8)).total_s
-        paid = one.name in ("start_s", "load_s", "resolution_s", "between_s", "menu_s")
+        paid = one.name in ("start_s", "load_s", "resolution_s", "between_s", "menu_s", "soak_s", "cool_s")
         assert (longer > usual) == paid, one.name

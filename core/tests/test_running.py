@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from rennbahn.planning.fairness import LaneDescription, SetupDescription
 from rennbahn.planning.schedule import Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Session, Work
 from rennbahn.planning.timeline import Change, Standing, changes_before, lay_out
 from rennbahn.planning.weighing import PartDescription
-from rennbahn.running import Question, Upcoming, learned_costs, questions_of, steps_of, worth_of_mismatch
+from rennbahn.running import (
+    Question,
+    Upcoming,
+    learned_costs,
+    questions_of,
+    shuffled_choices,
+    steps_of,
+    worth_of_mismatch,
+)
 from rennbahn.running.costs import cost_of
 from rennbahn.running.steps import CAUTIONS, caution_of
 
@@ -18,8 +28,8 @@ LIMITS = [
     for name in ("160 W", "110 W", "90 W")
 ]
 START = Change("start", "begin the session: machine on, checklist", 600)
-SWAP = Change("swap", "Graphics card: Ostrane V5 → Ostrane V7", 1800)
-LIMIT = Change("setting", "Power limit: 160 W → 110 W", 60)
+SWAP = Change("swap", "Graphics card: Ostrane V5 → Ostrane V7", 1800, "part:card")
+LIMIT = Change("setting", "Power limit: 160 W → 110 W", 60, "setting:power limit")
 LOAD = Change("load", "load Ninth Ferry", 90)
 WARM = Change("warm_up", "warm up: 2 uncounted runs", 60)
 
@@ -45,6 +55,18 @@ def test_only_what_can_have_changed_is_checked() -> None:
     ]
 
 
+def test_what_one_waits_for_stands_right_before_what_is_run() -> None:
+    soak, cool = Change("soak", "let Ninth Ferry run", 300), Change("cool", "let it cool", 70)
+    assert kinds([LOAD, soak, WARM], warm_ups=1) == ["change", "check", "wait", "warm_up", "pass"]
+    wait, run = steps_of(Upcoming(id="7", changes=[cool]))
+    assert (wait.kind, wait.title, wait.seconds, run.kind) == ("wait", "Let it cool", 70, "pass")
+
+
+def test_ticks_by_rote_teach_nothing() -> None:
+    assert learned_costs({"load_s": [0.4, 1.9, 0.1, 60.0, 62.0]}) == {}
+    assert learned_costs({"load_s": [0.4, 1.9, 58.0, 60.0, 62.0]}) == {"load_s": 60.0}
+
+
 def test_the_setting_is_read_back_whenever_it_can_have_changed() -> None:
     asked = (Question("setting:power limit", "Power limit", "110 W", "the sensor program"),)
     assert "read_back" not in kinds([LOAD], questions=asked)
@@ -68,14 +90,14 @@ def test_keys_are_stable_while_the_pass_is_the_next() -> None:
     ("change", "says"),
     [
         (SWAP, "pull the mains cable"),
-        (Change("swap", "Memory kit: two → one", 1800), "Back your data up"),
-        (Change("swap", "Dock, adapter or link: A → B", 600), "with the power off, unless their maker"),
+        (Change("swap", "Memory kit: two → one", 1800, "part:memory"), "Back your data up"),
+        (Change("swap", "Dock, adapter or link: A → B", 600, "part:adapter"), "with the power off, unless their maker"),
         (LIMIT, "Stay within the maker’s stated limit"),
-        (Change("reboot", "CPU PL1: 65 W → 95 W", 240), "Stay within the maker’s stated limit"),
-        (Change("reboot", "Memory profile: 1 → off", 240), "Back your data up"),
-        (Change("reboot", "Firmware: 1.17 → 1.18", 1140), "Do not switch off"),
+        (Change("reboot", "CPU PL1: 65 W → 95 W", 240, "setting:cpu pl1"), "Stay within the maker’s stated limit"),
+        (Change("reboot", "Memory profile: 1 → off", 240, "setting:memory profile"), "Back your data up"),
+        (Change("reboot", "Firmware: 1.17 → 1.18", 1140, "part:firmware"), "Do not switch off"),
         (LOAD, ""),
-        (Change("setting", "Ambient occlusion: on → off", 60), ""),
+        (Change("setting", "Ambient occlusion: on → off", 60, "setting:ambient occlusion"), ""),
     ],
 )
 def test_a_caution_stands_beside_the_step_where_it_applies(change: Change, says: str) -> None:
@@ -108,6 +130,18 @@ def test_what_is_read_back_is_what_the_study_asks_about() -> None:
     assert questions_of(LIMITS, "90 W", ["Sync"]) == (), "it is the same in all lanes"
 
 
+def test_choices_are_shuffled_anew_for_each_pass_and_hold_what_is_wanted() -> None:
+    (question,) = questions_of(LIMITS, "110 W", ["Power limit"])
+    orders = {tuple(shuffled_choices(question, seed)) for seed in range(40)}
+    assert {tuple(sorted(order)) for order in orders} == {("110 W", "160 W", "90 W")}
+    assert len({order.index("110 W") for order in orders}) == 3, "the wanted one stands anywhere"
+    assert shuffled_choices(question, 7) == shuffled_choices(question, 7), "and stays where it is"
+    assert shuffled_choices(replace(question, others=()), 7) == [], "then it is typed"
+    many = replace(question, others=tuple(f"{watts} W" for watts in range(200, 300, 10)))
+    assert len(shuffled_choices(many, 1)) == 5
+    assert "110 W" in shuffled_choices(many, 1)
+
+
 def test_what_a_run_is_worth_that_read_back_otherwise() -> None:
     question = questions_of(LIMITS, "110 W", ["Power limit"])[0]
     assert "a pass of another lane" in worth_of_mismatch(question, "160 w ", "110 W")
@@ -118,7 +152,7 @@ def test_what_a_run_is_worth_that_read_back_otherwise() -> None:
 def test_costs_are_learned_from_the_middle_of_three_and_more() -> None:
     took = {"load_s": [40.0, 900.0, 52.4], "swap_s": [700.0, 800.0], "nonsense": [1.0, 2.0, 3.0]}
     assert learned_costs(took) == {"load_s": 52.0}
-    assert cost_of(Change("swap", "Display: A → B", 600)) == "quick_swap_s"
+    assert cost_of(Change("swap", "Display: A → B", 600, "part:display")) == "quick_swap_s"
     assert cost_of(SWAP) == "swap_s"
     assert cost_of(WARM) == ""
 

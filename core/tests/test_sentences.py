@@ -292,7 +292,7 @@ def test_a_wanted_rate_names_the_tests_that_cross_it() -> None:
     )  # fmt: skip
     assert crossing_words(found, Naming.of(study)) == (
         "60 fps on average: held by B alone in 1 of 4 tests (Fallow Meridian) and held by A alone in 1 of 4 tests "
-        "(Ninth Ferry); neither does in 1, on the edge in 1, no rate of both in 1."
+        "(Ninth Ferry); neither does in 1, on the edge in 1, no rate in one of them in 1."
     )
     alike = crossing_of(Sheet(study), ("A", "B"), AVERAGE, 30.0)
     assert "no test is shown to part the lanes there; both hold it in 4" in crossing_words(alike, Naming.of(study))

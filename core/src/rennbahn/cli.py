@@ -32,10 +32,13 @@ from rennbahn.errors import CaptureRefused, RennbahnError
 from rennbahn.kinds import answer_of, tells_limits
 from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.rates import Low
+from rennbahn.packages import Verified, verify
 from rennbahn.tables import aligned, answer_parts
 
 #: Some file was refused.
 REFUSED = 2
+#: Of `verify`: something is not as it was published.
+DIFFERS = 1
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -84,6 +87,13 @@ def _parser() -> argparse.ArgumentParser:
         "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
     )
     doubts.set_defaults(run=_doubts)
+
+    check = commands.add_parser("verify", help="compute every number of a data package again from its captures")
+    check.add_argument("files", nargs="+", metavar="PACKAGE.zip", help="data packages of studies")
+    check.add_argument(
+        "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
+    )
+    check.set_defaults(run=_verify)
     return parser
 
 
@@ -313,6 +323,41 @@ def _doubts_text(context: Context, found: Sequence[Doubt]) -> str:
 
 def _wrapped(words: str) -> list[str]:
     return textwrap.wrap(words, 100, initial_indent="  ", subsequent_indent="  ")
+
+
+# --- verify -----------------------------------------------------------------------------------------------
+
+
+def _verify(arguments: argparse.Namespace) -> int:
+    code = 0
+    for name in arguments.files:
+        try:
+            found = verify(name)
+        except RennbahnError as error:
+            code = REFUSED
+            print(f"{name}: {error.message}", file=sys.stderr)
+            continue
+        code = max(code, 0 if found.holds else DIFFERS)
+        if arguments.json:
+            _emit(({"file": name} if len(arguments.files) > 1 else {}) | found.as_json())
+        else:
+            print(_verified_text(name, found))
+    return code
+
+
+def _verified_text(name: str, found: Verified) -> str:
+    rows = [[one.what, _published(one.published), _published(one.computed)] for one in found.numbers]
+    faults = [[one.file, one.fault] for one in found.files]
+    parts = [aligned(("number", "published", "computed"), rows)] if rows else []
+    parts += [aligned(("file", "fault"), faults)] if faults else []
+    numbers = f"{len(found.numbers):,} of {found.counted_numbers:,} numbers differ"
+    files = f"{len(found.files):,} of {found.counted_files:,} files are not as they were listed"
+    held = f"all {found.counted_numbers:,} numbers and {found.counted_files:,} files are as published"
+    return "\n\n".join([*parts, f"{name}: {held if found.holds else f'{numbers}, {files}'}."])
+
+
+def _published(value: float | str | None) -> str:
+    return "–" if value is None else value if isinstance(value, str) else repr(value)
 
 
 # --- shared -----------------------------------------------------------------------------------------------

@@ -173,7 +173,9 @@ def _head(data: bytes) -> _Head:
         raise CaptureRefused("no_frames", "the file is empty")
     if lines[0].lstrip().startswith("{"):
         return _jsonl_head(lines, encoding)
-    return _delimited_head(lines, encoding, _tail(data, encoding) if cut else lines[-_MOST_SUMMARY - 1 :])
+    # The end of a line is a byte of its own in every encoding that is read, with a zero beside it in the wide ones.
+    ended = data.rstrip(b"\x00")[-1:] in (b"\n", b"\r")
+    return _delimited_head(lines, encoding, _tail(data, encoding) if cut else lines[-_MOST_SUMMARY - 1 :], ended=ended)
 
 
 def _tail(data: bytes, encoding: str) -> list[str]:
@@ -212,7 +214,7 @@ def _encoding(data: bytes) -> str:
 _KINDS = {b"PK": "a zip archive or a spreadsheet", b"%P": "a PDF"}
 
 
-def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _Head:
+def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str], *, ended: bool) -> _Head:
     """The delimiter, decimal sign and header whose table is widest and most regular."""
     best: tuple[tuple[float, float, float], str, str, int, list[tuple[str, ...]]] | None = None
     looked = lines[: HEAD_ROWS + _MOST_PREAMBLE]
@@ -246,7 +248,11 @@ def _delimited_head(lines: list[str], encoding: str, tail: Sequence[str]) -> _He
     }  # fmt: skip
     if above:
         dialect["header_lines"] = 1 + above
-    summary = _summary(tail, delimiter, decimal, _numeric(rows, decimal, len(names)))
+    numeric_columns = _numeric(rows, decimal, len(names))
+    summary = _summary(tail, delimiter, decimal, numeric_columns)
+    if summary == 1 and not ended and _is_cut_row(tail[-1], delimiter, decimal, numeric_columns):
+        # The log was cut while it was written: that is for whoever reads it to say, and for a check to doubt.
+        summary = 0
     questions: tuple[str, ...] = ()
     if summary:
         dialect["skip_last_lines"] = summary
@@ -315,6 +321,13 @@ def _summary(tail: Sequence[str], delimiter: str, decimal: str, numeric: list[bo
 
     last = next((at for at, line in enumerate(reversed(tail)) if is_row(line)), len(tail))
     return last if 0 < last < len(tail) and any(line.strip() for line in tail[len(tail) - last :]) else 0
+
+
+def _is_cut_row(line: str, delimiter: str, decimal: str, numeric: list[bool]) -> bool:
+    """Whether a line is the beginning of a row: all but its last field are what they are in rows."""
+    fields = [field.strip() for field in _split(line, delimiter)]
+    whole = zip(fields[:-1], numeric, strict=False)
+    return len(fields) <= len(numeric) and all(not f or numbers_in([f], decimal) for f, n in whole if n)
 
 
 def _split(line: str, delimiter: str) -> list[str]:

@@ -7,6 +7,7 @@ check found out about its own hits and false alarms stands in docs/checks.md; on
 
 from rennbahn.checks.doubts import CHECKS, NEAR, WIDE, concerned, doubts_of, marks_passes
 from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, Doubt, ReadBack
+from rennbahn.checks.own_columns import ToldByFile, told_by_file
 from rennbahn.checks.profile import Profile, profile_of
 from rennbahn.checks.read import context_from_json
 from rennbahn.checks.repeats import Repeated, repeats_of
@@ -24,10 +25,12 @@ __all__ = [
     "Profile",
     "ReadBack",
     "Repeated",
+    "ToldByFile",
     "concerned",
     "context_from_json",
     "doubts_of",
     "marks_passes",
     "profile_of",
     "repeats_of",
+    "told_by_file",
 ]

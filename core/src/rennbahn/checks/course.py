@@ -11,9 +11,11 @@ import numpy as np
 from scipy.special import bdtrc, stdtr
 
 from rennbahn.checks.base import Check, Looked, percent
+from rennbahn.checks.causes import as_evidence, causes_of_pass, why_of_pass
 from rennbahn.checks.length import disturbed
 from rennbahn.checks.model import CheckedPass, Doubt
 from rennbahn.checks.profile import Profile
+from rennbahn.checks.scatter import Outlier, Scatter
 
 #: A lock without a name counts where so much of the capture is held.
 _HELD = 0.6
@@ -43,6 +45,8 @@ _THROTTLED = 0.004
 _HOTTER_C = 2.0
 _LOWER_CLOCK = 0.015
 #: More stutters than siblings at this level, and at least so many more.
+#: Fewer stutters than this are hardly any.
+_HARDLY = 0.5
 _STUTTERS = 0.003
 _MORE_STUTTERS = 3
 #: Stutters come in bunches, so that chance alone is not enough.
@@ -157,25 +161,29 @@ class OffSiblings(Check):
             for found in scatter.outliers:
                 if found.one.id not in told:
                     told.add(found.one.id)
-                    yield self._off(words, found.one, found.off, found.noise, found.p, len(found.others))
+                    yield self._off(looked, words, scatter, found)
             for a, b, off, p in scatter.apart:
-                if a.id in told:
+                if told & {a.id, b.id}:
                     continue
                 told |= {a.id, b.id}
+                beside = "two" if len(looked.context.cells[a.lane, a.test]) == 2 else "two other"
                 yield Doubt(
                     self.id,
-                    f"The two passes lie {percent(math.expm1(off))} apart in {words}, more than noise explains, and "
-                    "nobody can tell which is off. Run a third.",
+                    f"The {beside} passes lie {percent(math.expm1(off))} apart in {words}, more than noise explains, "
+                    "and nobody can tell which is off. Run one more.",
                     None, a.lane, a.test, self.weak, {"off": math.expm1(off), "p": p, "passes": [a.id, b.id]},
                 )  # fmt: skip
 
-    def _off(self, words: str, one: CheckedPass, off: float, noise: float, p: float, others: int) -> Doubt:
-        way = "over" if off > 0 else "under"
+    def _off(self, looked: Looked, words: str, scatter: Scatter, found: Outlier) -> Doubt:
+        way, others = "over" if found.off > 0 else "under", len(found.others)
+        causes = causes_of_pass(looked.context, scatter, found)
         return self.on(
-            one,
-            f"Its {words} is {percent(math.expm1(off))} {way} the other {others} passes; noise is "
-            f"{percent(math.expm1(noise))}. Run it again: if it repeats it stands, and is told as odd.",
-            off=math.expm1(off), noise=math.expm1(noise), p=p, figure=words, siblings=others,
+            found.one,
+            f"Its {words} is {percent(math.expm1(found.off))} {way} the other {others} passes; noise is "
+            f"{percent(math.expm1(found.noise))}. {why_of_pass(causes)} Run it again: if it repeats it stands, and "
+            "is told as odd.",
+            off=math.expm1(found.off), noise=math.expm1(found.noise), p=found.p, figure=words, siblings=others,
+            **as_evidence(causes),
         )  # fmt: skip
 
 
@@ -264,12 +272,12 @@ class Throttling(Check):
                 if off > -_SLOWING or not self._beyond(looked, off, hot=hot is not None):
                     continue
                 weak = hot is None
-                words = f", {hot.words}" if hot else ", and no sensor says why"
+                words = f", {hot.words}: it looks like throttling" if hot else ": throttling, chance, or something else"
                 sensor = {"sensor": hot.channel, "at_end": hot.at_end, "usual": hot.usual} if hot else {}
                 yield Doubt(
                     self.id,
-                    f"Its last third is {percent(math.expm1(off))} slower against its first than its siblings’{words}: "
-                    "the machine throttles. Let it cool, look at the fans, run it again.",
+                    f"Its last third is {percent(math.expm1(off))} slower against its first than its siblings’{words}. "
+                    "Let it cool, look at the fans, run it again.",
                     one.id, one.lane, one.test, weak,
                     {"off": math.expm1(off), "siblings": len(others)} | sensor,
                 )  # fmt: skip
@@ -335,7 +343,8 @@ class StutterUnlike(Check):
             if p < _STUTTERS and own > _TIMES * expected:
                 yield self.on(
                     one,
-                    f"{own} stutters where its siblings have {expected:.1f}; they cost "
+                    f"{own} stutter{'' if own == 1 else 's'} where its siblings have "
+                    f"{f'{expected:.1f}' if expected >= _HARDLY else 'hardly any'}, at a cost of "
                     f"{one.profile.stutter_lost_ms:.0f} ms. Something else ran on the machine, or it was loading. "
                     "Run it again.",
                     stutters=own, expected=expected, lost_ms=one.profile.stutter_lost_ms, p=p,

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from rennbahn.checks import course, lanes, length, record
+from rennbahn.checks import course, elsewhere, lanes, length, record
 from rennbahn.checks.base import Check, Looked
 from rennbahn.checks.lanes import sessions_of
 from rennbahn.checks.model import Context, Doubt
 
 #: Every check, in the order in which doubts are told.
-CHECKS: tuple[Check, ...] = (*length.checks(), *course.checks(), *record.checks(), *lanes.checks())
+CHECKS: tuple[Check, ...] = (*length.checks(), *course.checks(), *record.checks(), *lanes.checks(), *elsewhere.checks())
 
 
 def doubts_of(context: Context, only: Collection[str] | None = None) -> list[Doubt]:
@@ -20,9 +20,9 @@ def doubts_of(context: Context, only: Collection[str] | None = None) -> list[Dou
 
 
 #: Checks that see more than one test: asked over a whole study.
-WIDE = ("slow_first", "like_another_lane", "order", "offset")
+WIDE = ("slow_first", "like_another_lane", "order", "offset", "unlike_elsewhere")
 #: Those that say nothing of one test alone.
-_ONLY_WIDE = ("like_another_lane", "order", "offset")
+_ONLY_WIDE = ("like_another_lane", "order", "offset", "unlike_elsewhere")
 #: Checks of the passes of one test among each other.
 NEAR = tuple(check.id for check in CHECKS if check.id not in _ONLY_WIDE)
 

@@ -36,23 +36,27 @@ _OVERLAP = 0.5
 
 
 @dataclass(frozen=True)
-class _Ratio:
+class Ratio:
     """ln of lane B over lane A in a test, with its standard error from noise."""
 
     test: str
     r: float
     error: float
 
+    def alike(self, usual: float) -> bool:
+        """Whether the lanes are as good as equal here, where they are usually that far apart."""
+        return abs(self.r) <= 3.0 * self.error and abs(self.r) < abs(usual) / 4.0
 
-def _ratios(looked: Looked, a: str, b: str) -> list[_Ratio]:
+
+def ratios_of(looked: Looked, a: str, b: str) -> list[Ratio]:
     """B over A in every test that has both; found once a pair."""
     if (a, b) not in looked.ratios:
-        looked.ratios[a, b] = _ratios_of(looked, a, b)
-    found: list[_Ratio] = looked.ratios[a, b]
+        looked.ratios[a, b] = _found_ratios(looked, a, b)
+    found: list[Ratio] = looked.ratios[a, b]
     return found
 
 
-def _ratios_of(looked: Looked, a: str, b: str) -> list[_Ratio]:
+def _found_ratios(looked: Looked, a: str, b: str) -> list[Ratio]:
     context, scatter = looked.context, looked.averages
     found = []
     for test in context.tests:
@@ -68,7 +72,7 @@ def _ratios_of(looked: Looked, a: str, b: str) -> list[_Ratio]:
             continue
         noise = scatter.noise_of(test.scene).s
         r = math.fsum(sides[1]) / len(sides[1]) - math.fsum(sides[0]) / len(sides[0])
-        found.append(_Ratio(test.id, r, noise * math.sqrt(1.0 / len(sides[0]) + 1.0 / len(sides[1]))))
+        found.append(Ratio(test.id, r, noise * math.sqrt(1.0 / len(sides[0]) + 1.0 / len(sides[1]))))
     return found
 
 
@@ -83,19 +87,18 @@ class LikeAnotherLane(Check):
         context = looked.context
         told: set[tuple[str, str]] = set()
         for a, b in combinations([lane.id for lane in context.lanes], 2):
-            ratios = _ratios(looked, a, b)
-            held = _held_alike(looked, a, b, ratios)
+            ratios = ratios_of(looked, a, b)
+            held = held_alike(looked, a, b, ratios)
             for one in ratios:
                 others = [other for other in ratios if other.test != one.test and other.test not in held]
                 if len(others) < _FEWEST_TESTS or (b, one.test) in told or one.test in held:
                     continue
-                mean, spread = _mean_and_spread([other.r for other in others])
+                mean, spread = mean_and_spread([other.r for other in others])
                 if any(abs(other.r) < _CLEAR * other.error or other.r * mean <= 0 for other in others):
                     continue
                 error = math.sqrt((spread**2) * (1.0 + 1.0 / len(others)) + one.error**2)
                 p = two_sided((one.r - mean) / error, float(len(others) - 1))
-                alike = abs(one.r) <= 3.0 * one.error and abs(one.r) < abs(mean) / 4.0
-                if alike and p < _p_of_few(len(others)):
+                if one.alike(mean) and p < _p_of_few(len(others)):
                     told.add((b, one.test))
                     names = context.lane_by_id[b].name, context.lane_by_id[a].name
                     yield Doubt(
@@ -114,12 +117,13 @@ def _p_of_few(tests: int) -> float:
     return 0.05 if tests < 5 else 0.02
 
 
-def _mean_and_spread(values: list[float]) -> tuple[float, float]:
+def mean_and_spread(values: list[float]) -> tuple[float, float]:
+    """Mean and standard deviation of two values and more."""
     mean = math.fsum(values) / len(values)
     return mean, math.sqrt(math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1))
 
 
-def _held_alike(looked: Looked, a: str, b: str, ratios: list[_Ratio]) -> set[str]:
+def held_alike(looked: Looked, a: str, b: str, ratios: list[Ratio]) -> set[str]:
     """Tests in which something holds both lanes that does not where they part: a cap, or the other side of the machine.
 
     Lanes are equal there for a reason, and what those tests say of a difference is nothing.
@@ -153,7 +157,7 @@ class Order(Check):
             return
         found: dict[str, list[tuple[str, str, float, float, int]]] = {}
         for a, b in combinations([lane.id for lane in context.lanes], 2):
-            ratios = _ratios(looked, a, b)
+            ratios = ratios_of(looked, a, b)
             for one in ratios:
                 others = [other for other in ratios if other.test != one.test]
                 if len(others) < _FEWEST_TESTS or not one.error:
@@ -200,7 +204,7 @@ class Order(Check):
             offs = []
             for other in lanes:
                 if other != lane:
-                    ratios = {one.test: one.r for one in _ratios(looked, other, lane)}
+                    ratios = {one.test: one.r for one in ratios_of(looked, other, lane)}
                     rest = [r for name, r in ratios.items() if name != test]
                     if test in ratios and rest:
                         offs.append(ratios[test] - median(rest))

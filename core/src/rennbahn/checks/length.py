@@ -13,11 +13,8 @@ from rennbahn.capture.capture import PAUSE_MS, SHORT_FRAMES, SHORT_SECONDS
 from rennbahn.checks.base import Check, Looked, percent, seconds
 from rennbahn.checks.model import CheckedPass, Doubt
 from rennbahn.checks.profile import Floats, Profile
+from rennbahn.planning.lengths import tolerance_s, usual_s
 
-#: How far a capture's length may be off its scene's, by kind: a benchmark ends by itself, a person by hand.
-_TOLERANCE = {"benchmark": 0.05, "replay": 0.05, "scripted": 0.07, "route": 0.10, "live": 0.15}
-#: Starting and stopping a logger by hand costs this much at either end, s.
-_BY_HAND_S = 2.0
 #: A capture this much shorter than all of its siblings was cut rather than walked faster.
 _CUT = 0.85
 #: A log that holds every second frame: its rate is half of its siblings', within this.
@@ -35,11 +32,6 @@ _STILL = 0.35
 _SAME = 0.02
 #: A stretch at an end is told from so many seconds on.
 _LEAST_LOADING_S = 1.0
-
-
-def tolerance_s(kind: str, length_s: float) -> float:
-    """How many seconds a capture of a scene of that kind and length may be off."""
-    return max(_BY_HAND_S, _TOLERANCE.get(kind, _TOLERANCE["route"]) * length_s)
 
 
 class TooShort(Check):
@@ -69,30 +61,28 @@ class WrongLength(Check):
     asks = "Is the capture as long as its scene?"
 
     def doubts(self, looked: Looked) -> Iterable[Doubt]:
-        """Captures off the scene's length; where all passes of a test agree on another, the card is doubted."""
+        """Captures off the length of their scene, or of the other passes; where those agree on another, its card.
+
+        A scene without a length doubts nothing by itself: its passes are held against each other, where they agree.
+        """
         context = looked.context
         for test in context.tests:
             scene = context.scene_by_id[test.scene]
-            if scene.length_s is None:
-                continue
             passes = [one for one in context.of_test(test.id) if "too_short" not in one.profile.flags]
-            if not passes:
+            usual = usual_s([one.profile.duration_s for one in passes], scene.kind, scene.length_s)
+            length = scene.length_s or usual
+            if length is None:
                 continue
-            allowed = tolerance_s(scene.kind, scene.length_s)
-            usual = median(one.profile.duration_s for one in passes)
-            close = sum(abs(one.profile.duration_s - usual) <= allowed for one in passes)
-            agreed = len(passes) >= 3 and 3 * close >= 2 * len(passes)
-            if agreed and abs(usual - scene.length_s) > allowed:
+            allowed = tolerance_s(scene.kind, length)
+            if usual is not None and abs(usual - length) > allowed:
                 yield Doubt(
                     self.id,
                     f"All passes of {context.test_words(test.id)} take about {seconds(usual)}, its card says "
-                    f"{seconds(scene.length_s)}: put the card right, or they began or ended elsewhere.",
+                    f"{seconds(length)}: put the card right, or they began or ended elsewhere.",
                     None, None, test.id, self.weak,
-                    {"scene_s": scene.length_s, "usual_s": usual, "allowed_s": allowed},
+                    {"scene_s": length, "usual_s": usual, "allowed_s": allowed},
                 )  # fmt: skip
                 length = usual
-            else:
-                length = scene.length_s
             for one in passes:
                 off = one.profile.duration_s - length
                 if abs(off) > allowed:
@@ -146,7 +136,7 @@ class CutLog(Check):
                 yield self.on(
                     one,
                     f"It holds {profile.frames} frames, its siblings {median(o.frames for o in siblings):.0f} "
-                    "in the same time: every second frame is missing from the log. Run it again with the logger's "
+                    "in the same time: every second frame is missing from the log. Run it again with the logger’s "
                     "own load in mind.",
                     frames=profile.frames, expected_frames=median(other.frames for other in siblings), ratio=ratio,
                 )  # fmt: skip

@@ -64,7 +64,8 @@ class CheckedPass:
     session: str | None = None
     control: bool = False
     after_load: bool = False
-    read_back: ReadBack | None = None
+    #: Every setting under test that was to be read back before it ran.
+    read_backs: tuple[ReadBack, ...] = ()
     #: The pass that it was run to repeat.
     repeats: str | None = None
     expected_channels: tuple[str, ...] = ()

@@ -6,7 +6,8 @@ import math
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from rennbahn.capture import ColumnMap, propose_columns, read_capture
+from rennbahn.capture import ColumnMap, propose_columns
+from rennbahn.capture.torn import TORN, read_torn
 from rennbahn.checks.model import CheckedLane, CheckedPass, CheckedScene, CheckedTest, Context, ReadBack
 from rennbahn.checks.profile import Profile, profile_of
 from rennbahn.errors import CaptureRefused, RennbahnError
@@ -96,8 +97,10 @@ def _pass(
     data: Mapping[str, Any], at: int, settings: Settings, school: str, read_file: Callable[[str], bytes]
 ) -> CheckedPass:
     name = str(data.get("id", at))
-    back = data.get("read_back")
-    if back is not None:
+    told = data.get("read_back") or []
+    # One setting, or a list of several.
+    backs = told if isinstance(told, list) else [told]
+    for back in backs:
         _known(back, "read_back")
     session = data.get("session")
     return CheckedPass(
@@ -111,10 +114,9 @@ def _pass(
         control=bool(data.get("control", False)),
         repeats=None if data.get("repeats") is None else str(data["repeats"]),
         after_load=bool(data.get("after_load", False)),
-        read_back=None
-        if back is None
-        else ReadBack(
-            str(back["setting"]), str(back["wanted"]), None if back.get("seen") is None else str(back["seen"])
+        read_backs=tuple(
+            ReadBack(str(back["setting"]), str(back["wanted"]), None if back.get("seen") is None else str(back["seen"]))
+            for back in backs
         ),
         expected_channels=tuple(str(channel) for channel in data.get("expected_channels") or ()),
     )
@@ -132,27 +134,11 @@ def _profile(data: Mapping[str, Any], settings: Settings, school: str, read_file
             raise CaptureRefused("missing_column", f"{data['file']}: {asked}", hint="Say what the columns are.")
         own = proposal.columns
     try:
-        return profile_of(read_capture(content, own), settings, low_school=school)
+        frames = read_torn(content, own, even_if_ended=True)
     except CaptureRefused as error:
-        whole = without_torn_line(content, own, error)
-        if whole is None:
-            error.message = f"{data['file']}: {error.message}"
-            raise
-        return profile_of(read_capture(whole, own), settings, low_school=school, torn=True)
-
-
-def without_torn_line(content: bytes, columns: ColumnMap, error: CaptureRefused) -> bytes | None:
-    """A text file without its broken last line; None where it is no text, or what is wrong is not its last line."""
-    if columns.format not in ("delimited", "jsonl") or columns.compression is not None or error.line is None:
-        return None
-    encoding = {"utf-8-sig": "utf-8"}.get(columns.encoding, columns.encoding)
-    newline = "\n".encode("utf-16-le" if encoding in ("utf-16", "utf-16-le") else encoding)
-    stripped = content.rstrip(b"\r\n") if encoding not in ("utf-16", "utf-16-le", "utf-16-be") else content
-    lines = stripped.count(newline) + 1
-    cut = stripped.rfind(newline)
-    if error.line < lines or cut <= 0:
-        return None
-    return content[: cut + len(newline)]
+        error.message = f"{data['file']}: {error.message}"
+        raise
+    return profile_of(frames, settings, low_school=school, torn=TORN in frames.source_flags)
 
 
 def _known(data: Mapping[str, Any], where: str) -> None:

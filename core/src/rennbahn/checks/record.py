@@ -6,8 +6,10 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
+from rennbahn.capture.words import CHANNEL_WORDS
 from rennbahn.checks.base import Check, Looked
-from rennbahn.checks.model import CheckedPass, Doubt
+from rennbahn.checks.model import CheckedPass, Doubt, ReadBack
+from rennbahn.checks.own_columns import told_by_file
 from rennbahn.checks.profile import Profile
 from rennbahn.planning.settings import same_value
 
@@ -25,25 +27,37 @@ class ReadBackCheck(Check):
     asks = "Did a second place show the setting under test?"
 
     def doubts(self, looked: Looked) -> Iterable[Doubt]:
-        """Passes whose setting was not seen, or seen to be another."""
+        """Passes whose setting was not seen, or seen to be another: by a person, or in the capture's own columns."""
         for one in looked.context.passes:
-            back = one.read_back
-            if back is None:
-                continue
-            if back.seen is None or not back.seen.strip():
-                yield self.on(
-                    one,
-                    f"Nobody read {back.setting} back: it was to be {back.wanted}. Look it up in a second place; "
-                    "without it the pass may be one of another lane.",
-                    setting=back.setting, wanted=back.wanted,
-                )  # fmt: skip
-            elif not read_back_agrees(back.wanted, back.seen):
-                yield self.on(
-                    one,
-                    f"{back.setting} was to be {back.wanted} and read back as {back.seen}: this is a pass of another "
-                    "setup. Set it right and run it again.",
-                    setting=back.setting, wanted=back.wanted, seen=back.seen,
-                )  # fmt: skip
+            found = [told for back in one.read_backs if (told := _unlike(back, one)) is not None]
+            if found:
+                # What is known to be wrong is told before what nobody knows.
+                found.sort(key=lambda told: told[1]["seen"] is None)
+                words = " ".join(words for words, _ in found)
+                yield self.on(one, words, read_backs=[evidence for _, evidence in found])
+
+
+def _unlike(back: ReadBack, one: CheckedPass) -> tuple[str, dict[str, str | None]] | None:
+    """Why a setting may be another than it was to be, with what was seen; None where nothing speaks against it."""
+    by_file = told_by_file(one.profile, back.setting, back.wanted)
+    was = f"{back.setting} was to be {back.wanted}"
+    seen = (back.seen or "").strip()
+    if seen and not read_back_agrees(back.wanted, seen):
+        words = f"{was} and read back as {seen}: this is a pass of another setup. Set it right and run it again."
+    elif by_file is not None and not by_file.holds:
+        seen = by_file.reads
+        words = (
+            f"{was}, and the capture itself reads {seen}: whatever was seen before it ran, this is a pass of another "
+            "setup. Set it right and run it again."
+        )
+    elif not seen and by_file is None:
+        words = (
+            f"Nobody read {back.setting} back: it was to be {back.wanted}. Look it up in a second place; without it "
+            "the pass may be one of another lane."
+        )
+    else:
+        return None
+    return words, {"setting": back.setting, "wanted": back.wanted, "seen": seen or None}
 
 
 def read_back_agrees(wanted: str, seen: str) -> bool:
@@ -62,10 +76,11 @@ class MissingChannel(Check):
         for one in looked.context.passes:
             gone = [name for name in one.expected_channels if name not in one.profile.channels]
             if gone:
+                listed = " and ".join(CHANNEL_WORDS.get(name, name) for name in gone)
                 yield self.on(
                     one,
-                    f"The capture lacks {' and '.join(gone)}: the logger did not write it. What limits the rate, or "
-                    "what it drew, stays unknown. Look at the logger’s settings before the next pass.",
+f"The capture lacks {listed}: the logger did not write {'it' if len(gone) == 1 else 'them'}. What limits "
+                    "the rate, or what it drew, stays unknown. Look at the logger’s settings before the next pass.",
                     missing=gone,
                 )  # fmt: skip
 

@@ -67,9 +67,10 @@ class Scatter:
         return one.id in self._logs
 
     @cached_property
-    def outliers(self) -> list[Outlier]:
-        """Passes beyond noise, the most extreme of a cell first; what was found leaves its cell before the next."""
+    def _sifted(self) -> tuple[list[Outlier], list[Cell]]:
+        """Passes beyond noise, the most extreme of a cell first, and of each cell what is left without them."""
         found: list[Outlier] = []
+        rest: list[Cell] = []
         for cell in self._cells.values():
             left = list(cell)
             while len(left) > 2:
@@ -79,7 +80,13 @@ class Scatter:
                     break
                 found.append(outlier)
                 left.remove(worst)
-        return found
+            rest.append(tuple(left))
+        return found, rest
+
+    @property
+    def outliers(self) -> list[Outlier]:
+        """Passes beyond noise, the most extreme of a cell first; what was found leaves its cell before the next."""
+        return self._sifted[0]
 
     @cached_property
     def out(self) -> frozenset[str]:
@@ -88,11 +95,12 @@ class Scatter:
 
     @cached_property
     def apart(self) -> list[tuple[CheckedPass, CheckedPass, float, float]]:
-        """Cells of just two passes that lie beyond noise: both, by how much in ln, and the p."""
+        """Where just two passes are left that lie beyond noise: both, by how much in ln, and the p."""
         found = []
-        for (_, test), cell in self._cells.items():
+        for cell in self._sifted[1]:
             if len(cell) == 2:
-                noise = self._noise(self.context.test_by_id[test].scene, cell, ())
+                whole = self._cells[cell[0].lane, cell[0].test]
+                noise = self._noise(self.context.test_by_id[cell[0].test].scene, whole, ())
                 off = self._logs[cell[1].id] - self._logs[cell[0].id]
                 p = two_sided(off / (noise.s * math.sqrt(2.0)), noise.df or _STATED_DF)
                 if p < self.alpha:

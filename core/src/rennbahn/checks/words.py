@@ -10,6 +10,7 @@ _CALLED = {
     "stutter_unlike": "stutters unlike its siblings",
     "cut_log": "log cut off",
     "slow_first": "slow first pass",
+    "unlike_elsewhere": "unlike all other tests",
 }
 
 
@@ -20,6 +21,29 @@ def check_words(check: str) -> str:
     ('unlike its siblings', 'too short')
     """
     return _CALLED.get(check, check.replace("_", " "))
+
+
+#: What is likeliest the matter with a pass that a check doubts, as the reason for rejecting it; else it is odd.
+_LIKELY = {
+    "read_back": "wrong_setting",
+    "lock": "wrong_setting",
+    "like_another_lane": "wrong_setting",
+    "unlike_elsewhere": "wrong_setting",
+    "too_short": "interrupted",
+    "wrong_length": "interrupted",
+    "cut_log": "interrupted",
+    "loading": "interrupted",
+    "pause": "interrupted",
+}
+
+
+def likely_reason(check: str) -> str:
+    """The likeliest reason, as a code, for rejecting a pass that a check doubts.
+
+    >>> likely_reason("cut_log"), likely_reason("off_siblings")
+    ('interrupted', 'odd')
+    """
+    return _LIKELY.get(check, "odd")
 
 
 def verdict_line(weak: Sequence[bool]) -> str:

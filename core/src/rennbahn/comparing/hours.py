@@ -36,6 +36,8 @@ class Hours:
     of: tuple[float | None, ...]
     sessions: tuple[str | None, ...] = ()
     trouble: Literal["", "unknown", "overlap"] = ""
+    #: How many passes do not say when they ran.
+    unknown: int = 0
 
 
 def bench_hours(runs: Sequence[Run]) -> Hours:
@@ -62,4 +64,5 @@ def bench_hours(runs: Sequence[Run]) -> Hours:
         if noted_s is None:
             sessions[at] = f"{session_s:.0f}"
         found[at] = (began_s + runs[at].length_s / 2.0 - session_s) / 3600.0
-    return Hours(tuple(found), tuple(sessions), "unknown" if len(known) < len(runs) else "")
+    unknown = len(runs) - len(known)
+    return Hours(tuple(found), tuple(sessions), "unknown" if unknown else "", unknown)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from rennbahn.comparing.cells import Bools, Floats, Sheet, median_factor
 from rennbahn.comparing.model import AVERAGE, CAPPED, CELL_SCHOOLS
 from rennbahn.comparing.noise import Noise
-from rennbahn.comparing.settling import OpenMargins, drawn_together, settling_passes
+from rennbahn.comparing.settling import OpenMargins, chances_by_pass, drawn_together, settling_passes
 from rennbahn.comparing.verdicts import OPEN, VERDICTS, adjusted_p, verdicts_of_logs, within_of
 from rennbahn.inference.parts import summed
 from rennbahn.inference.power import Freedom, passes_for_even, passes_needed, resolvable
@@ -309,18 +309,40 @@ class Pairing:
 
     def _further(self, at: int, pair: int, school: int, asked: NDArray[np.intp], df: Floats) -> NDArray[np.int64]:
         """Further passes of tests whose verdict is open, shape (len(asked),)."""
+        margins, mean, variance = self._open(at, pair, school, asked, df)
+        band = self.sheet.study.method.equal_band
+        return settling_passes(margins, band, CELL_SCHOOLS[school], self.level, mean, variance)
+
+    def _open(
+        self, at: int, pair: int, school: int, asked: NDArray[np.intp], df: Floats
+    ) -> tuple[OpenMargins, float, float | None]:
+        """Open verdicts with the mean and the true scatter of ln r towards which they are drawn."""
         h_a, h_b = self.noise.h[at, pair].tolist()
         n_a, n_b, v = self.n_a[at, pair], self.n_b[at, pair], self.v[at, pair]
+        margins = OpenMargins(
+            self.middle[school, at, pair, asked], v[asked], df[asked], n_a[asked], n_b[asked],
+            np.full(len(asked), h_a), np.full(len(asked), h_b),
+            (self.drift_var + self.session_var)[at, pair, asked], self.bias[at, pair, asked],
+        )  # fmt: skip
         # With groups, all tests of the study are drawn together, whatever group is looked at.
         mean, variance = self._together(school, at, pair)
-        return settling_passes(
-            OpenMargins(
-                self.middle[school, at, pair, asked], v[asked], df[asked], n_a[asked], n_b[asked],
-                np.full(len(asked), h_a), np.full(len(asked), h_b),
-                (self.drift_var + self.session_var)[at, pair, asked], self.bias[at, pair, asked],
-            ),
-            self.sheet.study.method.equal_band, CELL_SCHOOLS[school], self.level, mean, variance,
-        )  # fmt: skip
+        return margins, mean, variance
+
+    def chances(self, figure: str, most: int, pair: int = 0) -> dict[int, Floats]:
+        """Of each test that is open, by its place: the chance that 1, .. `most` further passes a lane settle it."""
+        if figure not in self.sheet.figure_at:
+            return {}
+        at, school = self.sheet.figure_at[figure], CELL_SCHOOLS.index(self.sheet.study.method.cell_school)
+        df = self.error_and_df(school, at, pair)[1]
+        there = self.kept[at, pair] & (df >= 1)
+        open_ones = [g for g, one in enumerate(self.margins(figure, pair)) if there[g] and one.verdict == "open"]
+        asked = np.array(open_ones, dtype=np.intp)
+        if not len(asked):
+            return {}
+        margins, mean, variance = self._open(at, pair, school, asked, df)
+        band = self.sheet.study.method.equal_band
+        found = chances_by_pass(margins, most, band, CELL_SCHOOLS[school], self.level, mean, variance)
+        return dict(zip(asked.tolist(), found, strict=True))
 
     def _together(self, school: int, at: int, pair: int) -> tuple[float, float | None]:
         """Mean of ln r over the tests of the finding that have an interval, and how far they truly scatter; no variance

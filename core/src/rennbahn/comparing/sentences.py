@@ -46,7 +46,8 @@ class Sentence:
     """An answer in parts: `answer` is what it says in two words, within its claim; `basis` is what it stands on.
 
     `but` tells what its mean hides, `otherwise` what other groups of tests say, `lacks` what is not in it and why.
-    `claims` are the same for a machine; `empty` says that there is nothing to tell yet.
+    `claims` are the same for a machine; `empty` says that there is nothing to tell yet. `brief` is its gist where its
+    first words alone are none.
     """
 
     before: str
@@ -58,6 +59,7 @@ class Sentence:
     lacks: str = ""
     claims: tuple[Claim, ...] = field(default=(), repr=False)
     empty: bool = False
+    brief: str = ""
 
     @property
     def claim(self) -> str:
@@ -66,8 +68,8 @@ class Sentence:
 
     @property
     def gist(self) -> str:
-        """Its two words with what goes before, for a mention beside another."""
-        return f"{self.before}{self.answer}"
+        """What it says in a few words, for a mention beside another: its two words with what goes before."""
+        return self.brief or f"{self.before}{self.answer}"
 
     @property
     def stance(self) -> tuple[str, tuple[str, ...]] | None:
@@ -136,6 +138,11 @@ def tests_words(count: int) -> str:
     return f"{count} test" if count == 1 else f"{count} tests"
 
 
+def lanes_words(count: int) -> str:
+    """`1 lane`, `12 lanes`."""
+    return f"{count} lane" if count == 1 else f"{count} lanes"
+
+
 def listed(words: Sequence[str]) -> str:
     """`a`, `a and b`, `a, b and c`."""
     return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
@@ -147,7 +154,7 @@ def raised(text: str) -> str:
 
 
 def some(names: Sequence[str], what: str = "tests") -> str:
-    """Some names, and how many more where there are many."""
+    """Some names, and how many more where there are many; `what` says of what they are."""
     if len(names) <= _NAMED + 1:
         return listed(names)
     return f"{', '.join(names[:_NAMED])} and {len(names) - _NAMED} more {what}"

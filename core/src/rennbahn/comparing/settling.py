@@ -110,6 +110,15 @@ def settling_passes(
     return answer
 
 
+def chances_by_pass(
+    margins: OpenMargins, most: int, band: float, school: str, level: float, mean: float = 0.0,
+    variance: float | None = None,
+) -> Floats:  # fmt: skip
+    """The chance that 1, 2, .. `most` further passes a lane settle each margin, shape (M, most)."""
+    everyone = np.arange(len(margins.middle))
+    return _chance(_of(margins, everyone), np.arange(1, most + 1), band, school, level, mean, variance)
+
+
 def _coarse() -> Iterator[NDArray[np.int64]]:
     """Numbers of passes up to the most, in parts that are tried together."""
     k, part = 1, list[int]()

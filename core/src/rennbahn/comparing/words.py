@@ -84,8 +84,11 @@ def one_session_words(suite: Suite, method: Method, name_a: str, name_b: str) ->
     )
 
 
-def no_drift_words(method: Method, trouble: str) -> str:
-    """Why no drift of the bench was taken off: `unknown` hours, hours that `overlap`, or none is allowed for."""
+def no_drift_words(method: Method, trouble: str, unsaid: tuple[int, int] = (0, 0)) -> str:
+    """Why no drift of the bench was taken off: `unknown` hours, hours that `overlap`, or none is allowed for.
+
+    `unsaid` counts the accepted passes that do not say when they ran, and all that there are.
+    """
     if not method.drift_allowance:
         return (
             "No drift of the bench is allowed for: whatever drifted counts as a difference between lanes or as noise."
@@ -96,8 +99,15 @@ def no_drift_words(method: Method, trouble: str) -> str:
             "The files' times cannot be when they were run, since passes would overlap: no drift could be taken off. "
             f"A drift of {rate}% an hour would count as a difference between lanes."
         )
+    without, passes = unsaid
+    if without >= passes:
+        which = "No accepted pass says when it ran"
+    elif without == 1:
+        which = f"1 of {passes} accepted passes does not say when it ran"
+    else:
+        which = f"{without} of {passes} accepted passes do not say when they ran"
     return (
-        "Some accepted passes do not say when they ran, so no drift could be taken off. "
+        f"{which}, so no drift could be taken off. "
         f"A drift of {rate}% an hour would count as a difference between lanes."
     )
 
@@ -181,7 +191,7 @@ def _suite_sentence(suite: Suite, method: Method, what: str, name_a: str, name_b
         "It is ", "open",
         f" how {name_b} and {name_a} compare in {what} in {here}: measured {_typeset(margin)}%, and the interval "
         "allows either direction",
-        basis,
+        basis, brief="open",
     )  # fmt: skip
 
 

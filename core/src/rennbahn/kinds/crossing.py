@@ -52,7 +52,7 @@ def crossing_words(found: Crossing, names: Naming) -> str:
     rate = f"{fixed(found.target, 1).removesuffix('.0')} fps {what}{names.at(found.group)}"
     told = sum(len(getattr(found, part)) for part in ("only_a", "only_b", "both", "neither", "edge"))
     if not told:
-        return f"{rate}: no test has a rate of both lanes."
+        return f"{rate}: no test has a rate in both lanes."
     crossing = [
         f"held by {names[lane]} alone in {len(tests)} of {tests_words(told)} ({some([names.tests[x] for x in tests])})"
         for lane, tests in ((found.b, found.only_b), (found.a, found.only_a))
@@ -66,6 +66,6 @@ def crossing_words(found: Crossing, names: Naming) -> str:
 def _rest(found: Crossing) -> str:
     parts: Sequence[tuple[str, tuple[str, ...]]] = (
         ("both hold it in", found.both), ("neither does in", found.neither), ("on the edge in", found.edge),
-        ("no rate of both in", found.missing),
+        ("no rate in one of them in", found.missing),
     )  # fmt: skip
     return ", ".join(f"{words} {len(tests)}" for words, tests in parts if tests)

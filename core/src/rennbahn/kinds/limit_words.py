@@ -32,10 +32,12 @@ def limits_sentence(limits: Limits) -> Sentence:
     if not told:
         return Sentence("What holds the rate: ", "nothing to tell yet", "", "")
     most = max(told, key=lambda one: one[1])
-    also = ", ".join(f"{word} {count}" for word, count in told)
-    whole = "all" if most[1] == len(limits.tests) else "mostly"
-    lanes = "1 lane in a test" if len(limits.tests) == 1 else f"{len(limits.tests)} lanes in tests"
-    return Sentence("What holds the rate: ", f"{whole} {most[0]}", f", of {lanes}: {also}", "")
+    whole = len(told) == 1
+    cells = "the one lane in one test" if len(limits.tests) == 1 else f"{len(limits.tests)} pairs of lane and test"
+    if whole:
+        return Sentence("What holds the rate: ", most[0], f" in {'' if len(limits.tests) == 1 else 'all '}{cells}", "")
+    also = ", ".join(f"{word} in {count}" for word, count in told)
+    return Sentence("What holds the rate: ", f"mostly {most[0]}", f", of {cells}: {also}", "")
 
 
 def resolution_words(resolution: Sequence[int]) -> str:

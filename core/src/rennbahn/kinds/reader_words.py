@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from rennbahn.comparing.model import AVERAGE
-from rennbahn.comparing.sentences import Naming, Sentence, figure_words, listed, some, tests_words
+from rennbahn.comparing.sentences import Naming, Sentence, figure_words, lanes_words, listed, some, tests_words
 from rennbahn.display import fixed, percent, signed_percent
 from rennbahn.kinds.holding import ABOVE, EDGE, holding_words
 from rennbahn.kinds.readers import ForReader, LaneForReader, Reader, TestForReader
@@ -24,7 +24,7 @@ def reader_words(reader: Reader) -> str:
     display = "variable up to" if reader.variable else "fixed at"
     return (
         f"display {display} {_rate(reader.display_hz)} Hz, playable from {_floor(reader)}, "
-        f"notices {percent(reader.notices)}%"
+        f"notices {percent(reader.notices).removesuffix('.0')}%"
     )
 
 
@@ -59,7 +59,7 @@ def _pair_sentence(found: ForReader, names: Naming) -> Sentence:
     floor = f"{_rate(reader.floor_fps)} fps"
     if counts["crosses"]:
         word = f"it matters in {counts['crosses']} of {tests_words(told)}"
-        after = f", {_crossing(found, names, floor)}{rest}"
+        after = f", {pair}: {_crossing(found, names, floor)}{rest}"
         return Sentence(whom, word, after, basis)
     if counts["noticed"]:
         word = f"it can be seen in {counts['noticed']} of {tests_words(told)}"
@@ -134,10 +134,8 @@ def cheapest_words(found: ForReader, names: Naming) -> str:
     if found.cheapest is None:
         return f"No lane surely holds {floor}{within}."
     price = next(one.price for one in found.lanes if one.lane == found.cheapest)
-    return (
-        f"Cheapest{within} that holds {floor}: {names[found.cheapest]}, {fixed(price or 0.0, 0)} "
-        f"{found.reader.currency}."
-    )
+    money = " ".join(filter(None, (fixed(price or 0.0, 0), found.reader.currency)))
+    return f"Cheapest{within} that holds {floor}: {names[found.cheapest]}, {money}."
 
 
 def _held_floor(found: ForReader) -> str:
@@ -156,7 +154,7 @@ def lanes_sentence(found: ForReader, names: Naming) -> Sentence:
     reader, floor = found.reader, _held_floor(found)
     able = [one for one in found.lanes if one.within_budget is not False and one.tests]
     within, at = _within(reader), names.at(found.group)
-    basis = ", ".join([tests_words(found.planned), f"{len(able)} lanes{within}", reader_words(reader)])
+    basis = ", ".join([tests_words(found.planned), f"{lanes_words(len(able))}{within}", reader_words(reader)])
     whom = f"{reader.name}: "
     if not able:
         return Sentence(whom, "nothing to tell yet", f", no lane{within} has a rate", basis)
@@ -169,7 +167,8 @@ def lanes_sentence(found: ForReader, names: Naming) -> Sentence:
         return Sentence(whom, names[found.cheapest], after, basis)
     if holds:
         verb = "hold" if len(holds) > 1 else "holds"
-        return Sentence(whom, f"{len(holds)} of {len(able)} lanes", f" {verb} {floor}{at}: {some(holds)}{rest}", basis)
+        after = f" {verb} {floor}{at}: {some(holds, 'lanes')}{rest}"
+        return Sentence(whom, f"{len(holds)} of {lanes_words(len(able))}", after, basis)
     if found.whole and miss == len(able):
         return Sentence(whom, "no lane", f"{within} holds {floor}{at}", basis)
     return Sentence(whom, "no lane is shown", f" to hold {floor}{at}{rest}", basis)

@@ -191,6 +191,9 @@ def _knee(fit: Fit, weights: Floats, levels: Floats, shape: str) -> KneeFound | 
     level = turned * knee.level
     nearest = int(np.argmin(np.abs(levels - level)))
     around = levels[levels <= low].max(initial=-math.inf), levels[levels >= high].min(initial=math.inf)
+    if around[0] == around[1]:
+        # Nobody ran what lies beside a step: an interval is never narrower than from one step to the next.
+        around = levels[levels < low].max(initial=-math.inf), levels[levels > high].min(initial=math.inf)
     steps = (end if math.isinf(step) else float(step) for step, end in zip(around, (low, high), strict=True))
     return KneeFound(level, low, high, fit.name(nearest), knee.before, knee.after, *steps)
 

@@ -64,19 +64,29 @@ def sweep_sentence(block: SweepBlock, made: Composition, names: Naming, method: 
         return Sentence(
             f"{side} about ", f"{_about(knee.level)}{unit}", f" a step brings clearly less in {what}",
             f"{level_words(method)} {range_words}, {steps}", claims=(told, claim),
+            brief=f"{side.lower()} about {_about(knee.level)}{unit}",
         )  # fmt: skip
     if block.shape in ("rising", "falling"):
         word = "more" if change > 0 else "less"
         return Sentence(
             f"{raised(what)}: ", f"{percent(abs(change))}% {word}", f" {between}, and no knee is shown", basis,
-            claims=(claim, *sized),
+            claims=(claim, *sized), brief=f"{percent(abs(change))}% {word}, no knee",
         )  # fmt: skip
     if block.shape == "peaked":
         best = max(block.points, key=lambda one: one.value)
         after = f" in {what}, less on both sides"
-        return Sentence("Best at ", f"{_level(best.level)}{unit}", after, basis, claims=(claim,))
-    claims = (replace(claim, says="open"),)
-    return Sentence("What the level does is ", "open", f" {between} in {what}", basis, claims=claims)
+        found = f"{_level(best.level)}{unit}"
+        return Sentence("Best at ", found, after, basis, claims=(claim,), brief=f"best at {found}")
+    return _open_sweep(what, between, change, basis, (replace(claim, says="open"), *sized))
+
+
+def _open_sweep(what: str, between: str, change: float, basis: str, claims: tuple[Claim, ...]) -> Sentence:
+    """From end to end a level may well do something while what each step does is not told."""
+    if any((one.low or 0.0) > 0.0 or (one.high or 0.0) < 0.0 for one in claims[1:]):
+        whole = f"{percent(abs(change))}% {'more' if change > 0 else 'less'}"
+        after = f" {between}; what the steps between do is open"
+        return Sentence(f"{raised(what)}: ", whole, after, basis, claims=claims, brief=f"{whole}, the steps open")
+    return Sentence("What the level does is ", "open", f" {between} in {what}", basis, claims=claims, brief="open")
 
 
 def _sized(claim: Claim, share: Share | None, lanes: tuple[str, str]) -> tuple[Claim, ...]:
@@ -139,12 +149,13 @@ def grid_sentence(block: GridBlock, made: Composition, names: Naming, method: Me
     )
     if one.verdict == "depends":
         after = f" on {second} {inside}: {_gains(block, one)}"
-        return Sentence(f"What {first} does ", "depends", after, stands, claims=(claim,))
+        return Sentence(f"The effect of {first} ", "depends", after, stands, claims=(claim,), brief="it depends")
     if one.verdict == "does_not_depend":
-        after = f" on {second} {inside}: {effects}"
-        return Sentence(f"What {first} does ", "does not depend", after, stands, claims=(claim, *told))
-    before, after = f"Whether what {first} does depends on {second} is ", f" {inside}: {effects}"
-    return Sentence(before, "open", after, stands, claims=(claim, *told))
+        after, brief = f" on {second} {inside}: {effects}", "it does not depend"
+        before = f"The effect of {first} "
+        return Sentence(before, "does not depend", after, stands, claims=(claim, *told), brief=brief)
+    after = f" whether the effect of {first} depends on {second} {inside}: {effects}"
+    return Sentence("It is ", "open", after, stands, claims=(claim, *told), brief="open")
 
 
 def _gains(block: GridBlock, one: Interaction) -> str:

@@ -3,7 +3,7 @@
 from rennbahn.parts.definition import Fact, FactType, Kind
 from rennbahn.parts.derived import Derived, derived
 from rennbahn.parts.facts import checked_facts, fact_from_text, fact_to_text
-from rennbahn.parts.kinds import KINDS, kind_named
+from rennbahn.parts.kinds import KINDS, kind_meant, kind_named
 from rennbahn.parts.words import fact_words
 
 __all__ = [
@@ -17,5 +17,6 @@ __all__ = [
     "fact_from_text",
     "fact_to_text",
     "fact_words",
+    "kind_meant",
     "kind_named",
 ]

@@ -89,6 +89,15 @@ KINDS: tuple[Kind, ...] = (
         Fact("fans", "Fans", "whole", "", 0, 30, count="fan"),
         _NOISE,
     )),
+    Kind("machine", "Whole machine", (
+        Fact("form", "Form", "choice", choices=("laptop", "console", "handheld", "desktop", "all in one"), words="{}"),
+        Fact("memory_gb", "Memory", "number", "GB", 0.25, 4096),
+        Fact("power_limit_w", "Lasting power limit", "number", "W", 2, 3000),
+        Fact("max_power_w", "Stated power of its supply", "number", "W", 5, 3000, stated_limit=True, words=_MOST),
+        Fact("battery_wh", "Battery", "number", "Wh", 1, 1000, words="battery of {} Wh"),
+        _MAX_TEMPERATURE,
+        _NOISE,
+    )),
     Kind("display", "Display", (
         Fact("width_px", "Width", "whole", "px", 320, 16_384, words="{} px wide"),
         Fact("height_px", "Height", "whole", "px", 200, 16_384, words="{} px high"),
@@ -109,6 +118,12 @@ KINDS: tuple[Kind, ...] = (
 )  # fmt: skip
 
 _BY_ID = {kind.id: kind for kind in KINDS}
+
+
+def kind_meant(factor: str) -> Kind | None:
+    """The kind of part that a factor of this name is about, by its id or its label; None where it is a setting."""
+    wanted = " ".join(factor.casefold().split())
+    return next((kind for kind in KINDS if wanted in (kind.id, kind.label.casefold())), None)
 
 
 def kind_named(kind: str) -> Kind:

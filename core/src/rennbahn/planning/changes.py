@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from rennbahn.planning.fairness import SetupDescription, label_of, things_of, written
-from rennbahn.planning.schedule import ChangeKind, Costs, LaneChange
+from rennbahn.planning.schedule import ChangeKind, Costs, LaneChange, LaneStep
 from rennbahn.planning.settings import Kind, named, words_of
 
 #: Kinds that are swapped from outside, without opening the machine.
-_QUICK = frozenset({"display", "adapter"})
+QUICK = frozenset({"display", "adapter"})
 _INSTALLED = frozenset({"driver", "system", "build"})
 #: Words of settings that live in firmware: they take a reboot.
 _FIRMWARE = frozenset({"firmware", "boot", "bios", "uefi", "smt", "cores", "kerne", "resizable"})
@@ -19,7 +19,7 @@ _OF_PROCESSOR: frozenset[Kind] = frozenset({"power_limit", "voltage", "clock", "
 def lane_change(a: SetupDescription, b: SetupDescription, costs: Costs) -> LaneChange:
     """The changes from setup `a` to setup `b`, gravest first. What takes no doing is left out."""
     left, right = things_of(a), things_of(b)
-    steps: list[tuple[ChangeKind, str, float]] = []
+    steps: list[LaneStep] = []
     for key in [*left, *(key for key in right if key not in left)]:
         if left.get(key) == right.get(key):
             continue
@@ -27,11 +27,12 @@ def lane_change(a: SetupDescription, b: SetupDescription, costs: Costs) -> LaneC
         words = f"{label}: {written(left.get(key)) or 'nothing'} → {written(right.get(key)) or 'nothing'}"
         step = _step(key, costs)
         if step is not None:
-            steps.append((step[0], words, step[1]))
-    if any(kind in ("swap", "driver") for kind, _, _ in steps) and not any(kind == "reboot" for kind, _, _ in steps):
-        steps.append(("reboot", "start the machine again", costs.reboot_s))
+            steps.append(LaneStep(step[0], words, step[1], key))
+    kinds = {step.kind for step in steps}
+    if kinds & {"swap", "driver"} and "reboot" not in kinds:
+        steps.append(LaneStep("reboot", "start the machine again", costs.reboot_s))
     order: list[ChangeKind] = ["swap", "driver", "reboot", "setting"]
-    steps.sort(key=lambda step: order.index(step[0]))
+    steps.sort(key=lambda step: order.index(step.kind))
     return LaneChange(tuple(steps))
 
 
@@ -51,9 +52,19 @@ def _step(key: str, costs: Costs) -> tuple[ChangeKind, float] | None:
     return "setting", costs.setting_s
 
 
+def part_of(about: str) -> str:
+    """The kind of part that a change is about; empty where it is about a setting, or nothing.
+
+    >>> part_of("part:memory"), part_of("setting:sync")
+    ('memory', '')
+    """
+    sort, _, name = about.partition(":")
+    return name.split(":")[0] if sort == "part" else ""
+
+
 def _part_step(kind: str, costs: Costs) -> tuple[ChangeKind, float]:
     if kind == "firmware":
         return "reboot", costs.reboot_s + costs.driver_s
     if kind in _INSTALLED:
         return "driver", costs.driver_s
-    return "swap", costs.quick_swap_s if kind in _QUICK else costs.swap_s
+    return "swap", costs.quick_swap_s if kind in QUICK else costs.swap_s

@@ -169,7 +169,7 @@ def check_fairness(
     objections = _objections(pairings, {lane.id: lane.name for lane in lanes})
     if silent:
         about = f"not recorded in any lane: {', '.join(silent)}"
-        reason = "what no lane says may differ all the same: look it up, or say why it cannot be known"
+        reason = "what no lane says may still differ: look it up, or say why it cannot be known"
         unsaid = Objection(UNSAID, tuple(lane.id for lane in lanes), "Not recorded", "mind", reason, about)
         objections = tuple(sorted((*objections, unsaid), key=lambda one: RANK[one.weight]))
     return Fairness(pairings, objections, silent)

@@ -6,6 +6,7 @@ orders spend changes to spread it. How much each leaves is computed by `timeline
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 
 import numpy as np
@@ -25,18 +26,20 @@ def ordered(work: Work, order: OrderName, seed: int = 0, by_hand: Sequence[str] 
     - `random`: rounds of every test in every lane, lanes and games shuffled within each round from `seed`.
     - `by_hand`: pass ids in `by_hand`; passes it does not name follow in the order of `alternating`.
 
-    Control passes stand where their lane begins and ends in any order but one by hand.
+    Control passes stand where their lane begins and ends in any order but one by hand. A game that is patched goes
+    before those that are not, and lane after lane the one whose part goes back first.
     """
     if order == "by_hand":
         return _by_hand(work, by_hand)
     games = _games(work)
     own = [one for one in work.passes if not one.control]
+    lanes = _first(lane.until_s for lane in work.lanes)
     if order == "lane_by_lane":
-        found = sorted(own, key=lambda one: (one.lane, games[work.tests[one.test].game], one.test, one.number))
+        found = sorted(own, key=lambda one: (lanes[one.lane], games[work.tests[one.test].game], one.test, one.number))
     elif order == "in_rounds":
         rounds = enumerate(_rounds(own))
         turn = {one.id: number for number, members in rounds for one in members}
-        found = sorted(own, key=lambda one: (one.lane, turn[one.id], games[work.tests[one.test].game], one.test))
+        found = sorted(own, key=lambda one: (lanes[one.lane], turn[one.id], games[work.tests[one.test].game], one.test))
     elif order == "by_game":
         found = _by_game(work, own)
     elif order == "random":
@@ -71,8 +74,19 @@ def _with_controls(work: Work, found: list[PlannedPass]) -> list[PlannedPass]:
 
 
 def _games(work: Work) -> dict[str, int]:
-    """Games by their place within a turn: in the order they appear."""
-    return {game: position for position, game in enumerate(dict.fromkeys(test.game for test in work.tests))}
+    """Games by their place within a turn: what is patched first, else in the order they appear."""
+    patched = {test.game: test.patched_s for test in work.tests}
+    places = zip(patched, _first(patched.values()), strict=True)
+    return dict(sorted(places, key=lambda found: found[1]))
+
+
+def _first(dates: Iterable[float | None]) -> list[int]:
+    """The place of each thing by its date; what has none comes last, and equals stay as they are."""
+    known = [math.inf if at is None else at for at in dates]
+    places = [0] * len(known)
+    for place, which in enumerate(sorted(range(len(known)), key=lambda at: (known[at], at))):
+        places[which] = place
+    return places
 
 
 def _rounds(passes: Iterable[PlannedPass]) -> list[list[PlannedPass]]:

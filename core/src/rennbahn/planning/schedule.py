@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from rennbahn.errors import RennbahnError
+from rennbahn.planning.lengths import RECKONED_S
 
-ChangeKind = Literal["start", "swap", "driver", "reboot", "setting", "load", "restart", "menu", "resolution", "warm_up"]
+ChangeKind = Literal[
+    "start", "swap", "driver", "reboot", "setting", "load", "restart", "menu", "resolution", "soak", "cool", "warm_up"
+]
 OrderName = Literal["lane_by_lane", "in_rounds", "alternating", "by_game", "random", "by_hand"]
 
 ORDERS: tuple[OrderName, ...] = ("lane_by_lane", "in_rounds", "alternating", "by_game", "random")
@@ -32,6 +35,10 @@ class Costs:
     menu_s: float = 20.0
     resolution_s: float = 25.0
     between_s: float = 20.0
+    #: Under load before the first pass of a game that was just loaded, until its temperature is steady; and rest that
+    #: a machine has at least between two passes.
+    soak_s: float = 0.0
+    cool_s: float = 0.0
 
     def __post_init__(self) -> None:
         """Refuse what is no time. Raises :class:`RennbahnError` (`bad_cost`)."""
@@ -48,7 +55,9 @@ class PlannedTest:
     """A test as it is run: `length_s` a pass, `warm_ups` uncounted runs after each loading of its game.
 
     `resolution` and `settings` are what the game is told; `needs_restart` where the game takes new settings only on a
-    restart. `priority` 1 stays longest, 3 goes first.
+    restart. `priority` 1 stays longest, 3 goes first. `length_known` is False where that length is only
+    reckoned with. `patched_s` is when its game becomes another one: its passes lie all before or all after that, and
+    after it only where none was `run_before` it.
     """
 
     id: str
@@ -56,19 +65,26 @@ class PlannedTest:
     scene: str
     resolution: str = ""
     settings: str = ""
-    length_s: float = 60.0
+    length_s: float = RECKONED_S
     warm_ups: int = 1
     needs_restart: bool = False
     priority: int = 2
+    length_known: bool = True
+    patched_s: float | None = None
+    run_before: bool = False
 
 
 @dataclass(frozen=True)
 class PlannedLane:
-    """A lane as it is run. `told` replaces what the test tells the game, as (resolution, settings), where it is set."""
+    """A lane as it is run. `told` replaces what the test tells the game, as (resolution, settings), where it is set.
+
+    `until_s` is when a part of it goes back: its passes end before that.
+    """
 
     id: str
     name: str
     told: tuple[str, str] | None = None
+    until_s: float | None = None
 
 
 @dataclass(frozen=True)
@@ -85,11 +101,21 @@ class PlannedPass:
     control: bool = False
 
 
+class LaneStep(NamedTuple):
+    """One change between two lanes: its words and seconds, and what it is about, as fairness names it (`part:cooler`,
+    `setting:power limit`; empty where it is about nothing in particular)."""
+
+    kind: ChangeKind
+    words: str
+    seconds: float
+    about: str = ""
+
+
 @dataclass(frozen=True)
 class LaneChange:
-    """What is done between two lanes: each change with its words and its seconds."""
+    """What is done between two lanes."""
 
-    steps: tuple[tuple[ChangeKind, str, float], ...] = ()
+    steps: tuple[LaneStep, ...] = ()
 
     @property
     def seconds(self) -> float:

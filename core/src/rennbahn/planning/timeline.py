@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import accumulate
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +21,18 @@ from rennbahn.planning.schedule import COUNTED, ChangeKind, Costs, OrderName, Pl
 _DAY_S = 86_400.0
 
 
+#: Which date leaves a test out: the deadline, a part that goes back, a game that is patched in the middle of it.
+Because = Literal["deadline", "back", "patch"]
+
+
 @dataclass(frozen=True)
 class Change:
-    """Something done before a pass, `seconds` long."""
+    """Something done before a pass, `seconds` long; `about` which part or setting (see :class:`LaneStep`)."""
 
     kind: ChangeKind
     words: str
     seconds: float
+    about: str = ""
 
 
 @dataclass(frozen=True)
@@ -43,7 +49,8 @@ class Slot:
 
 @dataclass(frozen=True)
 class Timeline:
-    """A plan laid out. `dropped` are tests (numbers in the plan) left out to meet the deadline, first dropped first.
+    """A plan laid out. `dropped` are tests (numbers in the plan) left out to keep its dates, first dropped first, and
+    `because` says of each which date that is.
 
     `total_s` is time at the bench; `end_s` is on the plan's clock. `fits` is false where even the most urgent test
     alone does not end in time, or no session is long enough for some pass (`unplaceable`).
@@ -54,7 +61,10 @@ class Timeline:
     end_s: float
     counts: Mapping[ChangeKind, int]
     dropped: tuple[int, ...] = ()
+    because: Mapping[int, Because] = field(default_factory=dict)
     unplaceable: tuple[PlannedPass, ...] = ()
+    #: Lanes (numbers in the plan) of which nothing is laid out: a part of theirs went back before it begins.
+    gone: tuple[int, ...] = ()
     fits: bool = True
     order: OrderName = "alternating"
 
@@ -93,7 +103,7 @@ class _Bench:
         test, found = work.tests[one.test], []
         if self.lane is not None and self.lane != one.lane:
             between = work.changes.get((self.lane, one.lane))
-            found += [Change(kind, words, seconds) for kind, words, seconds in (between.steps if between else ())]
+            found += [Change(*step) for step in (between.steps if between else ())]
         # A machine that was opened, restarted or given a driver has no game running any more.
         stopped = any(change.kind in ("swap", "driver", "reboot") for change in found)
         told = work.told(one.lane, one.test)
@@ -106,6 +116,12 @@ class _Bench:
             if test.needs_restart and told[1] != before[1]:
                 found.append(Change("restart", f"restart {test.game} for its settings", costs.restart_s))
                 fresh = True
+        if fresh and costs.soak_s:
+            found.append(Change("soak", f"let {test.game} run under load until it is steady", costs.soak_s))
+        rests = costs.cool_s - costs.between_s - sum(change.seconds for change in found)
+        # What is done between two passes is rest as well; a machine that was just soaked shall not cool again.
+        if not fresh and rests > 0.0:
+            found.append(Change("cool", "let it cool", rests))
         if fresh and test.warm_ups:
             runs = "one uncounted run" if test.warm_ups == 1 else f"{test.warm_ups} uncounted runs"
             found.append(Change("warm_up", f"warm up: {runs}", test.warm_ups * test.length_s))
@@ -137,17 +153,64 @@ def plan(
     seed: int = 0,
     by_hand: Sequence[str] = (),
     now: Standing | None = None,
+    keep_dates: bool = False,
 ) -> Timeline:
     """Order the passes and lay them out; where the deadline is too near, drop whole tests, least urgent first.
 
     A test is dropped from all lanes at once, so that no lane ends with fewer passes than another. Among tests of equal
     priority the last named goes first. One that still fits in the end is taken back in, the most urgent first.
-    `now` is how the bench stands in the middle of a session.
+    `now` is how the bench stands in the middle of a session. To `keep_dates` is to do the same for parts that go back,
+    and to leave out the tests of which some passes would run before their game is patched and some after.
     """
+    if keep_dates:
+        # A lane whose part has gone back already is run by nobody: the others are compared without it.
+        begins = sessions[0].start_s if sessions else 0.0
+        gone = tuple(at for at, lane in enumerate(work.lanes) if lane.until_s is not None and lane.until_s <= begins)
+        work = replace(work, passes=tuple(one for one in work.passes if one.lane not in gone))
+    else:
+        gone = ()
+    found = _in_time(work, order, sessions, deadline_s, seed, by_hand, now, keep_dates=keep_dates)
+    if keep_dates and "deadline" in found.because.values():
+        late = _in_time(work, order, sessions, deadline_s, seed, by_hand, now, keep_dates=False).dropped
+        found = replace(found, because={test: "deadline" if test in late else "back" for test in found.dropped})
+    while keep_dates and (split := _split(work, found.slots)):
+        rest = replace(work, passes=tuple(one for one in work.passes if one.test not in {*found.dropped, *split}))
+        again = lay_out(rest, ordered(rest, order, seed, by_hand), sessions, order, now)
+        found = replace(
+            again, dropped=(*found.dropped, *split), because={**found.because, **dict.fromkeys(split, "patch")},
+            fits=bool(again.slots) and not again.unplaceable,
+        )  # fmt: skip
+    return replace(found, gone=gone)
+
+
+def _split(work: Work, slots: Sequence[Slot]) -> list[int]:
+    """Tests of which passes lie on both sides of the patch of their game."""
+    sides: dict[int, set[bool]] = {}
+    for slot in slots:
+        test = work.tests[slot.one.test]
+        if test.patched_s is not None:
+            known = sides.setdefault(slot.one.test, {True} if test.run_before else set())
+            known.add(slot.end_s <= test.patched_s)
+    return [test for test, found in sides.items() if len(found) > 1]
+
+
+def _gone(work: Work, slots: Sequence[Slot]) -> bool:
+    """Whether a lane would be run when a part of it has gone back."""
+    until = [math.inf if lane.until_s is None else lane.until_s for lane in work.lanes]
+    return any(slot.end_s > until[slot.one.lane] for slot in slots)
+
+
+def _in_time(
+    work: Work, order: OrderName, sessions: Sequence[Session], deadline_s: float | None, seed: int,
+    by_hand: Sequence[str], now: Standing | None, *, keep_dates: bool,
+) -> Timeline:  # fmt: skip
+    """All passes laid out, or as many tests of them as end before the deadline, and before parts go back."""
     whole = lay_out(work, ordered(work, order, seed, by_hand), sessions, order, now)
-    if deadline_s is None or (whole.end_s <= deadline_s and not whole.unplaceable):
+    gone = keep_dates and _gone(work, whole.slots)
+    late = deadline_s is not None and (whole.end_s > deadline_s or bool(whole.unplaceable))
+    if not gone and not late:
         return whole
-    limit_s = deadline_s
+    limit_s = math.inf if deadline_s is None else deadline_s
     present = sorted({one.test for one in work.passes})
     leaving = sorted(present, key=lambda test: (-work.tests[test].priority, -test))
 
@@ -156,7 +219,8 @@ def plan(
         return lay_out(rest, ordered(rest, order, seed, by_hand), sessions, order, now)
 
     def in_time(tried: Timeline) -> bool:
-        return tried.end_s <= limit_s and not tried.unplaceable
+        early = tried.end_s <= limit_s and not (keep_dates and _gone(work, tried.slots))
+        return early and (deadline_s is None or not tried.unplaceable)
 
     low, high = 0, len(leaving)
     while high - low > 1:
@@ -176,7 +240,11 @@ def plan(
         tried = without({other for other in dropped if other != test})
         if in_time(tried):
             dropped, best = [other for other in dropped if other != test], tried
-    return replace(best, dropped=tuple(dropped), fits=bool(best.slots) and not best.unplaceable)
+    reason: Because = "deadline" if late else "back"
+    return replace(
+        best, dropped=tuple(dropped), because=dict.fromkeys(dropped, reason),
+        fits=bool(best.slots) and not best.unplaceable,
+    )  # fmt: skip
 
 
 def _least_seconds(work: Work) -> dict[int, float]:

@@ -256,6 +256,10 @@ def _adapter(a: Facts, b: Facts) -> Verdict:
     return "harmless", "both pass on the same link"
 
 
+def _machine(_a: Facts, _b: Facts) -> Verdict:
+    return "spoils", "another machine: everything in it may be another"
+
+
 def _unknown(_a: Facts, _b: Facts) -> Verdict:
     return "mind", "another part"
 
@@ -269,6 +273,7 @@ _RULES: dict[str, Callable[[Facts, Facts], Verdict]] = {
     "cooler": _cooler,
     "supply": _supply,
     "case": _case,
+    "machine": _machine,
     "display": _display,
     "adapter": _adapter,
     "system": _dated("operating system"),

@@ -2,8 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from rennbahn.display import percent
 from rennbahn.planning.order_tells import Telling
+from rennbahn.planning.schedule import PlannedTest
+
+
+def length_words(tests: Sequence[PlannedTest]) -> str:
+    """What the times of a plan rest on where scenes have no length; empty where all have one."""
+    scenes = {(test.game, test.scene): test.length_s for test in tests if not test.length_known}
+    if not scenes:
+        return ""
+    (game, scene), seconds = next(iter(scenes.items()))
+    rest = "until it has one, or passes that agree on one"
+    if len(scenes) == 1:
+        return f"{game}, {scene} has no length yet: these times reckon with {seconds:g} s a pass {rest}."
+    return (
+        f"{len(scenes)} scenes have no length yet: these times reckon with {seconds:g} s a pass until they have one, "
+        "or passes that agree on one."
+    )
 
 
 def left_words(told: Telling, allowance: float, between: float | None) -> str:

@@ -6,11 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from statistics import median
 
+from rennbahn.planning.changes import QUICK, part_of
 from rennbahn.planning.schedule import ChangeKind, Costs
 from rennbahn.planning.timeline import Change
 
 #: From so many times on what a change took is offered as its cost.
 LEARNED_FROM = 3
+#: Who ticks a change off within this did it before, or not at all: it says nothing of what the change takes, s.
+ROTE_S = 2.0
 #: Every cost that a change at the bench can teach.
 TAUGHT = (
     "start_s", "swap_s", "quick_swap_s", "driver_s", "reboot_s", "setting_s", "load_s", "restart_s", "menu_s",
@@ -23,13 +26,9 @@ COST_OF: Mapping[ChangeKind, str] = {
 }  # fmt: skip
 
 
-#: Kinds of part that are changed from outside, in less time than a machine takes to open.
-QUICK = ("Display", "Dock")
-
-
 def cost_of(change: Change) -> str:
     """The cost that pays for a change; empty where none does."""
-    if change.kind == "swap" and change.words.startswith(QUICK):
+    if change.kind == "swap" and part_of(change.about) in QUICK:
         return "quick_swap_s"
     return COST_OF.get(change.kind, "")
 
@@ -37,11 +36,8 @@ def cost_of(change: Change) -> str:
 def learned_costs(took: Mapping[str, Sequence[float]]) -> dict[str, float]:
     """The seconds that each cost is found to be, from what it took: the middle of at least three times, whole seconds.
 
-    The middle, since a coffee or a search for a screwdriver is no part of a change.
+    The middle, since a coffee or a search for a screwdriver is no part of a change; ticks under two seconds are rote.
     """
     known = {one.name for one in fields(Costs)}
-    return {
-        name: float(round(median(seconds)))
-        for name, seconds in took.items()
-        if name in known and len(seconds) >= LEARNED_FROM
-    }
+    done = {name: [one for one in seconds if one >= ROTE_S] for name, seconds in took.items() if name in known}
+    return {name: float(round(median(seconds))) for name, seconds in done.items() if len(seconds) >= LEARNED_FROM}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -29,6 +30,7 @@ _SEEN_IN: Mapping[Kind, str] = {
     "background": "the system’s task list, sorted by load",
     "recorder": "the system’s task list",
     "overlay": "the picture itself",
+    "room": "the thermometer, an arm’s length from the machine",
 }  # fmt: skip
 #: The same of a part.
 _PART_SEEN_IN: Mapping[str, str] = {
@@ -45,6 +47,7 @@ _PART_SEEN_IN: Mapping[str, str] = {
     "build": "the build number in the game’s own menu",
     "cooler": "the machine itself",
     "supply": "the machine itself",
+    "machine": "its label",
     "case": "the machine itself",
 }  # fmt: skip
 _ELSEWHERE = "a second place: not where it was set"
@@ -59,6 +62,25 @@ class Question:
     wanted: str
     where: str
     others: tuple[str, ...] = ()
+
+
+#: So many values are offered at most: one digit each.
+_MOST_CHOICES = 5
+
+
+def shuffled_choices(question: Question, seed: int) -> list[str]:
+    """Values to choose from, in an order that is another for each `seed`: the wanted one among what other lanes say.
+
+    Empty where no other lane says anything: then only typing tells what was seen.
+    """
+    if not question.others:
+        return []
+    mixed = random.Random(f"{seed} {question.key}")
+    others = list(question.others)
+    mixed.shuffle(others)
+    found = [question.wanted, *others[: _MOST_CHOICES - 1]]
+    mixed.shuffle(found)
+    return found
 
 
 def questions_of(lanes: Sequence[LaneDescription], lane: str, factors: Sequence[str]) -> tuple[Question, ...]:
@@ -85,10 +107,22 @@ def questions_of(lanes: Sequence[LaneDescription], lane: str, factors: Sequence[
 
 def _where(key: str) -> str:
     sort, _, name = key.partition(":")
-    if sort == "part":
-        return _PART_SEEN_IN.get(name.split(":")[0], _ELSEWHERE)
+    return part_seen_in(name.split(":")[0]) if sort == "part" else setting_seen_in(name)
+
+
+def setting_seen_in(name: str) -> str:
+    """Where a setting of that name is seen that is not where it was set.
+
+    >>> setting_seen_in("Power plan")
+    'the system’s own power page, opened anew'
+    """
     meant = named(name)
     return _SEEN_IN.get(meant.kind, _ELSEWHERE) if meant else _ELSEWHERE
+
+
+def part_seen_in(kind: str) -> str:
+    """Where a part of a kind is seen for what it is."""
+    return _PART_SEEN_IN.get(kind, _ELSEWHERE)
 
 
 def worth_of_mismatch(question: Question, seen: str, lane: str) -> str:

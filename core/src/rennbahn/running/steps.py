@@ -6,13 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from rennbahn.planning.changes import part_of
 from rennbahn.planning.schedule import ChangeKind
 from rennbahn.planning.settings import named
 from rennbahn.planning.timeline import Change
 from rennbahn.running.costs import cost_of
 from rennbahn.running.readback import Question
 
-StepKind = Literal["change", "check", "read_back", "card", "warm_up", "pass"]
+StepKind = Literal["change", "check", "read_back", "card", "wait", "warm_up", "pass"]
 
 #: What can have changed by a change, and is looked at after it.
 CHECKS: Mapping[ChangeKind, tuple[str, ...]] = {
@@ -56,12 +57,18 @@ CAUTIONS: Mapping[str, str] = {
         "Do not switch off while firmware is written. The maker’s manual decides; ask someone qualified if unsure."
     ),
 }
+#: What one waits for, and from when one need not wait any longer.
+WAITS: Mapping[ChangeKind, str] = {
+    "soak": "Load on, hands off, until the temperature in the sensor program stands still, or this time is over",
+    "cool": "Hands off until this time is over: every pass begins as warm as the others",
+}
 _RISKY = frozenset({"power_limit", "voltage", "clock", "curve", "tuning"})
 _TITLES: Mapping[ChangeKind, str] = {
     "start": "Begin the session", "swap": "Swap the part", "driver": "Install",
     "reboot": "Change and restart the machine",
     "setting": "Set", "load": "Load the game", "restart": "Restart the game", "menu": "Set in the game",
     "resolution": "Set in the game", "warm_up": "Warm up",
+    "soak": "Let it run warm", "cool": "Let it cool",
 }  # fmt: skip
 
 
@@ -108,7 +115,7 @@ def steps_of(one: Upcoming) -> list[Step]:
 
     kinds = [change.kind for change in one.changes]
     for change in one.changes:
-        if change.kind == "warm_up":
+        if change.kind in ("warm_up", *WAITS):
             continue
         add(
             "change", _TITLES[change.kind], change.words, caution=caution_of(change), seconds=change.seconds,
@@ -123,6 +130,10 @@ def steps_of(one: Upcoming) -> list[Step]:
             add("read_back", f"Read back: {question.setting}", question.where, question=question)
     if one.new_scene:
         add("card", "The scene", one.test_words)
+    for change in one.changes:
+        # Time that merely passes stands where it passes: right before what is run.
+        if change.kind in WAITS:
+            add("wait", _TITLES[change.kind], WAITS[change.kind], seconds=change.seconds)
     if "warm_up" in kinds:
         for run in range(1, one.warm_ups + 1):
             words = one.warm_up_words or "Run it once; it is not counted."
@@ -133,13 +144,13 @@ def steps_of(one: Upcoming) -> list[Step]:
 
 def caution_of(change: Change) -> str:
     """The caution beside a change; empty where none applies."""
-    label = change.words.partition(":")[0]
-    meant = named(label)
+    part = part_of(change.about)
+    meant = named(change.about.removeprefix("setting:")) if change.about and not part else None
     if change.kind == "swap":
-        if label.startswith("Dock"):
+        if part == "adapter":
             return CAUTIONS["adapter"]
-        return f"{CAUTIONS['swap']} {CAUTIONS['memory']}" if label == "Memory kit" else CAUTIONS["swap"]
-    if label == "Firmware":
+        return f"{CAUTIONS['swap']} {CAUTIONS['memory']}" if part == "memory" else CAUTIONS["swap"]
+    if part == "firmware":
         return CAUTIONS["firmware"]
     if meant is not None and meant.kind == "memory_profile":
         return CAUTIONS["memory"]
