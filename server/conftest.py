@@ -5,9 +5,10 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Callable, Iterator
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
+import clock
 import pytest
 import scratch
 from django.db import connections, transaction
@@ -43,6 +44,13 @@ def jobs() -> Iterator[Jobs]:
     connector = InMemoryConnector()
     with app.replace_connector(connector):
         yield Jobs(connector)
+
+
+@pytest.fixture(autouse=True)
+def _own_time() -> Iterator[None]:
+    """What one test let pass at the bench is no other's."""
+    yield
+    clock.ahead = timedelta(0)
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 
 from django.http import HttpResponse
 from odfdo import Document, Row, Table
 from sheets import bare_cell
 
+#: How numbers are written by us: plain, or very small.
+_NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?(e-\d+)?")
 _MEDIA = "application/vnd.oasis.opendocument.spreadsheet"
 
 
@@ -37,9 +40,5 @@ def ods_answer(content: str, name: str) -> HttpResponse:
 def _typed(cell: str) -> str | float | None:
     if cell == "":
         return None
-    try:
-        number = float(cell)
-    except ValueError:
-        return bare_cell(cell)
-    # A name may read as endless or as no number.
-    return number if number - number == 0.0 else cell
+    # A name may read as a number, as endless, or as none: 1e5 is a game, 007 a card.
+    return float(cell) if _NUMBER.fullmatch(cell) else bare_cell(cell)

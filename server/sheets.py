@@ -15,7 +15,7 @@ from django.http import HttpResponse
 from problems import Problem
 from rennbahn.capture.numbers import as_number
 from rennbahn.errors import RennbahnError
-from strict import checked
+from strict import SMALLEST, checked
 
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -127,7 +127,7 @@ def _check_header(header: list[str], columns: Sequence[str], needed: Sequence[st
 def number_in(field: str, text: str, *, whole: bool = False) -> float:
     """A number as a person writes it, also with a decimal comma. Raises :class:`Problem` with the field."""
     value = as_number(text, "," if "," in text else ".")
-    if not math.isfinite(value) or (whole and value != int(value)):
+    if not math.isfinite(value) or 0.0 < abs(value) < SMALLEST or (whole and value != int(value)):
         what = "whole number" if whole else "number"
         raise Problem("no_number", f"{field}: “{text[:40]}” is no {what}.", field=field)
     return value

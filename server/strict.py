@@ -25,7 +25,7 @@ LARGEST_WHOLE = 2**63 - 1
 #: Years that the calendar of a bench can mean.
 YEARS = range(2000, 2100)
 #: Kept as they are typed: a password is compared, never shown.
-_AS_TYPED = {"password"}
+_AS_TYPED = {"password", "new_password"}
 #: Said in several lines; anywhere else a line break is refused.
 _LINE_BREAKS = "\n\t"
 #: Characters that show nothing, so that two names look alike and are not.

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import io
 import json
+import time
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
 from typing import Any
 
+import clock
 import numpy as np
 from bench.schemas import PartEdit, RigEdit, SetupEdit
 from demo.taking import Asked, Written, read_one, take_many
@@ -44,7 +46,8 @@ def edit_body(kind: type[Edit], /, **given: Any) -> dict[str, Any]:
         for name, field in made.model_fields.items()
         if not field.is_required()
     }
-    return {**json.loads(json.dumps(defaults, default=str)), "seen": "", **given}
+    of_edits = dict.fromkeys(set(kind.model_fields) - set(made.model_fields))
+    return {**of_edits, **json.loads(json.dumps(defaults, default=str)), "seen": "", **given}
 
 
 def picture(form: str = "PNG", size: tuple[int, int] = (16, 9)) -> bytes:
@@ -109,7 +112,7 @@ class Caller:
         if kind in ("setups", "rigs"):
             parts = [part for part in found["parts"] if not found.get("rig_id") or part["swapped"]]
             found["parts"] = [{"kind": part["kind"], "name": part["name"]} for part in parts]
-        return {name: found[name] for name in _EDITS[kind].model_fields}
+        return {name: found.get(name) for name in _EDITS[kind].model_fields}
 
     def hand_in(
         self, study: int, name: str, content: bytes, status: int = 201, *, written_at: datetime | None = None
@@ -130,9 +133,11 @@ class Caller:
         body = {"file": SimpleUploadedFile("piece", content)}
         return self._read(self.client.post(f"/api/packs/{pack}/pieces/{position}", body), status)
 
-    def hand_in_pack(self, study: int, content: bytes, status: int = 200, *, piece: int = 40_000) -> Any:
+    def hand_in_pack(
+        self, study: int, content: bytes, status: int = 200, *, piece: int = 40_000, zone: str = ""
+    ) -> Any:
         """Hand in a zip of many files, piece by piece."""
-        pack = self.post(f"/studies/{study}/packs", {"name": "day 1.zip"}, status=201)
+        pack = self.post(f"/studies/{study}/packs", {"name": "day 1.zip", "zone": zone}, status=201)
         for position, start in enumerate(range(0, len(content), piece)):
             self.send_piece(pack["id"], position, content[start : start + piece])
         found = self.post(f"/packs/{pack['id']}/close", status=status)
@@ -279,9 +284,12 @@ class Bench:
         """Id of a test."""
         return int(self.study["tests_full"][index]["id"])
 
-    def log(self, seed: int, rig: Rig | None = None, upset: Upset | None = None) -> bytes:
+    def log(
+        self, seed: int, rig: Rig | None = None, upset: Upset | None = None, *, seconds: float | None = None
+    ) -> bytes:
         """A capture file."""
-        return _written_once(self.demand, seed, rig or Rig(), upset, self.dialect)
+        demand = replace(self.demand, seconds=seconds) if seconds else self.demand
+        return _written_once(demand, seed, rig or Rig(), upset, self.dialect)
 
     def record(
         self,
@@ -334,6 +342,10 @@ class AtBench:
     def __init__(self, bench: Bench, who: Caller) -> None:
         self.bench, self.who = bench, who
         self.token = ""
+        #: Its session, where several run at once.
+        self.session: int | None = None
+        #: How many times faster than true time its simulated bench plays.
+        self.speed: float | None = None
         for scene in bench.lead.get("/scenes"):
             if scene["length_s"] != bench.demand.seconds:
                 bench.lead.save(f"/scenes/{scene['id']}", {"length_s": int(bench.demand.seconds)})
@@ -343,21 +355,26 @@ class AtBench:
         """Where the run is."""
         return f"/studies/{self.bench.id}/run"
 
+    def _asked(self, path: str) -> str:
+        """An address of the session that is one's own, where it is named."""
+        return path if self.session is None else f"{path}?session={self.session}"
+
     def begin(self, **told: Any) -> dict[str, Any]:
         """Begin a session."""
+        self.speed = told.get("speed", 1.0) if told.get("simulated") else None
         found: dict[str, Any] = self.who.post(f"/studies/{self.bench.id}/sessions", told, status=201)
         return found
 
     def look(self) -> dict[str, Any]:
         """What the screen shows."""
-        found: dict[str, Any] = self.who.get(self.path)
+        found: dict[str, Any] = self.who.get(self._asked(self.path))
         return found
 
     def act(self, kind: str, *, refused: str = "", **told: Any) -> dict[str, Any]:
         """Do one act; it must be done, or refused with this code."""
-        now = datetime.now(UTC).isoformat()
-        one = {"id": str(uuid.uuid4()), "kind": kind, "at": now, **told}
-        found: dict[str, Any] = self.who.post(f"{self.path}/acts", {"acts": [one], "now": now})
+        now = clock.now().isoformat()
+        one = {"id": str(uuid.uuid4()), "kind": kind, "at": now, "session_id": self.session, **told}
+        found: dict[str, Any] = self.who.post(self._asked(f"{self.path}/acts"), {"acts": [one], "now": now})
         outcome = found["outcomes"][0]
         assert (outcome["done"], outcome["code"]) == (not refused, refused), outcome
         return found
@@ -372,20 +389,36 @@ class AtBench:
                 found = self.act("read_back", setting=question["setting"], seen=question["wanted"], **told)
             elif step["kind"] == "warm_up":
                 self.act("began", warm_up=True, **told)
+                self.wait(self.bench.demand.seconds)
                 found = self.act("done", took_s=step["seconds"], planned_s=step["seconds"], **told)
                 assert found["under_way"] is None
             else:
+                self.wait(0.0 if self.speed else 7.0)
                 found = self.act("done", took_s=7.0, planned_s=step["seconds"], cost=step["cost"], **told)
         return found
 
+    def play(self, **told: Any) -> int:
+        """Begin the next run, let its time pass, and end it; the pass."""
+        step = self.go_on()["steps"][0]
+        self.wait(3.0)  # the countdown
+        self.act("began", step=step["key"], pass_id=step["pass_id"], **told)
+        self.wait(self.bench.demand.seconds)
+        self.act("ended", pass_id=step["pass_id"], took_s=step["seconds"], planned_s=step["seconds"])
+        return int(step["pass_id"])
+
     def run(self, seed: int = 1, rig: Rig | None = None, log: bytes | None = None) -> dict[str, Any]:
         """Run the next pass, and let its file come by the link."""
-        step = self.go_on()["steps"][0]
-        coming = next(one for one in self.look()["coming"] if one["pass_id"] == step["pass_id"])
-        self.act("began", step=step["key"], pass_id=step["pass_id"], after_load=coming["after_load"])
-        self.act("ended", pass_id=step["pass_id"], took_s=step["seconds"], planned_s=step["seconds"])
+        coming = next(iter(self.go_on()["coming"]))
+        self.play(after_load=coming["after_load"])
         self.send(f"log-{seed}.csv", log if log is not None else self.bench.log(seed, rig))
         return self.look()
+
+    def wait(self, seconds: float) -> None:
+        """Let time pass at the bench: a simulated one plays in true time, on any other the clock is put on."""
+        if self.speed is not None:
+            time.sleep(seconds / self.speed)
+        else:
+            clock.ahead += timedelta(seconds=seconds)
 
     def send(
         self,
@@ -400,7 +433,7 @@ class AtBench:
         """Send a file as the program on the test machine does."""
         if not self.token:
             self.token = self.who.post("/bench-links", {"name": "bench machine"}, status=201)["token"]
-        now = datetime.now(UTC)
+        now = clock.now()
         written = written or now - timedelta(seconds=ago_s)
         response = Client().post(
             "/api/link/files",

@@ -21,6 +21,7 @@ from bench.schemas import (
     SetupEdit,
     SetupIn,
     SetupOut,
+    SheetOut,
     TickIn,
     TickOut,
 )
@@ -103,10 +104,10 @@ def edit_setup(request: HttpRequest, setup_id: int, payload: SetupEdit) -> Setup
     return queries.setup_out(queries.setup_version(version.pk))
 
 
-@router.get("/setup-versions/{int:version_id}", response=SetupOut)
-def setup_version(request: HttpRequest, version_id: int) -> SetupOut:
-    """One version of a setup, as a study used it."""
-    return queries.setup_out(queries.setup_version(version_id))
+@router.get("/setup-versions/{int:version_id}", response=SheetOut)
+def setup_version(request: HttpRequest, version_id: int) -> SheetOut:
+    """One version of a setup, as a study used it, with where one looks for what it says."""
+    return queries.sheet_out(queries.setup_version(version_id))
 
 
 @router.get("/setup-versions/{int:version_id}/ticks", response=list[TickOut])

@@ -13,9 +13,22 @@ from rennbahn.plain import plain
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import SetupDescription
 from rennbahn.planning.weighing import PartDescription
+from rennbahn.running.readback import part_seen_in, setting_seen_in
 
 from bench.models import Part, Rig, Setup, SetupVersion, SheetTick
-from bench.schemas import DerivedOut, FactOut, KindOut, PartOut, PartRef, PartUsed, RigOut, SettingIn, SetupOut, TickOut
+from bench.schemas import (
+    DerivedOut,
+    FactOut,
+    KindOut,
+    PartOut,
+    PartRef,
+    PartUsed,
+    RigOut,
+    SettingIn,
+    SetupOut,
+    SheetOut,
+    TickOut,
+)
 from bench.services import in_sheet_order, part_mark, rig_mark, setup_mark, swapped_parts
 
 #: How many facts stand beside a part's name on a sheet.
@@ -132,6 +145,16 @@ def setup_out(version: SetupVersion) -> SetupOut:
         settings=[SettingIn(name=s.name, value=s.value) for s in version.settings.all()],
         cautions=[one.words for one in cautions_of(description_of(version))],
         seen=setup_mark(version),
+    )
+
+
+def sheet_out(version: SetupVersion) -> SheetOut:
+    """A version with where one looks for what it says."""
+    own = setup_out(version)
+    return SheetOut(
+        **own.dict(),
+        where_settings={one.name: setting_seen_in(one.name) for one in own.settings},
+        where_parts={one.kind: part_seen_in(one.kind) for one in own.parts},
     )
 
 

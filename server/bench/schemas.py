@@ -12,8 +12,11 @@ from strict import ONE_LINE, Day, Edit, In
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), ONE_LINE]
 Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), ONE_LINE]
-Value = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), ONE_LINE]
+#: As much as the value of a setting holds.
+LONGEST_VALUE = 200
+Value = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=LONGEST_VALUE), ONE_LINE]
 Price = Annotated[Decimal, Strict(False), Field(ge=0, max_digits=10, decimal_places=2)]
+Currency = Annotated[str, StringConstraints(strip_whitespace=True, to_upper=True, pattern=r"^([A-Za-z]{3})?$")]
 Notes = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 
 
@@ -46,7 +49,7 @@ class PartIn(In):
     maker: Annotated[str, StringConstraints(strip_whitespace=True, max_length=80), ONE_LINE] = ""
     facts: dict[str, Any] = Field(default_factory=dict)
     price: Price | None = None
-    currency: Annotated[str, StringConstraints(strip_whitespace=True, to_upper=True, pattern=r"^([A-Za-z]{3})?$")] = ""
+    currency: Currency = ""
     price_from: Short = ""
     price_day: Day | None = None
     weight_g: int | None = Field(default=None, ge=0, le=200_000)
@@ -101,6 +104,13 @@ class PartRef(In):
     name: Name
 
 
+class PricedRef(PartRef):
+    """A part with what it costs today: a part that has no price is given it, one that has keeps its own."""
+
+    price: Price | None = None
+    currency: Currency | None = None
+
+
 class RigIn(In):
     """A machine built of parts."""
 
@@ -126,7 +136,7 @@ class SetupIn(In):
 
     name: Name
     rig_id: int | None = None
-    parts: list[PartRef] = Field(default_factory=list, max_length=60)
+    parts: list[PricedRef] = Field(default_factory=list, max_length=60)
     settings: list[SettingIn] = Field(default_factory=list, max_length=100)
 
 
@@ -175,3 +185,10 @@ class SetupOut(Out):
     #: Settings beyond a stated limit of a part, in words.
     cautions: list[str]
     seen: str
+
+
+class SheetOut(SetupOut):
+    """A version as a sheet: with where each setting, by its name, and each kind of part is looked at."""
+
+    where_settings: dict[str, str]
+    where_parts: dict[str, str]

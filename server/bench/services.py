@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, transaction
+from django.db.models import Count, Exists, OuterRef
+from django.utils import timezone
 from page_marks import check_seen, mark_of
 from people.access import require
 from people.edits import last_edit, note_edit
@@ -16,9 +19,11 @@ from rennbahn.parts import checked_facts, kind_named
 
 from bench.models import KIND_IDS, Part, Rig, RigPart, Setting, Setup, SetupPart, SetupVersion, SheetTick
 from bench.news import setups_changed
-from bench.schemas import PartEdit, PartIn, PartRef, RigEdit, RigIn, SetupEdit, SetupIn, TickIn
+from bench.schemas import PartEdit, PartIn, PartRef, PricedRef, RigEdit, RigIn, SetupEdit, SetupIn, TickIn
 
 Caller = User | AnonymousUser
+#: As much as a name holds.
+_LONGEST_NAME = 120
 _PART_FIELDS = ("name", "maker", "price", "currency", "price_from", "price_day", "weight_g", "notes")
 
 
@@ -122,21 +127,49 @@ def setup_mark(version: SetupVersion) -> str:
 
 
 def setup_like(user: Caller, data: SetupIn) -> SetupVersion:
-    """The setup described: the one of that name where it is the same, made where there is none.
+    """The setup described: one that the bench has already, whatever it is called, or a new one.
 
-    Raises :class:`Conflict` where the bench has another setup under that name.
+    The name is a wish: where another setup has it, the new one is numbered.
     """
     require(user, Role.LEAD)
-    found = Setup.objects.filter(name__iexact=data.name).first()
-    if found is None:
-        return save_setup(user, data)
-    version = found.versions.order_by("-number").prefetch_related("parts", "settings")[:1].get()
-    wanted = _assembled(_rig(data.rig_id), parts_by_name(data.parts))
-    same_parts = counted(wanted) == counted(version.parts.all())
-    said = {(s.name.lower(), s.value) for s in data.settings}
-    if same_parts and said == {(s.name.lower(), s.value) for s in version.settings.all()}:
-        return version
-    raise _name_taken(data.name)
+    _check_parts(data.parts)
+    _check_settings(data)
+    with transaction.atomic():
+        wanted = _assembled(_rig(data.rig_id), parts_by_name(data.parts))
+        found = _equal_setup(data, wanted)
+        return found or save_setup(user, data.model_copy(update={"name": _free_name(data.name)}))
+
+
+def _equal_setup(data: SetupIn, wanted: Sequence[Part]) -> SetupVersion | None:
+    """The newest version of a setup with these parts and settings; one on the same rig before others.
+
+    What nothing is said of equals only what has its name.
+    """
+    newer = SetupVersion.objects.filter(setup=OuterRef("setup"), number__gt=OuterRef("number"))
+    alike = SetupVersion.objects.annotate(parts_in=Count("setuppart")).filter(~Exists(newer), parts_in=len(wanted))
+    if wanted:
+        alike = alike.filter(pk__in=SetupPart.objects.filter(part=wanted[-1]).values("version"))
+    if not wanted and not data.settings:
+        alike = alike.filter(setup__name__iexact=data.name)
+    said = {(s.name.casefold(), s.value.casefold()) for s in data.settings}
+    equal = [
+        version
+        for version in alike.prefetch_related("parts", "settings").order_by("pk")
+        if counted(wanted) == counted(version.parts.all())
+        and said == {(s.name.casefold(), s.value.casefold()) for s in version.settings.all()}
+    ]
+    return min(equal, key=lambda version: version.rig_id != data.rig_id, default=None)
+
+
+def _free_name(name: str) -> str:
+    """A name that no setup has: this one, else this one with the next number."""
+    taken = {one.casefold() for one in Setup.objects.filter(name__istartswith=name).values_list("name", flat=True)}
+    for number in itertools.count(1):
+        tail = "" if number == 1 else f" ({number})"
+        tried = f"{name[: _LONGEST_NAME - len(tail)]}{tail}"
+        if tried.casefold() not in taken:
+            return tried
+    raise AssertionError  # pragma: no cover - numbers do not end
 
 
 def freeze(versions: Iterable[SetupVersion]) -> None:
@@ -153,6 +186,13 @@ def tick(user: Caller, version_id: int, data: TickIn) -> None:
         version = SetupVersion.objects.select_for_update().filter(pk=version_id).first()
         if version is None:
             raise NotFound("setup")
+        lanes = version.lanes.all()
+        if lanes.exists() and not lanes.filter(study__state="open", study__archived_at=None).exists():
+            raise Conflict(
+                "study_finished",
+                "Every study of this sheet is finished or put away.",
+                hint="A lead can open one again.",
+            )
         own = SheetTick.objects.filter(version=version, on_day=data.on_day, line=data.line)
         if not data.done:
             own.delete()
@@ -161,12 +201,28 @@ def tick(user: Caller, version_id: int, data: TickIn) -> None:
 
 
 def parts_by_name(refs: Sequence[PartRef]) -> list[Part]:
-    """The parts of these kinds and names, made where they are not there yet."""
+    """The parts of these kinds and names, made where they are not there yet, with the price they are told with.
+
+    A part that has a price keeps it. Raises :class:`Problem` for a price without its currency.
+    """
     known = {(p.kind, p.name.lower()): p for p in Part.objects.filter(kind__in={ref.kind for ref in refs})}
     missing = {(r.kind, r.name.lower()): r for r in refs if (r.kind, r.name.lower()) not in known}
     made = Part.objects.bulk_create(Part(kind=ref.kind, name=ref.name) for ref in missing.values())
     known |= dict(zip(missing, made, strict=True))
+    priced = []
+    for ref in refs:
+        part = known[ref.kind, ref.name.lower()]
+        if isinstance(ref, PricedRef) and ref.price is not None and part.price is None:
+            if not ref.currency:
+                raise _no_currency()
+            part.price, part.currency, part.price_day = ref.price, ref.currency, timezone.localdate()
+            priced.append(part)
+    Part.objects.bulk_update(priced, ["price", "currency", "price_day"])
     return [known[ref.kind, ref.name.lower()] for ref in refs]
+
+
+def _no_currency() -> Problem:
+    return Problem("no_currency", "A price needs its currency.", field="currency", hint="Three letters, as in EUR.")
 
 
 def in_sheet_order(parts: Iterable[Part]) -> list[Part]:
@@ -178,7 +234,7 @@ def _kept(lead: User, part: Part, data: PartIn) -> Part:
     facts = checked_facts(data.kind, data.facts)
     known = part.pk is not None
     if data.price is not None and not data.currency:
-        raise Problem("no_currency", "A price needs its currency.", field="currency", hint="Three letters, as in EUR.")
+        raise _no_currency()
     if part.pk and part.setup_versions.filter(frozen=True).exists():
         changed = data.kind != part.kind or data.name != part.name
         lost = [name for name, value in part.facts.items() if facts.get(name) != value]

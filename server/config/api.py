@@ -20,8 +20,8 @@ from findings.api import router as findings
 from intake.api import router as intake
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
-from people.access import signed_in
-from people.api import people_router
+from people.access import doors, signed_in
+from people.api import house_router, me_router, people_router
 from people.api import router as session
 from planning.api import router as planning
 from problems import Problem
@@ -30,9 +30,12 @@ from readers.api import router as readers
 from rennbahn.errors import RennbahnError
 from running.api import router as running
 from scenes.api import router as scenes
+from storing import StoreFailsError
 from strict import StrictParser
 from studies.api import router as studies
 
+from config import kept
+from config.heartbeat import heard_ago_s
 from config.shape import error_body
 from config.words import router as words
 
@@ -104,9 +107,12 @@ api = RennbahnAPI(
     docs_decorator=login_required,
     openapi_extra={"info": {"contact": {"name": "Rennbahn"}}},
 )
+doors.append(kept.ask)
 for prefix, router in (
     ("/session", session),
     ("/people", people_router),
+    ("/me", me_router),
+    ("/house", house_router),
     ("", bench),
     ("", scenes),
     ("/readers", readers),
@@ -121,18 +127,22 @@ for prefix, router in (
     api.add_router(prefix, router)
 
 
+#: A worker tells that it lives every ten seconds.
+_WORKER_SILENT_S = 60
+
+
 class Health(Out):
-    """The server answers, and its database does."""
+    """The server answers, and its database does; `worker` is whether one was heard of within the last minute."""
 
     ok: bool
+    worker: bool
 
 
 @api.get("/health", auth=None, response=Health, tags=["health"])
 def health(request: HttpRequest) -> Health:
-    """Does the server answer, with its database behind it?"""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
-    return Health(ok=True)
+    """Does the server answer, with its database behind it, and is a worker at work?"""
+    heard = heard_ago_s(connection)
+    return Health(ok=True, worker=heard is not None and heard < _WORKER_SILENT_S)
 
 
 def _answer(status: int, code: str, message: str, *, again: bool = False, **facts: Any) -> HttpResponse:
@@ -202,6 +212,30 @@ def on_cut_request(request: HttpRequest, _error: UnreadablePostError) -> HttpRes
     return _answer(400, "unreadable_request", "The request ended before its end.", hint="Send it again.")
 
 
+@api.exception_handler(StoreFailsError)
+def on_store_failure(request: HttpRequest, error: StoreFailsError) -> HttpResponse:
+    """The store of files cannot be reached, or has not what it was given."""
+    log.error("the store of files: %s", error)
+    if error.missing:
+        told = "The bytes of this file are no longer where they were put."
+        return _answer(
+            503, "file_missing", told, hint="Tell whoever keeps the store: `manage.py files check` names all."
+        )
+    told = "The store of files cannot be reached or written."
+    return _answer(503, "store_away", told, hint="Nothing was changed. Try again shortly.")
+
+
+#: Why the database writes nothing, by what it says: status, code, what to say, and the remedy.
+_CANNOT: dict[tuple[type[Exception], ...], tuple[int, str, str, str]] = {
+    (postgres.DiskFull, postgres.OutOfMemory): (
+        507, "disk_full", "There is no room left to keep this.", "Make room, then try again.",
+    ),
+    (postgres.ReadOnlySqlTransaction,): (
+        503, "read_only", "The database takes nothing new just now; it can be read.", "Whoever keeps it must look.",
+    ),
+}  # fmt: skip
+
+
 @api.exception_handler(DatabaseError)
 def on_database_error(request: HttpRequest, error: DatabaseError) -> HttpResponse:
     """What the database refuses or cannot do."""
@@ -216,14 +250,11 @@ def on_database_error(request: HttpRequest, error: DatabaseError) -> HttpRespons
     if isinstance(cause, (postgres.DeadlockDetected, postgres.SerializationFailure, postgres.LockNotAvailable)):
         hint = "Nothing was written. Try again shortly."
         return _answer(503, "busy", "Others are changing the same just now.", again=True, hint=hint)
-    if isinstance(cause, (postgres.DiskFull, postgres.OutOfMemory)):
-        log.error("the database has no room: %s", error)
-        return _answer(
-            507,
-            "disk_full",
-            "There is no room left to keep this.",
-            hint="Nothing was written. Make room, then try again.",
-        )
+    cannot = next((told for kinds, told in _CANNOT.items() if isinstance(cause, kinds)), None)
+    if cannot is not None:
+        log.error("the database cannot write: %s", error)
+        status, code, message, remedy = cannot
+        return _answer(status, code, message, hint=f"Nothing was written. {remedy}")
     if isinstance(error, (OperationalError, InterfaceError)):
         return _database_away(request)
     return on_unexpected(request, error)

@@ -7,8 +7,10 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.cache import never_cache
 from django.views.decorators.csrf import ensure_csrf_cookie
+from people import provider
 
 from config.api import api
+from config.watching import metrics
 
 
 @never_cache
@@ -21,4 +23,10 @@ def interface(_request: HttpRequest) -> HttpResponse:
     return HttpResponse(page.read_bytes())
 
 
-urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|static/|assets/).*$", interface)]
+urlpatterns = [
+    path("api/metrics", metrics),
+    path("sign-in/begin", provider.begin),
+    path("sign-in/back", provider.back),
+    path("api/", api.urls),
+    re_path(r"^(?!api/|static/|assets/).*$", interface),
+]

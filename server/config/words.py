@@ -8,7 +8,7 @@ from ninja import Router
 from rennbahn.capture.columns import CHANNELS, units_of
 from rennbahn.capture.words import CHANNEL_WORDS
 from rennbahn.checks import CHECKS
-from rennbahn.checks.words import check_words
+from rennbahn.checks.words import check_words, likely_reason
 from rennbahn.comparing.sentences import MISSING_WORDS
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS, SCHOOL_WORDS
 from studies.models import PassRole, StudyKind
@@ -53,6 +53,8 @@ class WordsOut(Out):
     #: What each check asks, and what it is called.
     checks: dict[str, str]
     called: dict[str, str]
+    #: For which reason a pass that it doubts is rejected likeliest.
+    likely: dict[str, str]
     #: Why a cell is missing from a finding.
     missing: dict[str, str]
     channels: list[ChannelWords]
@@ -70,6 +72,7 @@ def words(request: HttpRequest) -> WordsOut:
         rejected_for=[Word(name=code, words=PASS_REASONS[code]) for code in REJECTED_REASONS],
         checks={check.id: check.asks for check in CHECKS},
         called={check.id: check_words(check.id) for check in CHECKS},
+        likely={check.id: likely_reason(check.id) for check in CHECKS},
         missing=MISSING_WORDS,
         did_not_run_for=[Word(name=code, words=PASS_REASONS[code]) for code in DID_NOT_RUN_REASONS],
         channels=[

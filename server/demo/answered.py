@@ -28,9 +28,9 @@ from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import create_study, finish_study
 
 from demo import plans
-from demo.hardware import CARDS, refs
+from demo.hardware import CARDS, NEUN, TURM, refs, rig_parts
 from demo.looks import hills
-from demo.scenario import RECORDED, SEED
+from demo.scenario import SEED, SETTINGS
 from demo.taking import Written, take_many
 
 _PASSES = 3
@@ -202,8 +202,8 @@ def _look(study: Study, tester: User) -> None:
 
 def _asked(script: Script, rig: int) -> StudyIn:
     # In the tower each card runs at its own limit.
-    limit = {} if script.rig == "tower" else {"Power limit": "160 W"}
-    own = {"Fan profile": "standard", **limit, "Room": "22 °C", **dict(RECORDED)}
+    limit = script.rig != "tower"
+    own = {name: value for name, value in SETTINGS if name != "Power limit" or limit}
     return StudyIn(
         kind=script.kind,  # type: ignore[arg-type]
         question=script.question,
@@ -215,7 +215,7 @@ def _asked(script: Script, rig: int) -> StudyIn:
             LaneIn(
                 name=lane.name, levels=dict(lane.levels or {}), condition=lane.condition,
                 setup=SetupIn(
-                    name=f"{script.question} {'one setup' if lane.condition else lane.name}"[:110], rig_id=rig,
+                    name=_setup_name(script, lane, own), rig_id=rig,
                     parts=refs(*lane.swaps),
                     settings=[SettingIn(name=k, value=v) for k, v in {**own, **(lane.settings or {})}.items()],
                 ),
@@ -229,6 +229,18 @@ def _asked(script: Script, rig: int) -> StudyIn:
         ],
         method=Method(target_hz=script.target_hz, may_miss=script.may_miss),
     )  # fmt: skip
+
+
+def _setup_name(script: Script, lane: Lane, own: Mapping[str, str]) -> str:
+    """A setup is named after its machine and what is special about it, not after who asks."""
+    machine = TURM if script.rig == "tower" else NEUN
+    there = {part.name for part in rig_parts(machine)}
+    told = lane.levels or {}
+    special = [
+        *(told.get("Memory kit", part) for part in lane.swaps if part not in there),
+        *(f"{name.lower()} {value}" for name, value in (lane.settings or {}).items() if own.get(name) != value),
+    ]
+    return f"{machine}, {', '.join(special) or 'as delivered'}"
 
 
 def _run(study: Study, tester: User) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from decimal import Decimal
 
-from bench.schemas import PartIn, PartRef
+from bench.schemas import PartIn, PartRef, PricedRef
 from scenes.schemas import ConditionIn, GameIn
 
 NEUN = "Hollin Neun"
@@ -91,14 +91,14 @@ _RIGS = {
 _KIND = {part.name: part.kind for part in PARTS}
 
 
-def refs(*names: str) -> list[PartRef]:
+def refs(*names: str) -> list[PricedRef]:
     """Parts by name."""
-    return [PartRef(kind=_KIND[name], name=name) for name in names]
+    return [PricedRef(kind=_KIND[name], name=name) for name in names]
 
 
 def rig_parts(rig: str) -> list[PartRef]:
     """The parts of a rig."""
-    return refs(*_RIGS[rig])
+    return [*refs(*_RIGS[rig])]
 
 
 CONDITIONS = (

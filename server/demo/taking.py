@@ -79,7 +79,7 @@ def take_many(
         kept = keep_files(
             user,
             study,
-            [NewFile(file.name, one.file, _facts(file, one)) for file, one in zip(files, found, strict=True)],
+            [NewFile.put_down(file.name, one.file, _facts(file, one)) for file, one in zip(files, found, strict=True)],
         )
         wanted: list[ReadFile] = []
         for file, arrival, place, one, told in zip(files, kept, places, found, settings, strict=True):

@@ -15,6 +15,7 @@ from django.utils.timezone import localtime
 from intake.measuring import LOW_COLUMNS
 from intake.models import CaptureProfile, PassDoubt
 from intake.queries import RAN_COLUMNS, hours_of
+from people.house import zone
 from planning.noise import learned_noise
 from rennbahn.checks import (
     NEAR,
@@ -149,12 +150,13 @@ def _with_profiles(rows: list[tuple[Any, ...]], profiles: Mapping[int, dict[str,
     for row, hour in zip(rows, hours.of, strict=True):
         run_as, columns = row[len(_OWN)], row[len(_OWN) + 1]
         told: Mapping[str, Any] = (run_as or {}).get("bench") or {}
-        back = told.get("read_back")
         passes.append(
             _checked(
                 row, hour, Profile.from_json(profiles[row[0]]),
                 after_load=bool(told.get("after_load", False)),
-                read_back=ReadBack(back["setting"], back["wanted"], back["seen"]) if back else None,
+                read_backs=tuple(
+                    ReadBack(back["setting"], back["wanted"], back["seen"]) for back in told.get("read_backs") or ()
+                ),
                 expected_channels=tuple(
                     use["channel"] for use in columns.get("map") or () if use["channel"] not in _CLOCKS
                 ),
@@ -195,7 +197,7 @@ def _context(
         scenes=tuple(
             CheckedScene(
                 str(pk), test.scene.game.name, test.scene.name, test.scene.kind,
-                float(test.length_s or test.scene.length_s),
+                test.length_s or test.scene.length_s,
             )
             for pk, test in scenes.items()
         ),
@@ -217,7 +219,7 @@ def _checked(row: tuple[Any, ...], hour: float | None, profile: Profile, **told:
 
 def _session_words(session: int | None, begun_at: datetime | None) -> str | None:
     """A sitting at the bench as people call it; its number where two began in one minute is told apart by neither."""
-    return None if session is None or begun_at is None else f"of {localtime(begun_at):%d %b %H:%M}"
+    return None if session is None or begun_at is None else f"of {localtime(begun_at, zone()):%d %b %H:%M}"
 
 
 def _brief(

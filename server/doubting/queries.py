@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from django.db.models import Count
-from intake.models import PassDoubt
-from planning.schemas import CaveatOut
+from django.db.models import Count, F
+from intake.models import CaptureProfile, PassDoubt
+from planning.fair_schemas import CaveatOut
 from problems import NotFound
-from rennbahn.checks import CHECKS
+from rennbahn.checks import CHECKS, Profile, told_by_file
+from rennbahn.checks.profile import PROFILE_VERSION
 from rennbahn.checks.settling import Standing, held_back
-from studies.models import Decision, DecisionOn, Study
+from studies.models import Decision, DecisionOn, Pass, Study
 
 from doubting.models import SETTLES, CheckOff, How, RepeatFound, Settled, WideDoubt
 from doubting.schemas import (
@@ -20,6 +21,7 @@ from doubting.schemas import (
     PassDoubtOut,
     RepeatOut,
     SettledOut,
+    ToldByFileOut,
     WideDoubtOut,
 )
 from doubting.tasks import is_checking
@@ -32,6 +34,21 @@ def doubts_on(pass_id: int) -> list[DoubtOut]:
     asked = ("check_id", "words", "weak")
     rows = [*own.values_list(*asked), *wide.values_list(*asked)]
     return [DoubtOut(check=check, words=words, weak=weak) for check, words, weak in rows]
+
+
+def told_by_capture(one: Pass) -> list[ToldByFileOut]:
+    """What the capture's own columns say of the settings that were read back before it was run."""
+    backs = ((one.run_as or {}).get("bench") or {}).get("read_backs") or []
+    profile = CaptureProfile.objects.filter(
+        capture__on_pass=one, basis=F("capture__basis"), version=PROFILE_VERSION
+    ).first()  # fmt: skip
+    if not backs or profile is None:
+        return []
+    read = Profile.from_json(profile.data)
+    told = (told_by_file(read, back["setting"], back["wanted"]) for back in backs)
+    return [
+        ToldByFileOut(setting=one.setting, wanted=one.wanted, reads=one.reads, holds=one.holds) for one in told if one
+    ]
 
 
 def doubts_of_study(study_id: int) -> DoubtsOut:

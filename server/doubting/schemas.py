@@ -21,6 +21,15 @@ class DoubtOut(Out):
     weak: bool
 
 
+class ToldByFileOut(Out):
+    """What the columns of a capture say of a setting under test: what it was to be, and what they read."""
+
+    setting: str
+    wanted: str
+    reads: str
+    holds: bool
+
+
 class SettledOut(Out):
     """How a doubt was settled, by whom and why; `done` unless a repeat is still awaited."""
 
@@ -101,12 +110,14 @@ class SettleIn(In):
     reason_code: ReasonCode = ""
     #: Where the lock is a cap that is known from now on: what it is.
     cap_name: CapName = ""
+    #: Other passes of the study about which the same is said, as one act.
+    also: list[int] = Field(default_factory=list, max_length=2000)
 
 
 class SettleWideIn(In):
-    """How a doubt about several passes is settled, for all of them at once."""
+    """How doubts about several passes are settled, for all of them at once."""
 
-    key: Annotated[str, StringConstraints(max_length=120)]
+    keys: list[Annotated[str, StringConstraints(max_length=120)]] = Field(min_length=1, max_length=500)
     how: Literal["accepted", "rejected", "repeat", "assumed"]
     reason: Reason = ""
     reason_code: ReasonCode = ""

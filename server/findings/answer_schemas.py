@@ -31,7 +31,7 @@ from rennbahn.kinds.several import SeveralBlock
 from rennbahn.kinds.sweep import EqualPower, SweepBlock
 from rennbahn.kinds.why import Derivation
 
-from findings.schemas import LaneRef, SentenceOut
+from findings.schemas import JoinedOut, LaneRef, SentenceOut
 
 #: What is said in words beside numbers.
 _IN_WORDS = (
@@ -85,15 +85,6 @@ def _list(block: Any) -> Any:
     return list[block]
 
 
-class JoinedOut(Out):
-    """A lane of an older study, and in words its age, driver and scenes."""
-
-    lane_id: int
-    name: str
-    study_id: int
-    words: str
-
-
 AnswerOut: Any = create_model(
     "AnswerOut",
     __base__=Out,
@@ -110,7 +101,7 @@ AnswerOut: Any = create_model(
     several=(_list(_block("SeveralAnswer", SeveralBlock)), ...),
     proxy=(_list(_block("ProxyAnswer", Gauge)), ...),
     currency=(str, ...),
-    #: Lanes of an older study that stand in a ladder too.
+    #: Lanes of an older study that stand in it too.
     joined=(_list(JoinedOut), ...),
 )
 

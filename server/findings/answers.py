@@ -13,35 +13,30 @@ from rennbahn.errors import RennbahnError
 from rennbahn.kinds import answer_of
 from rennbahn.kinds.answer import sentence_parts
 
-from findings.against import joined
 from findings.facts import KINDS, aims_of, prices_of
-from findings.queries import Answer, Asked
-from findings.record import StudyRecord, record_of
+from findings.joining import looked_record
+from findings.record import StudyRecord
 
 #: So many wanted rates are asked about at once.
 MOST_TARGETS = 8
 
 
 def kind_answer(study_id: int, targets: Sequence[float] = (), older: int | None = None) -> dict[str, Any]:
-    """The answer of a study's own kind as plain data of the form of `AnswerOut`; a ladder with the lanes of an `older`
-    study, where one is named.
+    """The answer of a study's own kind as plain data of the form of `AnswerOut`; with the lanes of an `older` study,
+    where one is named.
 
     Raises :class:`NotFound`, or :class:`Problem` where lanes lack what their kind needs.
     """
     if len(targets) > MOST_TARGETS:
         raise Problem("too_many", f"At most {MOST_TARGETS} rates are asked about at once.", field="targets")
-    record = record_of(study_id)
-    if older is not None:
-        return _answer(record, targets, older)
-    return record.answered(("answer", tuple(targets)), lambda: _answer(record, targets, None))
+    record = looked_record(study_id, older)
+    return record.answered(("answer", tuple(targets)), lambda: _answer(record, targets))
 
 
-def _answer(record: StudyRecord, targets: Sequence[float], older: int | None) -> dict[str, Any]:
+def _answer(record: StudyRecord, targets: Sequence[float]) -> dict[str, Any]:
     try:
-        sheet, beside = record.pooled, list[dict[str, Any]]()
+        sheet = record.pooled
         core = replace(sheet.study, aims=aims_of(record.study, targets)) if targets else sheet.study
-        if older is not None:
-            core, beside = joined(core, Answer(record, Asked()), older)
         found = answer_of(sheet if core is sheet.study else Sheet(core))
     except Problem:
         raise
@@ -58,7 +53,7 @@ def _answer(record: StudyRecord, targets: Sequence[float], older: int | None) ->
     return {
         "kind": found.kind, "sentence": sentence,
         "interval_words": level_words(core.method), **blocks,
-        "currency": prices_of(record.lanes)[1], "joined": beside,
+        "currency": prices_of(record.lanes)[1], "joined": record.beside(),
     }  # fmt: skip
 
 

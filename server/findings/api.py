@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from answering import json_answer
-from django.http import HttpRequest, HttpResponse
-from ninja import File, Query, Router, UploadedFile
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from ninja import File, Form, Query, Router, UploadedFile
 from opendocument import ods_answer
 from people.access import user_of
 from problems import Problem
@@ -19,6 +19,8 @@ from findings.crossing import crossed
 from findings.eye_notes import eye_notes as notes_of
 from findings.eye_notes import picture
 from findings.limits import held_by
+from findings.next_hour import NextHourOut, next_hour_of
+from findings.packaging import package_of
 from findings.queries import Asked
 from findings.schemas import (
     AskedWhy,
@@ -33,8 +35,10 @@ from findings.schemas import (
 from findings.what_if import beside as beside_findings
 from findings.what_if import what_if as moved_by
 
+Hours = Annotated[float | None, Field(ge=0.1, le=400, allow_inf_nan=False)]
 router = Router(tags=["findings"])
 FILE: Any = File(None)  # type: ignore[type-arg]
+SEEN: Any = Form("", max_length=64)  # type: ignore[type-arg]
 
 #: No wanted rate is above this, fps.
 _MOST_FPS = 10_000.0
@@ -67,7 +71,7 @@ def answer(request: HttpRequest, study_id: int, targets: str = "", joined: int |
     """The answer of a study's own kind, as ranks of a ladder or the knee of a sweep.
 
     `targets` are wanted rates in fps, with commas between them; the study's own without. `joined` is an older study
-    whose lanes stand in a ladder too.
+    whose lanes stand in it too.
     """
     return json_answer(answers.kind_answer(study_id, rates_in(targets), joined))
 
@@ -87,6 +91,12 @@ def for_reader(
 ) -> HttpResponse:
     """What one lane over another, and every lane, is to a reader: floor, display, money."""
     return json_answer(worth.worth_of(study_id, reader_id, looked.asked()))
+
+
+@router.get("/{int:study_id}/next-hour", response=NextHourOut)
+def next_hour(request: HttpRequest, study_id: int, hours: Hours = None) -> NextHourOut:
+    """Which passes would settle most in the time that is left: until the deadline, or within so many hours."""
+    return next_hour_of(study_id, hours)
 
 
 @router.get("/{int:study_id}/limits", response=HeldOut)
@@ -160,9 +170,10 @@ def keep_eye_picture(
     to_lane_id: int,
     side: str,
     file: UploadedFile | None = FILE,
+    seen: str = SEEN,
 ) -> HttpResponse:
-    """Keep a picture of the lane it comes `from` or goes `to`, in place of one that is there."""
-    return json_answer(services.keep_picture(user_of(request), study_id, from_lane_id, to_lane_id, side, file))
+    """Keep a picture of the lane it comes `from` or goes `to`, in place of the one that was `seen` there, by mark."""
+    return json_answer(services.keep_picture(user_of(request), study_id, from_lane_id, to_lane_id, side, file, seen))
 
 
 @router.get("/{int:study_id}/eye-notes/{int:from_lane_id}/{int:to_lane_id}/{side}")
@@ -177,6 +188,16 @@ def eye_picture(
 def findings_sheet(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The margins of every test of a group as an OpenDocument sheet."""
     return ods_answer(exports.findings_csv(study_id, looked.asked()), f"findings-{study_id}.ods")
+
+
+@router.get("/{int:study_id}/package")
+def package(request: HttpRequest, study_id: int) -> StreamingHttpResponse:
+    """The data package of a study: captures byte for byte, tables, findings. `rennbahn verify` computes all again."""
+    response = StreamingHttpResponse(package_of(study_id), content_type="application/zip")
+    response.headers["Content-Disposition"] = f'attachment; filename="study-{study_id}.zip"'
+    # It is packed already, and goes out as it is made.
+    response.headers["Content-Encoding"] = "identity"
+    return response
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)

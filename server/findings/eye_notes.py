@@ -37,7 +37,7 @@ def picture(study_id: int, from_lane: int, to_lane: int, side: str) -> HttpRespo
     ).first()
     if found is None:
         raise NotFound("picture")
-    response = HttpResponse(bytes(found.content), content_type=found.media_type)
+    response = HttpResponse(found.held(), content_type=found.media_type)
     # Its address names its content, so that it never changes beneath it.
     response.headers["Cache-Control"] = "private, max-age=86400"
     response.headers["X-Content-Type-Options"] = "nosniff"

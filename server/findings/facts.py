@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import fields, replace
+from types import MappingProxyType
 
 from bench.models import Part
 from rennbahn import comparing
 from rennbahn.comparing.facts import Aims, LaneFacts, TestFacts
 from rennbahn.comparing.resolutions import Drawing, chain_of, native_at_output_of, native_of, pixels_of
 from rennbahn.kinds.proxy import stands_for
+from rennbahn.planning.levels import Level
 from rennbahn.worth.lanes import Owned, noise_dba, own_parts, prices, weight_g
 from scenes.models import Condition
 from studies.models import Lane, Study, StudyKind, Test
@@ -22,18 +24,32 @@ KINDS = {
 }  # fmt: skip
 
 
-def lanes_told(study: Study, lanes: Sequence[Lane]) -> tuple[comparing.Lane, ...]:
-    """The lanes with what their kind of study asks of them, in the study's order."""
+#: What lanes stand for, by lane and factor.
+Told = Mapping[int, Mapping[str, Level]]
+
+
+def lanes_told(study: Study, lanes: Sequence[Lane], told: Told = MappingProxyType({})) -> tuple[comparing.Lane, ...]:
+    """The lanes with what their kind of study asks of them, in the order given; `told` says what some of them stand for
+    in place of what they say themselves.
+    """
     own = owned_by(lanes)
     money, _ = prices(own)
+    levels = {
+        lane.pk: told.get(lane.pk)
+        or {level.factor: Level(level.words, level.number, level.unit) for level in lane.levels.all()}
+        for lane in lanes
+    }
     return tuple(
-        comparing.Lane(str(lane.pk), lane.name, _lane_facts(study, lane, money.get(lane.pk), own[lane.pk]))
+        comparing.Lane(
+            str(lane.pk), lane.name, _lane_facts(study, lane, levels.get(lane.pk, {}), money.get(lane.pk), own[lane.pk])
+        )
         for lane in lanes
     )
 
 
-def _lane_facts(study: Study, lane: Lane, price: float | None, own: Sequence[Owned]) -> LaneFacts:
-    levels = {level.factor: level for level in lane.levels.all()}
+def _lane_facts(
+    study: Study, lane: Lane, levels: Mapping[str, Level], price: float | None, own: Sequence[Owned]
+) -> LaneFacts:
     swept = levels.get(study.factor)
     facts = LaneFacts(
         price=price,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
+from storing import Held
 from studies.models import Lane, Study
 
 
@@ -36,8 +37,8 @@ class Side(models.TextChoices):
     TO = "to", "To"
 
 
-class EyePicture(models.Model):
-    """A picture as it was handed in. Lists never read `content`."""
+class EyePicture(Held):
+    """A picture as it was handed in. Lists never read its bytes."""
 
     note = models.ForeignKey(EyeNote, on_delete=models.CASCADE, related_name="pictures")
     side = models.CharField(max_length=4, choices=Side.choices)
@@ -46,7 +47,6 @@ class EyePicture(models.Model):
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     sha256 = models.CharField(max_length=64)
-    content = models.BinaryField()
 
     class Meta:
         ordering = ["side"]

@@ -37,27 +37,31 @@ from studies.models import COUNTING, NEEDS_REASON, Lane, Pass, PassState, Test
 from studies.queries import group_key
 from studies.schemas import Method
 
-from findings.record import KINDS, StudyRecord, record_of
+from findings.joining import looked_record
+from findings.record import KINDS, StudyRecord
 
 
 @dataclass(frozen=True)
 class Asked:
-    """What is looked at: one lane over another, in one group of tests. None is the study's own choice."""
+    """What is looked at: one lane over another, in one group of tests, beside the lanes of an older study. None is the
+    study's own choice.
+    """
 
     baseline: int | None = None
     other: int | None = None
     group: str | None = None
+    joined: int | None = None
 
 
 def findings_of(study_id: int, asked: Asked = Asked()) -> dict[str, Any]:
     """The findings of a study as plain data of the form of `FindingsOut`. Raises :class:`NotFound`."""
-    record = record_of(study_id)
+    record = looked_record(study_id, asked.joined)
     return record.answered(("findings", asked), lambda: Answer(record, asked).findings())
 
 
 def answer_for(study_id: int, asked: Asked) -> Answer:
     """One lane over another of a study, laid out to be compared. Raises :class:`NotFound`."""
-    return Answer(record_of(study_id), asked)
+    return Answer(looked_record(study_id, asked.joined), asked)
 
 
 class Answer:
@@ -104,6 +108,7 @@ class Answer:
             "method": {name: getattr(study, name) for name in Method.model_fields},
             "groups": [group.dict() for group in self.groups],
             "group": self.group,
+            "joined": self.record.beside(),
             "baseline": _lane_ref(self.baseline),
             "other": _lane_ref(self.other),
             **{key: self._suite(self.block, key) for key in KINDS},
@@ -125,7 +130,7 @@ class Answer:
                 }
                 for test in self.tests
                 for lane in self.lanes
-                if accepted[test.pk, lane.pk] < test.passes_wanted
+                if lane.study_id == study.pk and accepted[test.pk, lane.pk] < test.passes_wanted
             ],
             "caveats": [one.dict() for one in (*caveats_of(study), *caveats_of_checks(study.pk))],
             "interval_level": self.method.level,
@@ -139,7 +144,11 @@ class Answer:
         """The slow drift of the bench in the leading figure, and what could be done about it."""
         figure = self.figures["average" if self.study.leading == AVERAGE else "low_1"]
         found = self.block.drift(figure) if figure in self.sheet.figure_at else None
-        words = slow_drift_words(found) if found else no_drift_words(self.method, self.hours_trouble)
+        words = (
+            slow_drift_words(found)
+            if found
+            else no_drift_words(self.method, self.hours_trouble, self.record.hours_unsaid)
+        )
         return {
             "percent_per_hour": found.percent_per_hour if found else None,
             "low": found.low if found else None,

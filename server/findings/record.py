@@ -68,12 +68,19 @@ class StudyRecord:
             key: kind if kind == AVERAGE else low_figure(kind[4:], study.low_school) for key, kind in KINDS.items()
         }
         counted = counted_passes(study)
-        self.passes, self.hours_trouble, self.medians = counted.passes, counted.trouble, counted.medians
+        self.passes, self.medians = counted.passes, counted.medians
+        self.hours_trouble, self.hours_unsaid = counted.trouble, counted.unsaid
         self.core = self._core()
         self.sheet = Sheet(self.core)
         self.lock = threading.RLock()
         self._blocks: dict[tuple[tuple[tuple[str, str], ...], str], Block] = {}
         self._answers: OrderedDict[Hashable, Any] = OrderedDict()
+        #: With the lanes of other studies, by their ids.
+        self.joins: dict[int, Any] = {}
+
+    def beside(self) -> list[dict[str, Any]]:
+        """Lanes of an older study that were taken along: none."""
+        return []
 
     def _core(self) -> comparing.Study:
         """The study as the core answers it, with all that is told of lanes, tests and passes."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from answering import Out
-from planning.schemas import CaveatOut
+from planning.fair_schemas import CaveatOut
 from pydantic import BaseModel, Field, StringConstraints
 from strict import In
-from studies.schemas import GroupOut, Method
+from studies.schemas import GroupOut, LaneOut, Method
 
 from findings.queries import Asked
 
@@ -17,15 +17,19 @@ Ids = Annotated[str, StringConstraints(pattern=r"^(\d{1,12}(,\d{1,12})*)?$", max
 
 
 class LookedAt(BaseModel):
-    """What is looked at: one lane over another, in one group of tests; without any of it the study's own choice."""
+    """What is looked at: one lane over another, in one group of tests; without any of it the study's own choice.
+
+    `joined` is an older study whose lanes stand beside this one's.
+    """
 
     baseline: int | None = None
     other: int | None = None
     group: str | None = None
+    joined: int | None = None
 
     def asked(self) -> Asked:
         """The same, as findings are asked for it."""
-        return Asked(self.baseline, self.other, self.group)
+        return Asked(self.baseline, self.other, self.group, self.joined)
 
 
 class AskedWhy(LookedAt):
@@ -339,6 +343,18 @@ class WhatIfOut(Out):
     rejections: RejectedOut
 
 
+class JoinedOut(Out):
+    """A lane of an older study: in words its age, driver, scenes and what else differs, or why it takes no part."""
+
+    lane_id: int
+    name: str
+    study_id: int
+    words: str
+    takes_part: bool
+    #: The lane as those of the study are told of.
+    lane: LaneOut
+
+
 class FindingsOut(Out):
     """The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief."""
 
@@ -349,6 +365,8 @@ class FindingsOut(Out):
     method: Method
     groups: list[GroupOut]
     group: str
+    #: Lanes of an older study.
+    joined: list[JoinedOut]
     baseline: LaneRef
     other: LaneRef
     average: SuiteOut

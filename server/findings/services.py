@@ -13,8 +13,10 @@ from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import NotFound, Problem
+from storing import let_go, place
 from studies.models import Lane
 from studies.record import note as record
+from studies.services import open_study
 
 from findings import pictures
 from findings.eye_notes import eye_notes, note_mark
@@ -30,6 +32,7 @@ def keep_note(user: Caller, study_id: int, from_lane: int, to_lane: int, data: E
     """Write down what the eye gets from one lane to another."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
+        open_study(study_id)
         note = _note(tester, study_id, from_lane, to_lane)
         check_seen("the note", data.seen, note_mark(note) if note.words else "", f"“{note.by.get_username()}” wrote")
         note.words, note.by = data.words, tester
@@ -39,9 +42,12 @@ def keep_note(user: Caller, study_id: int, from_lane: int, to_lane: int, data: E
 
 
 def keep_picture(
-    user: Caller, study_id: int, from_lane: int, to_lane: int, side: str, file: UploadedFile[Any] | None
+    user: Caller, study_id: int, from_lane: int, to_lane: int, side: str, file: UploadedFile[Any] | None, seen: str = ""
 ) -> list[dict[str, Any]]:
-    """Keep a picture of a side, in place of one that is there. Raises :class:`Problem` of what is none."""
+    """Keep a picture of a side, in place of the one that was `seen` there. Raises :class:`Problem` of what is none.
+
+    It is painted anew: what else a file may carry, as where it was taken, stays out.
+    """
     tester = require(user, Role.TESTER)
     if side not in Side.values:
         raise NotFound("side")
@@ -49,13 +55,21 @@ def keep_picture(
         raise Problem("no_picture", "No picture came, or one over 24 MB.", field="file", hint="Hand in a PNG or JPEG.")
     content = file.read()
     found = bounded(pictures.look_at, content)
+    placed = place(found.content)
     with transaction.atomic():
+        open_study(study_id)
         note = _note(tester, study_id, from_lane, to_lane)
+        there, stored = EyePicture.objects.filter(note=note, side=side).values_list("sha256", "stored").first() or (
+            "",
+            "",
+        )
+        check_seen("the picture", seen, there, lambda: "Somebody handed in another")
+        let_go([stored])
         EyePicture.objects.update_or_create(
             note=note, side=side,
             defaults={
                 "name": (file.name or "picture")[:200], "media_type": found.media_type, "width": found.width,
-                "height": found.height, "sha256": hashlib.sha256(content).hexdigest(), "content": content,
+                "height": found.height, "sha256": hashlib.sha256(found.content).hexdigest(), **placed.fields(),
             },
         )  # fmt: skip
         record(note.study, tester, "kept a picture", f"{note}, {Side(side).label.lower()}: {file.name}"[:300])

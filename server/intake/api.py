@@ -16,6 +16,7 @@ from studies.schemas import Changed
 from intake import attaching, drawing, pack_queries, packs, queries, services
 from intake.schemas import (
     ArrivalOut,
+    ClockOffset,
     FilesIn,
     KnownIn,
     KnownOut,
@@ -83,7 +84,7 @@ def hand_in(
 @router.post("/studies/{int:study_id}/packs", response={201: PackOut})
 def open_pack(request: HttpRequest, study_id: int, payload: PackIn) -> Status[PackOut]:
     """Begin a zip of many files, which is sent in pieces."""
-    return Status(201, pack_queries.pack_out(packs.open_pack(user_of(request), study_id, payload.name)))
+    return Status(201, pack_queries.pack_out(packs.open_pack(user_of(request), study_id, payload.name, payload.zone)))
 
 
 @router.post("/packs/{int:pack_id}/pieces/{int:position}", response=PackOut)
@@ -133,7 +134,7 @@ def resume_pack(request: HttpRequest, pack_id: int) -> PackDetail:
 def report_all(request: HttpRequest, study_id: int, file: UploadedFile | None = FILE) -> Recorded:
     """Record passes from a table of results that exist only as numbers: all rows or none."""
     content = table_file(whole_upload(request, file))
-    return Recorded(recorded=attaching.report_all(user_of(request), study_id, content))
+    return attaching.report_all(user_of(request), study_id, content)
 
 
 @router.post("/passes/{int:pass_id}/reported", response={201: PassDetail})
@@ -148,7 +149,7 @@ def attach(
     pass_id: int,
     role: Form[Literal["samples", "picture", "clip", "note"]],
     file: UploadedFile | None = FILE,
-    offset_s: Form[float | None] = None,
+    offset_s: Form[ClockOffset | None] = None,
 ) -> Status[PassDetail]:
     """Put a file beside a pass: samples on a clock of their own, a picture, a clip, a note."""
     attaching.attach(user_of(request), pass_id, whole_upload(request, file), role, offset_s)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -21,8 +22,9 @@ from intake.bounded import bounded
 from intake.measuring import at_rest, keep_samples, measure, settings_for
 from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile, Reported, SampleSet
 from intake.proposals import proposal_of
+from intake.recording import NewFile
 from intake.reported import reported_rows
-from intake.schemas import ReportedIn
+from intake.schemas import Recorded, RecordedOf, ReportedIn
 from intake.services import Caller, keep_file
 
 #: Files of one run are written within this of each other, s.
@@ -39,24 +41,27 @@ def attach(user: Caller, pass_id: int, upload: UploadedFile[Any], role: str, off
     content = upload.read()
     proposal, key, _ = proposal_of(content) if role == FileRole.SAMPLES else ({}, "", None)
     samples = bounded(reading.samples, content) if role == FileRole.SAMPLES else None
+    facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
+    placed = NewFile.put_down(upload.name, reading.keep(content), facts)
     with transaction.atomic():
         one = Pass.objects.select_related("lane", "test__scene__game", "test__condition").filter(pk=pass_id).first()
         if one is None:
             raise NotFound("pass")
         study = open_study(one.test.study_id)
-        facts = {"state": ArrivalState.TAKEN, "proposal": proposal, "header_key": key}
-        arrival = keep_file(tester, study, upload.name, reading.keep(content), facts)
+        arrival = keep_file(tester, study, placed)
         file = PassFile.objects.create(on_pass=one, arrival=arrival, role=role)
         note(study, tester, f"put a {FileRole(role).label.lower()} file beside the pass", arrival.name, one)
         if samples is not None:
-            _join_samples(tester, study, one, file, samples, offset_s)
+            _join_samples(study, one, file, samples, offset_s)
+            decide_again(tester, study, one, "samples came")
     return file
 
 
 def join(user: Caller, arrival_id: int, pass_id: int) -> PassFile:
     """Put a file that came by itself beside a pass, as samples on a clock of their own.
 
-    Their clock is laid beside the capture's by when both files were written last, as far as both say.
+    Their clock is laid beside the capture's by when both files were written last, as far as both say. What was decided
+    about the pass stands: its frames are the same.
     """
     tester = require(user, Role.TESTER)
     arrival = Arrival.objects.select_related("original").filter(pk=arrival_id).first()
@@ -75,7 +80,7 @@ def join(user: Caller, arrival_id: int, pass_id: int) -> PassFile:
         locked.state, locked.refusal = ArrivalState.TAKEN, None
         locked.save(update_fields=["state", "refusal"])
         note(study, tester, "put a samples file beside the pass", locked.name, one)
-        _join_samples(tester, study, one, file, samples, _offset_by_files(one, locked, samples))
+        _join_samples(study, one, file, samples, _offset_by_files(one, locked, samples))
     return file
 
 
@@ -125,8 +130,8 @@ def report(user: Caller, pass_id: int, data: ReportedIn) -> Pass:
         return _report(tester, study, record_pass(tester, study, Run(lane, test, one.number)), data)
 
 
-def report_all(user: Caller, study_id: int, content: bytes) -> int:
-    """Record passes from a table of reported results: all rows or none. How many passes it recorded."""
+def report_all(user: Caller, study_id: int, content: bytes) -> Recorded:
+    """Record passes from a table of reported results: all rows or none. What it recorded, by lane."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
         study = open_study(study_id)
@@ -143,7 +148,11 @@ def report_all(user: Caller, study_id: int, content: bytes) -> int:
             of_it = [one for one, row in zip(passes, rows, strict=True) if row.data.read_from == source]
             note_each(study, tester, "entered a reported result", of_it, source)
         tell(CapturesCame(study, tuple(one.pk for one in passes)))
-    return len(rows)
+    lanes = Counter(row.run.lane.name for row in rows)
+    return Recorded(
+        recorded=len(rows), tests=len({row.run.test.pk for row in rows}),
+        lanes=[RecordedOf(lane=lane, passes=number) for lane, number in lanes.items()],
+    )  # fmt: skip
 
 
 def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
@@ -154,7 +163,7 @@ def _report(tester: User, study: Study, one: Pass, data: ReportedIn) -> Pass:
 
 
 def _join_samples(
-    tester: User, study: Study, one: Pass, file: PassFile, samples: reading.CrunchedSamples, offset_s: float | None
+    study: Study, one: Pass, file: PassFile, samples: reading.CrunchedSamples, offset_s: float | None
 ) -> None:
     capture = Capture.objects.select_for_update(of=("self",)).select_related("current").filter(on_pass=one).first()
     if capture is None:
@@ -166,5 +175,4 @@ def _join_samples(
         offset_s = 0.0 if 0.0 <= samples.begins_s <= length_s else -samples.begins_s
     keep_samples(capture, file, samples, offset_s)
     measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
-    decide_again(tester, study, one, "samples came")
     tell(CaptureSeenAnew(study, one, "no such samples", file.arrival.name))

@@ -28,8 +28,8 @@ SECONDS = 60.0
 ANSWER_SECONDS = 30.0
 #: How long a request waits for its turn.
 TURN_SECONDS = 20.0
-#: Files that a web server reads at once.
-_AT_ONCE = 1
+#: Files that a web server reads at once, of different people.
+_AT_ONCE = 2
 
 _context = multiprocessing.get_context("forkserver")
 _context.set_forkserver_preload(["intake.reading"])

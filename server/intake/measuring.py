@@ -18,12 +18,11 @@ from problems import Problem
 from rennbahn import MEASURES_VERSION
 from rennbahn.capture.pack import pack
 from rennbahn.checks.profile import PROFILE_VERSION
+from rennbahn.comparing.measured import facts_told
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.errors import CaptureRefused
 from rennbahn.measures import LOW_SCHOOLS
-from rennbahn.measures.limits import Limits
 from rennbahn.measures.rates import LOWS
-from rennbahn.measures.smoothness import Smoothness
 from rennbahn.plain import plain
 from studies.models import Pass, Study
 
@@ -44,6 +43,13 @@ from intake.reading import CrunchedSamples, KeptCapture, KeptSamples, Measured
 LOW_COLUMNS = {(low, school): f"low_{low.replace('.', '')}_{school}" for low in LOWS for school in LOW_SCHOOLS}
 #: The column of each figure that lanes are compared by, by the figure's name in the core.
 FIGURE_COLUMNS = {AVERAGE: AVERAGE} | {low_figure(*key): column for key, column in LOW_COLUMNS.items()}
+
+
+#: Facts of a pass that have columns of the same name.
+_FACTS = (
+    "power_w", "gpu_busy_ms", "cpu_busy_ms", "temperature_c", "fan_rpm", "memory_mib", "over_budget_share",
+    "card_over_share", "processor_over_share", "both_over_share", "longest_spell_s", "alternating", "amplitude",
+)  # fmt: skip
 
 
 def settings_for(study: Study, one: Pass) -> dict[str, Any]:
@@ -219,32 +225,14 @@ def columns_of(found: Measured) -> dict[str, Any]:
         "cap_name": cap.name or "",
         "lock_fps": cap.lock_fps,
         "flags": list(figures.flags),
-        **_facts_of(found, figures.smoothness, figures.limits),
+        **_facts_of(found),
     }
 
 
-#: Facts of a pass that are means of channels.
-_MEANS = {
-    "power_w": "gpu_power_w", "gpu_busy_ms": "gpu_busy_ms", "cpu_busy_ms": "cpu_busy_ms",
-    "temperature_c": "gpu_temp_c", "fan_rpm": "fan_rpm", "memory_mib": "vram_used_mib",
-}  # fmt: skip
-
-
-def _facts_of(found: Measured, smoothness: Smoothness, limits: Limits) -> dict[str, Any]:
+def _facts_of(found: Measured) -> dict[str, Any]:
     """What other kinds of study ask of a pass, as columns."""
-    means = found.figures.channel_means or {}
-    corners, groups = found.corners, smoothness.alternation
-    return {
-        **{name: means.get(channel) for name, channel in _MEANS.items()},
-        "over_budget_share": smoothness.over_budget_share,
-        "card_over_share": corners.card_over if corners else None,
-        "processor_over_share": corners.processor_over if corners else None,
-        "both_over_share": corners.both_over if corners else None,
-        "longest_spell_s": smoothness.longest_spell_s,
-        "alternating": groups.alternating,
-        "amplitude": groups.amplitude,
-        "bound_by_source": limits.bound_by.source or "",
-    }
+    told = vars(facts_told(found.figures, found.corners))
+    return {name: told[name] for name in _FACTS} | {"bound_by_source": told["evidence"] or ""}
 
 
 def stale_captures() -> QuerySet[Capture]:

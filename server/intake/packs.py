@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import zipfile
 from typing import Any
+from zoneinfo import available_timezones
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
@@ -14,15 +15,17 @@ from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.errors import RennbahnError
+from storing import let_go, place
 from studies.record import note
 from studies.services import open_study
 
 from intake import reading
 from intake.bounded import bounded
+from intake.limits import check_half_sent, check_room
 from intake.models import Pack, PackEntry, PackPiece, PackState
 from intake.services import Caller
 from intake.tasks import queue_pack
-from intake.unpacking import whole
+from intake.unpacking import drop_pieces, whole
 
 #: A pack is at most so large, holds so many files, and so much once it is unpacked.
 MOST_PACKED = 2 * 2**30
@@ -30,11 +33,16 @@ MOST_ENTRIES = 5_000
 MOST_UNPACKED = 8 * 2**30
 
 
-def open_pack(user: Caller, study_id: int, name: str) -> Pack:
-    """Begin a pack, whose pieces follow."""
+def open_pack(user: Caller, study_id: int, name: str, zone: str = "") -> Pack:
+    """Begin a pack, whose pieces follow. Raises :class:`Problem` for a zone that there is not, or where much waits."""
     tester = require(user, Role.TESTER)
+    if zone and zone not in available_timezones():
+        raise Problem("unknown_zone", f"“{zone}” is no zone of time.", field="zone", hint="As in “Europe/Berlin”.")
     with transaction.atomic():
-        return Pack.objects.create(study=open_study(study_id), name=name, by=tester)
+        study = open_study(study_id)
+        check_half_sent(tester)
+        check_room(study, None)
+        return Pack.objects.create(study=study, name=name, zone=zone, by=tester)
 
 
 def add_piece(user: Caller, pack_id: int, position: int, upload: UploadedFile[Any]) -> Pack:
@@ -44,10 +52,12 @@ def add_piece(user: Caller, pack_id: int, position: int, upload: UploadedFile[An
     """
     require(user, Role.TESTER)
     content = upload.read()
+    placed = place(content)
     with transaction.atomic():
         pack = _arriving(pack_id)
-        there = PackPiece.objects.filter(pack=pack, position=position).values_list("content", flat=True).first()
-        if there is not None and bytes(there) == content:
+        there = PackPiece.objects.filter(pack=pack, position=position).first()
+        if there is not None and there.held() == content:
+            let_go([placed.stored])
             return pack
         due = pack.pieces.count()
         if position != due:
@@ -59,7 +69,7 @@ def add_piece(user: Caller, pack_id: int, position: int, upload: UploadedFile[An
                 field="file",
                 hint="Send it in several: what is here already is passed over.",
             )
-        PackPiece.objects.create(pack=pack, position=position, content=content)
+        PackPiece.objects.create(pack=pack, position=position, **placed.fields())
         pack.size += len(content)
         pack.save(update_fields=["size"])
     return pack
@@ -106,7 +116,7 @@ def drop_pack(user: Caller, pack_id: int) -> None:
 
 
 def _drop(pack: Pack) -> None:
-    pack.pieces.all().delete()
+    drop_pieces(pack)
     pack.delete()
 
 

@@ -15,11 +15,12 @@ from rennbahn.comparing.facts import PassFacts
 from rennbahn.comparing.hours import Hours, Run, bench_hours
 from rennbahn.comparing.model import AVERAGE, low_figure
 from rennbahn.measures.rates import LOW_SCHOOLS, THIN_SUPPORT
-from studies.models import COUNTING, Lane, Pass, PassState, Study, StudyState, Test
+from studies.models import COUNTING, HIDDEN, Lane, Pass, PassState, Study, StudyState, Test
 
 from intake.measuring import FIGURE_COLUMNS, LOW_COLUMNS
 from intake.models import Arrival, ArrivalState, Capture, Original, PassFile, SavedMap
 from intake.reading import standing_as
+from intake.recording import same_elsewhere
 from intake.schemas import (
     ArrivalOut,
     ColumnMap,
@@ -65,8 +66,11 @@ def _arrivals_out(study_id: int, arrivals: list[Arrival]) -> list[ArrivalOut]:
     keys = {arrival.header_key for arrival in arrivals if arrival.header_key}
     saved = {found.header_key: found for found in SavedMap.objects.filter(header_key__in=keys)}
     lane_ids, test_ids = [pk for pk, _ in lanes], [pk for pk, *_ in tests]
+    others = same_elsewhere(study_id, [arrival.sha256 for arrival in arrivals])
     return [
-        _arrival_out(arrival, place, saved.get(arrival.header_key), lane_ids, test_ids)
+        _arrival_out(arrival, place, saved.get(arrival.header_key), lane_ids, test_ids).model_copy(
+            update={"also_in": others.get(arrival.sha256, (0, ""))[1]}
+        )
         for arrival, place in zip(arrivals, places, strict=True)
     ]
 
@@ -74,7 +78,7 @@ def _arrivals_out(study_id: int, arrivals: list[Arrival]) -> list[ArrivalOut]:
 def _arrival_out(
     arrival: Arrival, place: Place, saved: SavedMap | None, lanes: list[int], tests: list[int]
 ) -> ArrivalOut:
-    columns = own_map(arrival, saved.columns) if saved else arrival.proposal.get("columns")
+    columns = own_map(arrival.proposal, saved.columns) if saved else arrival.proposal.get("columns")
     return ArrivalOut(
         id=arrival.pk,
         name=arrival.name,
@@ -94,12 +98,13 @@ def _arrival_out(
         number=place.number,
         lane_guess=place.lane_guess,
         test_guess=place.test_guess,
+        also_in="",
     )
 
 
-def own_map(arrival: Arrival, columns: dict[str, Any]) -> dict[str, Any]:
+def own_map(proposal: dict[str, Any], columns: dict[str, Any]) -> dict[str, Any]:
     """A column map with header and end as in this file: files of a logger differ in what stands around the rows."""
-    return standing_as(arrival.proposal.get("columns"), columns)
+    return standing_as(proposal.get("columns"), columns)
 
 
 #: What a list shows of each pass, in the order of `_row`.
@@ -270,6 +275,8 @@ class Counted:
 
     passes: list[comparing.Pass]
     trouble: str
+    #: How many of the accepted do not say when they ran, and how many there are.
+    unsaid: tuple[int, int]
     medians: dict[tuple[int, int], list[float]]
 
 
@@ -330,7 +337,7 @@ def counted_passes(study: Study) -> Counted:
     hours = hours_of([own for _, own in ran])
     for (at, _), hour, session in zip(ran, hours.of, hours.sessions, strict=True):
         found[at] = replace(found[at], clock_h=hour, session=session)
-    return Counted(found, hours.trouble, medians)
+    return Counted(found, hours.trouble, (hours.unknown, len(ran)), medians)
 
 
 def _facts(values: Sequence[Any]) -> PassFacts:
@@ -353,6 +360,7 @@ def work_left() -> list[WorkOut]:
     stale = (
         Capture.objects.filter(Q(current=None) | ~Q(current__version=MEASURES_VERSION) | ~Q(current__basis=F("basis")))
         .exclude(on_pass__test__study__state=StudyState.FINISHED)
+        .exclude(on_pass__test__study__in=HIDDEN.get())
         .values("on_pass__test__study", "on_pass__test__study__question")
         .annotate(left=Count("pk"), failed=Count("pk", filter=~Q(trouble="")))
         .order_by("on_pass__test__study")

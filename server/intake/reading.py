@@ -12,8 +12,9 @@ from pathlib import PurePosixPath
 from typing import Any
 
 from rennbahn import capture as core
-from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_capture, read_samples
+from rennbahn.capture import ColumnMap, propose_columns, propose_samples, read_samples
 from rennbahn.capture.pack import pack, pack_bytes, unpack
+from rennbahn.capture.torn import TORN, read_torn
 from rennbahn.checks import profile_of
 from rennbahn.errors import CaptureRefused
 from rennbahn.measures import Figures, Settings, figures_of
@@ -150,7 +151,9 @@ def files_in(packed: zipfile.ZipFile) -> list[zipfile.ZipInfo]:
 
 
 def _hidden(name: str) -> bool:
-    return any(part.startswith((".", "__MACOSX")) for part in PurePosixPath(name).parts)
+    return any(
+        part.startswith((".", "__MACOSX")) and part != ".." for part in PurePosixPath(name.replace("\\", "/")).parts
+    )
 
 
 def standing_as(own: dict[str, Any] | None, columns: dict[str, Any]) -> dict[str, Any]:
@@ -181,7 +184,7 @@ def propose(content: bytes) -> Proposed:
 
 def read(content: bytes, columns: dict[str, Any], settings: dict[str, Any]) -> Crunched:
     """Read a file by a column map and measure it. Raises :class:`CaptureRefused` with the first bad row."""
-    frames = read_capture(content, ColumnMap.from_json(columns))
+    frames = read_torn(content, ColumnMap.from_json(columns))
     measured = _measured(frames, settings)
     return Crunched(
         KeptCapture({name: pack(v) for name, v in {FRAMES: frames.frame_ms, **frames.channels}.items()}, frames.flags),
@@ -192,12 +195,17 @@ def read(content: bytes, columns: dict[str, Any], settings: dict[str, Any]) -> C
     )
 
 
+def length_of(content: bytes, columns: dict[str, Any]) -> float:
+    """How many seconds of frames a file holds. Raises :class:`CaptureRefused` with the first bad row."""
+    return read_torn(content, ColumnMap.from_json(columns)).duration_s
+
+
 def _measured(frames: core.Capture, settings: dict[str, Any]) -> Measured:
     told = Settings.from_json(settings)
     figures = figures_of(frames, told)
     if not figures.frames:
         return Measured(figures, {})
-    profile = profile_of(frames, told, figures=figures).as_json()
+    profile = profile_of(frames, told, figures=figures, torn=TORN in frames.source_flags).as_json()
     return Measured(figures, profile, corners_of(frames, told.target_hz))
 
 

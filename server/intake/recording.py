@@ -17,8 +17,9 @@ from django.db.models import OuterRef, Subquery
 from problems import Conflict, NotFound
 from rennbahn import MEASURES_VERSION
 from rennbahn.errors import RennbahnError
+from storing import Placed, let_go, place
 from studies.deciding import Run, record_passes
-from studies.models import Lane, Pass, Study, Test
+from studies.models import HIDDEN, Lane, Pass, Study, Test
 
 from intake.measuring import basis_of, figures_row, made_of, profile_row, settings_for, whole_row
 from intake.models import (
@@ -41,11 +42,17 @@ from intake.schemas import Assignment
 
 @dataclass(frozen=True)
 class NewFile:
-    """A file that came: its name there, its bytes as they are kept, and what else is kept with it."""
+    """A file that came: its name there, its bytes as they are kept and where, and what else is kept with it."""
 
     name: str | None
     kept: KeptFile
+    placed: Placed
     facts: dict[str, Any]
+
+    @classmethod
+    def put_down(cls, name: str | None, kept: KeptFile, facts: dict[str, Any]) -> NewFile:
+        """One whose bytes are put down now, before anything is locked."""
+        return cls(name, kept, place(kept.packed), facts)
 
 
 @dataclass(frozen=True)
@@ -73,6 +80,11 @@ class SameBytes(Conflict):
         self.earlier = earlier
 
 
+def file_name(name: str | None) -> str:
+    """The name of a file without its folders, as it is kept."""
+    return PurePath(unicodedata.normalize("NFC", name or "unnamed").replace("\\", "/")).name[:255]
+
+
 def keep_files(tester: User, study: Study, files: Sequence[NewFile]) -> list[Arrival | SameBytes]:
     """Keep the bytes of files; of those that the study has already, and of one that is there twice, why not."""
     digests = [file.kept.sha256 for file in files]
@@ -80,7 +92,7 @@ def keep_files(tester: User, study: Study, files: Sequence[NewFile]) -> list[Arr
     there = {one.sha256: one for one in known.select_related("capture__on_pass")}
     fates: list[Arrival | SameBytes] = []
     for file in files:
-        name = PurePath(unicodedata.normalize("NFC", file.name or "unnamed").replace("\\", "/")).name[:255]
+        name = file_name(file.name)
         earlier = there.get(file.kept.sha256)
         if earlier is not None:
             fates.append(SameBytes(name, earlier))
@@ -90,9 +102,22 @@ def keep_files(tester: User, study: Study, files: Sequence[NewFile]) -> list[Arr
         fates.append(arrival)
     new = [one for one in fates if isinstance(one, Arrival)]
     Arrival.objects.bulk_create(new)
-    packed = {file.kept.sha256: file.kept.packed for file in files}
-    Original.objects.bulk_create(Original(arrival=one, content=packed[one.sha256], packing=PACKING) for one in new)
+    placed = {file.kept.sha256: file.placed for file in files}
+    rows = [Original(arrival=one, packing=PACKING, **placed[one.sha256].fields()) for one in new]
+    Original.objects.bulk_create(rows)
+    kept = {row.stored for row in rows}
+    let_go([file.placed.stored for file in files if file.placed.stored not in kept])
     return fates
+
+
+def same_elsewhere(study_id: int, digests: Sequence[str]) -> dict[str, tuple[int, str]]:
+    """Of files by their digests, another study that has the same bytes: its id and its question."""
+    there = Arrival.objects.filter(sha256__in=digests).exclude(state=ArrivalState.SET_ASIDE)
+    rows = there.exclude(study__in={study_id, *HIDDEN.get()})
+    found: dict[str, tuple[int, str]] = {}
+    for digest, pk, question in rows.order_by("pk").values_list("sha256", "study", "study__question"):
+        found.setdefault(digest, (pk, question))
+    return found
 
 
 def record_files(tester: User, study: Study, files: Sequence[ReadFile]) -> list[Pass | RennbahnError]:

@@ -69,6 +69,8 @@ class ArrivalOut(Out):
     #: Named in part only: to be looked at before it is believed.
     lane_guess: bool
     test_guess: bool
+    #: The question of another study that has the same file; empty where none has.
+    also_in: str
 
 
 class Preview(Out):
@@ -110,6 +112,8 @@ class PackIn(In):
     """A pack by the name of its file or folder."""
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=255), ONE_LINE]
+    #: In which zone's clock the zip tells when its files were written, as “Europe/Berlin”.
+    zone: Annotated[str, StringConstraints(max_length=60), ONE_LINE] = ""
 
 
 class PackOut(Out):
@@ -127,6 +131,10 @@ class PackOut(Out):
     kept: int
     known: int
     refused: int
+    #: Those of them that another study has too.
+    elsewhere: int
+    #: What the worker does before it comes to this pack; empty where it waits for nothing.
+    behind: str
 
 
 class EntryOut(Out):
@@ -135,6 +143,8 @@ class EntryOut(Out):
     name: str
     state: str
     words: str
+    #: The question of another study that has the same file; empty where none has.
+    also_in: str
 
 
 class PackDetail(Out):
@@ -171,27 +181,37 @@ class Taken(Out):
     refusal: Refusal | None
 
 
-class PlaceIn(In):
-    """Where a capture belongs."""
+#: Other passes of the study with which the same is done, as one act.
+Also = Annotated[list[int], Field(max_length=500)]
 
-    lane_id: int
-    test_id: int
+
+class PlaceIn(In):
+    """Where a capture belongs, and others with it; without a lane or a test each stays in its own."""
+
+    lane_id: int | None = None
+    test_id: int | None = None
     number: int | None = Field(default=None, ge=1, le=999)
+    also: Also = []
 
 
 Second = Annotated[float, Field(ge=0, le=100_000)]
 
 
-class WindowsIn(Whole):
-    """Stretches of seconds to look at, each from and to; none for the whole capture."""
+class WindowsIn(In):
+    """Stretches of seconds to look at, each from and to; none for the whole capture. Others are trimmed alike."""
 
     windows: list[Annotated[list[Second], Field(min_length=2, max_length=2)]] = Field(max_length=20)
+    also: Also = []
+
+
+#: Where the clock of samples begins, in seconds into the capture: within a day of it.
+ClockOffset = Annotated[float, Field(ge=-86_400, le=86_400, allow_inf_nan=False)]
 
 
 class OffsetIn(Whole):
     """Where the clock of samples begins, in seconds into the capture."""
 
-    offset_s: float = Field(ge=-86_400, le=86_400)
+    offset_s: ClockOffset
 
 
 class ReportedIn(In):
@@ -222,10 +242,19 @@ class ReportedOut(Out):
     read_from: str
 
 
+class RecordedOf(Out):
+    """How many passes of a lane were recorded."""
+
+    lane: str
+    passes: int
+
+
 class Recorded(Out):
-    """How many passes were recorded."""
+    """How many passes were recorded, in how many tests, and of which lanes."""
 
     recorded: int
+    tests: int
+    lanes: list[RecordedOf]
 
 
 class WorkOut(Out):

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import itertools
 import logging
-from collections.abc import Sequence
-from datetime import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import DatabaseError, transaction
+from django.utils import timezone
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
@@ -25,6 +27,7 @@ from studies.services import open_study
 
 from intake import reading
 from intake.bounded import bounded
+from intake.limits import check_room
 from intake.measuring import Ahead, captures_at_rest, measure, measure_ahead, see_through, settings_for, settings_from
 from intake.models import (
     Arrival,
@@ -36,13 +39,15 @@ from intake.models import (
 )
 from intake.proposals import proposal_of, refusal_of
 from intake.queries import own_map
-from intake.reading import KeptFile
 from intake.recording import NewFile, ReadFile, keep_files, record_files
 from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
 
 Caller = User | AnonymousUser
 log = logging.getLogger(__name__)
+
+#: Clocks differ, and zones are mistaken; beyond that a time is none.
+_AHEAD = timedelta(days=1)
 
 
 def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: datetime | None = None) -> Arrival:
@@ -52,18 +57,26 @@ def receive(user: Caller, study_id: int, upload: UploadedFile[Any], written_at: 
     bytes already.
     """
     tester = require(user, Role.TESTER)
+    if written_at is not None and written_at > timezone.now() + _AHEAD:
+        raise Problem(
+            "not_yet", f"{written_at:%d %b %Y} is still to come.", field="written_at",
+            hint="Put the clock right of the machine that it comes from.",
+        )  # fmt: skip
     content = upload.read()
     proposal, key, refusal = proposal_of(content)
-    file = reading.keep(content)
+    facts = {"proposal": proposal, "header_key": key, "refusal": refusal, "written_at": written_at}
+    file = NewFile.put_down(upload.name, reading.keep(content), facts)
     with transaction.atomic():
-        study = open_study(study_id)
-        facts = {"proposal": proposal, "header_key": key, "refusal": refusal, "written_at": written_at}
-        return keep_file(tester, study, upload.name, file, facts)
+        return keep_file(tester, open_study(study_id), file)
 
 
-def keep_file(tester: User, study: Study, name: str | None, file: KeptFile, facts: dict[str, Any]) -> Arrival:
-    """Keep the bytes of a file, the study locked. Raises :class:`Conflict` where it has the same already."""
-    (arrival,) = keep_files(tester, study, [NewFile(name, file, facts)])
+def keep_file(tester: User, study: Study, file: NewFile) -> Arrival:
+    """Keep the bytes of a file, the study locked.
+
+    Raises :class:`Conflict` where the study has the same already, or too much waits.
+    """
+    check_room(study, file.facts.get("machine"))
+    (arrival,) = keep_files(tester, study, [file])
     if isinstance(arrival, Conflict):
         raise arrival
     return arrival
@@ -188,44 +201,58 @@ def _put(tester: User, study: Study, files: Sequence[Arrival], state: ArrivalSta
 
 
 def move_capture(user: Caller, capture_id: int, place: PlaceIn) -> Capture:
-    """Put a capture that was assigned wrongly where it belongs; the pass it leaves is planned again."""
+    """Put captures that were assigned wrongly where they belong; the passes that they leave are planned again.
+
+    Raises :class:`Conflict` where a pass cannot let its capture go: none is moved then.
+    """
     tester = require(user, Role.TESTER)
+    if place.lane_id is None and place.test_id is None:
+        raise Problem("no_place", "Say to which lane or which test it belongs.", field="lane_id")
+    if place.also and place.number is not None:
+        raise Problem(
+            "one_number", "Several captures are no single pass.", field="number", hint="Leave the number open."
+        )
     with transaction.atomic():
-        study, capture = _locked_capture(capture_id)
-        old = capture.on_pass
-        lane, test = lane_and_test(place.lane_id, place.test_id)
-        if test.study_id != study.pk:
-            raise NotFound("lane and test in this study")
-        if old.state not in (PassState.RECORDED, PassState.ACCEPTED):
-            raise Conflict(
-                "pass_decided",
-                f"The pass is {PassState(old.state).label.lower()}.",
-                hint="Take the decision back first, then move the file.",
-            )
-        if (old.lane_id, old.test_id) == (lane.pk, test.pk) and place.number in (None, old.number):
-            return capture
-        was = old.state
-        # It is a run of the lane where it belongs, so it was run with that lane's setup.
-        new = record_pass(tester, study, Run(lane, test, place.number, old.ran_at))
-        capture.on_pass = new
-        capture.save(update_fields=["on_pass"])
-        PassFile.objects.filter(on_pass=old).update(on_pass=new)
-        # When and how it was run at the bench is the run's, wherever it belongs; what the cell is told is the cell's.
-        new.recorded_at, new.session = old.recorded_at, old.session
-        if "bench" in (old.run_as or {}):
-            new.run_as = {**(new.run_as or {}), "bench": (old.run_as or {})["bench"]}
-        new.save(update_fields=["recorded_at", "session", "run_as"])
-        old.state, old.recorded_at, old.ran_at = PassState.PLANNED, None, None
-        old.setup_version, old.run_as, old.session = None, None, None
-        old.save(update_fields=["state", "recorded_at", "ran_at", "setup_version", "run_as", "session"])
-        note(study, tester, "moved the capture", f"{capture.arrival.name} from {old}", new)
-        measure(capture, settings_for(study, new))
-        tell(CaptureMoved(study, old, new, was))
-    return capture
+        study, captures = _locked_captures([capture_id, *place.also])
+        for capture in captures:
+            _move(tester, study, capture, place)
+    return captures[0]
+
+
+def _move(tester: User, study: Study, capture: Capture, place: PlaceIn) -> None:
+    old = capture.on_pass
+    lane, test = lane_and_test(place.lane_id or old.lane_id, place.test_id or old.test_id)
+    if test.study_id != study.pk:
+        raise NotFound("lane and test in this study")
+    if old.state not in (PassState.RECORDED, PassState.ACCEPTED):
+        raise Conflict(
+            "pass_decided",
+            f"{old} is {PassState(old.state).label.lower()}.",
+            hint="Take the decision back first, then move the file.",
+        )
+    if (old.lane_id, old.test_id) == (lane.pk, test.pk) and place.number in (None, old.number):
+        return
+    was = old.state
+    # It is a run of the lane where it belongs, so it was run with that lane's setup.
+    new = record_pass(tester, study, Run(lane, test, place.number, old.ran_at))
+    capture.on_pass = new
+    capture.save(update_fields=["on_pass"])
+    PassFile.objects.filter(on_pass=old).update(on_pass=new)
+    # When and how it was run at the bench is the run's, wherever it belongs; what the cell is told is the cell's.
+    new.recorded_at, new.session = old.recorded_at, old.session
+    if "bench" in (old.run_as or {}):
+        new.run_as = {**(new.run_as or {}), "bench": (old.run_as or {})["bench"]}
+    new.save(update_fields=["recorded_at", "session", "run_as"])
+    old.state, old.recorded_at, old.ran_at = PassState.PLANNED, None, None
+    old.setup_version, old.run_as, old.session = None, None, None
+    old.save(update_fields=["state", "recorded_at", "ran_at", "setup_version", "run_as", "session"])
+    note(study, tester, "moved the capture", f"{capture.arrival.name} from {old}", new)
+    measure(capture, settings_for(study, new))
+    tell(CaptureMoved(study, old, new, was))
 
 
 def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
-    """Trim a capture to one stretch of seconds or several, without changing it, and measure it again."""
+    """Trim captures to stretches of seconds, without changing them, and measure them again: all or none."""
     tester = require(user, Role.TESTER)
     windows = data.windows
     for number, (start, stop) in enumerate(windows):
@@ -236,34 +263,61 @@ def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
             "windows_overlap", "Windows follow each other and do not overlap.", field="windows",
             hint="Put them in order, or make one of two that touch.",
         )  # fmt: skip
-    capture = captures_at_rest().filter(pk=capture_id).first()
-    if capture is None:
-        raise NotFound("capture")
-    ahead = measure_ahead(capture, windows) if windows != capture.windows else None
+    ids = [capture_id, *data.also]
+    ahead = trims_ahead(dict.fromkeys(ids, windows))
     with transaction.atomic():
-        study, capture = _locked_capture(capture_id)
-        if windows != capture.windows:
-            trim(tester, study, capture, windows, ahead)
-    return capture
+        study, captures = _locked_captures(ids)
+        changed = [Trim(one, windows, ahead.get(one.pk)) for one in captures if one.windows != windows]
+        if changed:
+            trim(tester, study, changed)
+    return captures[0]
 
 
-def trim(tester: User, study: Study, capture: Capture, windows: list[list[float]], ahead: Ahead | None) -> Decision:
-    """See a capture through other windows, as an act that can be taken back. Called with study and capture locked."""
-    one = capture.on_pass
-    words = ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
-    act = keep_act(study, tester, "trimmed", [one], f"to {words}", windows={str(capture.pk): capture.windows})
-    before = list(capture.windows)
-    see_through(study, capture, windows, ahead)
-    note(study, tester, "trimmed the pass", words, one)
-    decide_again(tester, study, one, f"trimmed to {words}")
-    tell(CaptureSeenAnew(study, one, repr(before), repr(windows)))
+@dataclass(frozen=True)
+class Trim:
+    """A capture, through which windows it is to be seen, and what was measured through them already."""
+
+    capture: Capture
+    windows: list[list[float]]
+    ahead: Ahead | None
+
+
+def trims_ahead(windows: Mapping[int, list[list[float]]]) -> dict[int, Ahead]:
+    """What captures are through other windows, by their ids, made before anything is locked."""
+    captures = captures_at_rest().filter(pk__in=windows)
+    return {one.pk: measure_ahead(one, windows[one.pk]) for one in captures if one.windows != windows[one.pk]}
+
+
+def trim(tester: User, study: Study, trims: Sequence[Trim]) -> Decision:
+    """See captures through other windows, as one act that can be taken back. Called with study and captures locked."""
+    passes = [each.capture.on_pass for each in trims]
+    told = {each.capture.pk: _window_words(each.windows) for each in trims}
+    alike = set(told.values())
+    words = alike.pop() if len(alike) == 1 else "what is proposed for each"
+    before = {str(each.capture.pk): list(each.capture.windows) for each in trims}
+    act = keep_act(study, tester, "trimmed", passes, f"to {words}", windows=before)
+    for each in trims:
+        one, words = each.capture.on_pass, told[each.capture.pk]
+        see_through(study, each.capture, each.windows, each.ahead)
+        note(study, tester, "trimmed the pass", words, one)
+        decide_again(tester, study, one, f"trimmed to {words}")
+        tell(CaptureSeenAnew(study, one, repr(before[str(each.capture.pk)]), repr(each.windows)))
     return act
+
+
+def _window_words(windows: list[list[float]]) -> str:
+    return ", ".join(f"{start:g} s to {stop:g} s" for start, stop in windows) or "the whole capture"
 
 
 def own_columns(arrival: Arrival, columns: ColumnMapIn) -> dict[str, Any]:
     """A column map as plain data; where it leaves open where the header stands, it is where it stands in this file."""
-    own = _core_map(columns).as_json()
-    return own_map(arrival, own) if columns.skip_lines is None else own
+    own = columns_given(columns)
+    return own_map(arrival.proposal, own) if columns.skip_lines is None else own
+
+
+def columns_given(columns: ColumnMapIn) -> dict[str, Any]:
+    """A column map as plain data, as it was given."""
+    return _core_map(columns).as_json()
 
 
 def _take_one(tester: User, study_id: int, place: Assignment, columns: ColumnMapIn) -> Taken:
@@ -315,18 +369,22 @@ def _arrival(arrival_id: int) -> Arrival:
     return arrival
 
 
-def _locked_capture(capture_id: int) -> tuple[Study, Capture]:
-    """An open study and a capture of it, locked in this order. Raises :class:`NotFound`."""
-    captures = Capture.objects.filter(pk=capture_id)
-    study_id = captures.values_list("on_pass__test__study", flat=True).first()
-    if study_id is None:
-        raise NotFound("capture")
-    study = open_study(study_id)
-    capture = (
+def _locked_captures(ids: Sequence[int]) -> tuple[Study, list[Capture]]:
+    """Captures of one open study, in the order in which they are named, all locked. Raises :class:`NotFound`."""
+    ids = list(dict.fromkeys(ids))
+    captures = Capture.objects.filter(pk__in=ids)
+    studies = set(captures.values_list("on_pass__test__study", flat=True))
+    if len(studies) != 1:
+        raise NotFound("capture" if len(ids) == 1 else "captures in one study")
+    study = open_study(studies.pop())
+    locked = (
         captures.select_related(
             "arrival", "on_pass__lane__condition", "on_pass__test__scene__game", "on_pass__test__condition"
         )
         .select_for_update(of=("self",))
-        .get()
+        .order_by("pk")
+        .in_bulk()
     )
-    return study, capture
+    if len(locked) < len(ids):
+        raise NotFound("capture" if len(ids) == 1 else "captures in one study")
+    return study, [locked[pk] for pk in ids]

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import logging
+from datetime import timedelta
 
+import storing
 from django.db import transaction
+from django.utils import timezone
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued, UniqueViolation
 from procrastinate.jobs import Status
 
 from intake.models import Pack, PackState
-from intake.unpacking import take_in
+from intake.unpacking import drop_pieces, take_in
 
 log = logging.getLogger(__name__)
 
@@ -19,7 +22,11 @@ log = logging.getLogger(__name__)
 STALLED_S = 30
 
 
-@app.task(queue="measuring", retry=RetryStrategy(max_attempts=50, wait=2))
+#: Where what takes the worker long waits its turn.
+QUEUE = "measuring"
+
+
+@app.task(queue=QUEUE, retry=RetryStrategy(max_attempts=50, wait=2))
 def take_in_pack(pack_id: int) -> int:
     """Take in what waits of a pack of files; how many that were."""
     return take_in(pack_id)
@@ -46,6 +53,24 @@ def queue_packs() -> None:
 async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
     """Take up the jobs of workers that died."""
     await take_up_stalled()
+
+
+#: A pack that nobody sent whole within this time is thrown away: nothing of it was acknowledged.
+UNSENT = timedelta(days=3)
+
+
+@app.periodic(cron="17 4 * * *")
+@app.task(queue="upkeep", queueing_lock="sweep", pass_context=False)
+def sweep(timestamp: int) -> int:  # noqa: ARG001
+    """Throw away packs that were never sent whole, and files that no row names; how many packs."""
+    left = Pack.objects.filter(state=PackState.ARRIVING, made_at__lt=timezone.now() - UNSENT)
+    ids = list(left.values_list("pk", flat=True))
+    for pk in ids:
+        with transaction.atomic():
+            drop_pieces(Pack(pk=pk))
+            Pack.objects.filter(pk=pk, state=PackState.ARRIVING).delete()
+    storing.sweep()
+    return len(ids)
 
 
 async def take_up_stalled(*, silent_s: int = STALLED_S) -> None:

@@ -12,22 +12,26 @@ import logging
 import os
 import tempfile
 import zipfile
-import zlib
 from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from pathlib import PurePosixPath
+from datetime import datetime
+from pathlib import Path, PurePosixPath
 from queue import SimpleQueue
 from types import TracebackType
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from changed_rows import write_back
 from django.conf import settings
 from django.db import DataError, IntegrityError, transaction
+from django.utils import timezone
 from problems import Conflict
+from rennbahn.capture.entries import UNREADABLE, leads_out, read_entry
 from rennbahn.capture.naming import places_of
 from rennbahn.errors import CaptureRefused, RennbahnError
+from storing import Placed, let_go, place, place_all
 from studies.deciding import run_as_of
 from studies.events import CapturesCame, tell
 from studies.models import Study
@@ -40,9 +44,10 @@ from intake.measuring import settings_from
 from intake.models import Arrival, EntryState, Pack, PackEntry, PackState, SavedMap
 from intake.proposals import proposal_from, refusal_of
 from intake.reading import TakenIn
-from intake.recording import NewFile, ReadFile, SameBytes, keep_files, record_files
+from intake.recording import NewFile, ReadFile, SameBytes, keep_files, record_files, same_elsewhere
 from intake.schemas import Assignment
 from intake.uploads import LARGEST_FILE
+from intake.zip_times import written_at
 
 log = logging.getLogger(__name__)
 
@@ -55,15 +60,20 @@ _TOLD_AT_ONCE = 8
 #: How many files are unpacked ahead of their turn, and how many bytes of them.
 _AHEAD = 2 * _BATCH
 _AHEAD_BYTES = 128 * 2**20
-_CHUNK = 1 << 20
+
+
+#: How packs are called that a worker puts together: what one left that was killed is known by it.
+_WORKERS = "worker-"
+#: A file that ended a worker so often, each time while it was unpacked, is given up.
+_MOST_ENDED = 2
 
 
 @contextlib.contextmanager
-def whole(pack: Pack) -> Iterator[str]:
+def whole(pack: Pack, prefix: str = "pack-") -> Iterator[str]:
     """Where the file that the pieces make lies on disk."""
-    with tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, suffix=".zip") as file:
-        for content in pack.pieces.order_by("position").values_list("content", flat=True).iterator(chunk_size=1):
-            file.write(content)
+    with tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, prefix=prefix, suffix=".zip") as file:
+        for piece in pack.pieces.order_by("position").iterator(chunk_size=1):
+            file.write(piece.held())
         file.flush()
         yield file.name
 
@@ -75,7 +85,7 @@ def take_in(pack_id: int) -> int:
         return 0
     done = 0
     entries = list(pack.entries.filter(state=EntryState.WAITING).order_by("position"))
-    with whole(pack) as path, zipfile.ZipFile(path) as packed, _Readers() as readers:
+    with whole(pack, _WORKERS) as path, zipfile.ZipFile(path) as packed, _Readers() as readers:
         for batch in _batches(_read_ahead(packed, entries, _Places(pack, entries), readers)):
             if not Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).exists():
                 break
@@ -87,6 +97,37 @@ def take_in(pack_id: int) -> int:
         if not waits and Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).update(state=PackState.DONE):
             _let_go(pack)
     return done
+
+
+@contextlib.contextmanager
+def _watched(entry: PackEntry) -> Iterator[None]:
+    """Unpack a file under watch: a mark on disk is there as long as it takes, and stays where the worker is killed.
+
+    Raises EOFError of a file that ended workers before. What ends otherwise, as where the database goes away, leaves no
+    mark.
+    """
+    mark = _place() / f"at-entry-{entry.pk}"
+    ended = int(mark.read_text() or "0") if mark.exists() else 0
+    if ended >= _MOST_ENDED:
+        mark.unlink(missing_ok=True)
+        log.error("entry %s ended the worker %s times and is given up", entry.pk, ended)
+        raise EOFError("the worker ended while it read it, more than once")
+    mark.write_text(str(ended + 1))
+    try:
+        yield
+    finally:
+        mark.unlink(missing_ok=True)
+
+
+def _place() -> Path:
+    """Where files are put down while they are dealt with."""
+    return Path(settings.FILE_UPLOAD_TEMP_DIR or tempfile.gettempdir())
+
+
+def sweep_left() -> None:
+    """Throw away what workers that were killed left of packs. Nobody else may be at work."""
+    for file in _place().glob(f"{_WORKERS}*.zip"):
+        file.unlink(missing_ok=True)
 
 
 def _tell(pack: Pack) -> None:
@@ -107,19 +148,28 @@ def _tell(pack: Pack) -> None:
 def _let_go(pack: Pack) -> None:
     """Drop the pieces of a pack that is through, where each of its files is kept by itself."""
     if not pack.entries.filter(arrival=None).exists():
-        pack.pieces.all().delete()
+        drop_pieces(pack)
+
+
+def drop_pieces(pack: Pack) -> None:
+    """Throw away the pieces of a pack, within a transaction."""
+    pieces = pack.pieces.all()
+    let_go(list(pieces.values_list("stored", flat=True)))
+    pieces.delete()
 
 
 @dataclass(frozen=True)
 class _Read:
-    """A file of a pack that was unpacked and read, where its name says it belongs, and what it was measured against;
-    or why it could not be unpacked.
+    """A file of a pack that was unpacked and read, where its name says it belongs, when it was written, and what it was
+    measured against; or why it could not be unpacked.
     """
 
     taken: TakenIn | None = None
     where: Assignment | None = None
     settings: dict[str, Any] | None = None
     trouble: str = ""
+    written_at: datetime | None = None
+    placed: Placed | None = None
 
 
 class _Places:
@@ -128,6 +178,7 @@ class _Places:
     def __init__(self, pack: Pack, entries: list[PackEntry]) -> None:
         self.study = with_lanes_and_tests().get(pk=pack.study_id)
         self.lanes, self.tests = list(self.study.lanes.all()), list(self.study.tests.all())
+        self.zone = ZoneInfo(pack.zone) if pack.zone else None
         self.saved = {one.header_key: one.columns for one in SavedMap.objects.all()}
         places = places_of(
             [_short(entry.name) for entry in entries],
@@ -190,18 +241,24 @@ def _read_ahead(
         entry, read, future, _ = ahead.popleft()
         return entry, read if future is None else replace(read, taken=future.result())
 
+    now = timezone.now()
     files = reading.files_in(packed)
     for entry in entries:
         content = b""
+        if leads_out(files[entry.position].filename):
+            ahead.append((entry, _Read(trouble="its name leads out of the folder that it is packed in"), None, 0))
+            continue
         try:
-            content = _unpacked(packed, files[entry.position])
-        except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, NotImplementedError, EOFError) as error:
+            with _watched(entry):
+                content = read_entry(packed, files[entry.position], LARGEST_FILE)
+        except UNREADABLE as error:
             ahead.append((entry, _Read(trouble=f"it cannot be unpacked: {error}"), None, 0))
         else:
             if len(content) > LARGEST_FILE:
                 ahead.append((entry, _Read(trouble=f"it is larger than {LARGEST_FILE // 2**20} MB"), None, 0))
             else:
-                read = places.where(entry)
+                written = written_at(files[entry.position], places.zone, now)
+                read = replace(places.where(entry), written_at=written)
                 future = readers.read(content, places.saved, read.settings)
                 ahead.append((entry, read, future, len(content)))
         while len(ahead) >= _AHEAD or sum(size for *_, size in ahead) > _AHEAD_BYTES:
@@ -220,6 +277,7 @@ def _take_batch(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
 
     What the database refuses is found by taking the files one by one, and stops no other.
     """
+    batch = _put_down(batch)
     try:
         with transaction.atomic():
             _settle(pack, batch)
@@ -232,6 +290,16 @@ def _take_batch(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
             entry = batch[0][0]
             _fate(entry, EntryState.REFUSED, "it holds what cannot be kept")
             entry.save(update_fields=["state", "words", "arrival"])
+
+
+def _put_down(batch: list[tuple[PackEntry, _Read]]) -> list[tuple[PackEntry, _Read]]:
+    """Put the bytes of a batch down before anything is locked, beside each other."""
+    files = [read.taken.file for _, read in batch if read.taken is not None and read.placed is None]
+    places = iter(place_all([file.packed for file in files]))
+    return [
+        (entry, read if read.taken is None or read.placed is not None else replace(read, placed=next(places)))
+        for entry, read in batch
+    ]
 
 
 def _settle(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
@@ -248,7 +316,7 @@ def _settle(pack: Pack, batch: list[tuple[PackEntry, _Read]]) -> None:
             else:
                 there.append((entry, read, read.taken))
         _keep_and_record(pack, study, there)
-    write_back([entry for entry, _ in batch], ["state", "words", "arrival"])
+    write_back([entry for entry, _ in batch], ["state", "words", "arrival", "also_in"])
 
 
 def _fate(entry: PackEntry, state: EntryState, words: str, arrival: Arrival | None = None) -> None:
@@ -256,8 +324,14 @@ def _fate(entry: PackEntry, state: EntryState, words: str, arrival: Arrival | No
 
 
 def _keep_and_record(pack: Pack, study: Study, there: list[tuple[PackEntry, _Read, TakenIn]]) -> None:
-    files = [NewFile(_short(entry.name), taken.file, _facts(taken)) for entry, _, taken in there]
+    files = [
+        NewFile(_short(entry.name), taken.file, read.placed or place(taken.file.packed), _facts(taken, read.written_at))
+        for entry, read, taken in there
+    ]
     placed: dict[int, ReadFile] = {}
+    others = same_elsewhere(study.pk, [taken.file.sha256 for *_, taken in there])
+    for entry, _, taken in there:
+        entry.also_in_id = others.get(taken.file.sha256, (None, ""))[0]
     for at, arrival in enumerate(keep_files(pack.by, study, files)):
         entry, read, taken = there[at]
         if isinstance(arrival, SameBytes):
@@ -280,9 +354,10 @@ def _keep_and_record(pack: Pack, study: Study, there: list[tuple[PackEntry, _Rea
             _fate(entry, EntryState.REFUSED, one.message, arrival)
 
 
-def _facts(taken: TakenIn) -> dict[str, Any]:
+def _facts(taken: TakenIn, written: datetime | None) -> dict[str, Any]:
     """What is kept with a file."""
     return {
+        "written_at": written,
         "proposal": proposal_from(taken.proposed) if taken.proposed else {},
         "header_key": taken.proposed.look if taken.proposed else "",
         "refusal": refusal_of(taken.refused).dict() if taken.refused else None,
@@ -291,13 +366,3 @@ def _facts(taken: TakenIn) -> dict[str, Any]:
 
 def _short(name: str) -> str:
     return PurePosixPath(name).name or "unnamed"
-
-
-def _unpacked(packed: zipfile.ZipFile, file: zipfile.ZipInfo) -> bytes:
-    """One file of a zip, at most a byte more than is taken."""
-    parts, left = [], LARGEST_FILE + 1
-    with packed.open(file) as stream:
-        while left > 0 and (part := stream.read(min(_CHUNK, left))):
-            parts.append(part)
-            left -= len(part)
-    return b"".join(parts)

@@ -13,9 +13,10 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja.security import HttpBearer
 from problems import Conflict, NotFound, TooMany
+from waiting import ASKS
 
 from people.access import require, role_of
-from people.models import BenchToken, Role
+from people.models import BenchToken, Machine, Role
 
 #: What every token begins with, so that one is known wherever it is found lying about.
 PREFIX = "rbl_"
@@ -32,13 +33,16 @@ class _FromBench(HttpBearer):
         """The token's row, which is put on the request with its person."""
         if not token.startswith(PREFIX):
             return None
-        found = BenchToken.objects.filter(digest=_digest(token), revoked_at=None).select_related("user").first()
+        found = (
+            BenchToken.objects.filter(digest=_digest(token), revoked_at=None).select_related("user", "machine").first()
+        )
         if found is None or role_of(found.user) not in (Role.TESTER, Role.LEAD):
             return None
         now = timezone.now()
         if found.last_used_at is None or now - found.last_used_at > _SEEN_EVERY:
             BenchToken.objects.filter(pk=found.pk).update(last_used_at=now)
         request.user = found.user
+        ASKS.set(f"machine by token {found.pk}")
         return found
 
 
@@ -46,26 +50,48 @@ from_bench = _FromBench()
 
 
 def make_link(user: User | AnonymousUser, name: str, columns_name: str) -> tuple[BenchToken, str]:
-    """A new token with its secret, which is told this once and kept nowhere."""
+    """A new token of a machine by its name, with its secret, which is told this once and kept nowhere.
+
+    A machine that nobody named before is made; two people may have a token each of the same one.
+    """
+    require(user, Role.TESTER)
+    name = " ".join(name.split())
+    with transaction.atomic():
+        machine = Machine.objects.filter(name__iexact=name).first()
+        if machine is not None and machine.simulated:
+            raise Conflict("machine_simulated", f"“{name}” is a simulated bench.", field="name", hint="Choose a name.")
+        return link_machine(user, machine or Machine.objects.create(name=name), columns_name)
+
+
+def link_machine(user: User | AnonymousUser, machine: Machine, columns_name: str = "") -> tuple[BenchToken, str]:
+    """A new token of a machine."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
         User.objects.select_for_update().get(pk=tester.pk)
         valid = BenchToken.objects.filter(user=tester, revoked_at=None)
-        if valid.filter(name=name).exists():
+        if valid.filter(machine=machine).exists():
             raise Conflict(
-                "link_exists", f"You have a token “{name}” already.", field="name", hint="Revoke it, or choose a name."
-            )
+                "link_exists", f"You have a token of “{machine}” already.", field="name",
+                hint="Revoke it, or name another machine.",
+            )  # fmt: skip
         if valid.count() >= _MOST:
             raise TooMany("too_many_links", f"You have {_MOST} tokens.", hint="Revoke those that nobody uses.")
         token = PREFIX + secrets.token_urlsafe(32)
         return BenchToken.objects.create(
-            user=tester, name=name, columns_name=columns_name, digest=_digest(token)
+            user=tester, machine=machine, columns_name=columns_name, digest=_digest(token)
         ), token
 
 
 def links_of(user: User | AnonymousUser) -> list[BenchToken]:
     """One's own tokens, newest first; those that were revoked too."""
-    return list(BenchToken.objects.filter(user=require(user, Role.TESTER)))
+    own = BenchToken.objects.filter(user=require(user, Role.TESTER), machine__simulated=False)
+    return list(own.select_related("machine"))
+
+
+def machines() -> list[Machine]:
+    """The test machines that somebody holds a valid token of, by name."""
+    held = Machine.objects.filter(simulated=False, tokens__revoked_at=None, tokens__isnull=False)
+    return list(held.distinct())
 
 
 def revoke_link(user: User | AnonymousUser, link_id: int) -> BenchToken:

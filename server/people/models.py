@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from django.db.models.functions import Lower
 
 
 class Role(models.TextChoices):
@@ -19,6 +20,8 @@ class Person(models.Model):
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="person")
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.VIEWER)
+    #: The house asks for a second factor, and this person has none yet: nothing but making one is open to them.
+    owes_second_factor = models.BooleanField(default=False)
 
     class Meta:
         constraints = [
@@ -27,6 +30,101 @@ class Person(models.Model):
 
     def __str__(self) -> str:
         return f"{self.user} ({self.role})"
+
+
+class House(models.Model):
+    """Whose Rennbahn this is: one row, made by the first lead."""
+
+    name = models.CharField(max_length=120)
+    time_zone = models.CharField(max_length=64, default="UTC")
+    currency = models.CharField(max_length=3, blank=True)
+    price_per_kwh = models.DecimalField(max_digits=8, decimal_places=4, null=True, blank=True)
+    #: Whether everybody needs a second factor to sign in.
+    second_factor = models.BooleanField(default=False)
+    begun_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=models.Q(pk=1), name="one_house"),
+            models.CheckConstraint(condition=~models.Q(name=""), name="house_has_a_name"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Invitation(models.Model):
+    """A link that lets somebody in once: to a new account of a role, or, with a `user`, to a new password of theirs.
+
+    Only a digest of its token is kept. One that nobody made is the terminal's, for the first lead.
+    """
+
+    digest = models.CharField(max_length=64, unique=True)
+    role = models.CharField(max_length=10, choices=Role.choices)
+    user = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, null=True, blank=True, related_name="resets"
+    )
+    made_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, null=True, blank=True, related_name="invitations"
+    )
+    made_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-made_at", "-id"]
+        constraints = [models.CheckConstraint(condition=models.Q(role__in=Role.values), name="invited_to_a_role")]
+
+    def __str__(self) -> str:
+        return f"{self.role} until {self.ends_at:%Y-%m-%d}"
+
+
+class OutsideAccount(models.Model):
+    """Somebody's account at the house's provider, by which they sign in (see :mod:`people.outside`)."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="outside_account")
+    issuer = models.CharField(max_length=300)
+    subject = models.CharField(max_length=255)
+    tied_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["issuer", "subject"], name="outside_account_is_one_person")]
+
+    def __str__(self) -> str:
+        return f"{self.user} by {self.issuer}"
+
+
+class SignInOutcome(models.TextChoices):
+    """What became of a try to sign in."""
+
+    IN = "in", "signed in"
+    WRONG = "wrong", "wrong password"
+    SHUT = "shut", "shut after wrong passwords"
+    NO_CODE = "no_code", "right password, without the code"
+    WRONG_CODE = "wrong_code", "right password, wrong code"
+
+
+class SignIn(models.Model):
+    """A try to sign in: who, from where, with what, and what became of it. One that lasts names its session."""
+
+    name = models.CharField(max_length=150)
+    user = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, null=True, blank=True, related_name="sign_ins"
+    )
+    address = models.CharField(max_length=64)
+    agent = models.CharField(max_length=200, blank=True)
+    at = models.DateTimeField()
+    outcome = models.CharField(max_length=10, choices=SignInOutcome.choices)
+    session_key = models.CharField(max_length=40, blank=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["-at"], name="sign_ins_by_time")]
+        constraints = [
+            models.CheckConstraint(condition=models.Q(outcome__in=SignInOutcome.values), name="sign_in_outcome_known")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.get_outcome_display()}"
 
 
 class Failure(models.Model):
@@ -45,6 +143,27 @@ class Failure(models.Model):
         return f"{self.name} from {self.address}"
 
 
+class Machine(models.Model):
+    """A machine that games are run on: sessions, tokens and files are its own, whoever sits at it.
+
+    A `simulated` one is a simulated session's, and nobody else's.
+    """
+
+    name = models.CharField(max_length=80)
+    simulated = models.BooleanField(default=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name", "id"]
+        constraints = [
+            models.UniqueConstraint(Lower("name"), name="machine_once"),
+            models.CheckConstraint(condition=~models.Q(name=""), name="machine_has_a_name"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class BenchToken(models.Model):
     """Lets a test machine hand in files for a person, and nothing else. Only a digest of it is kept.
 
@@ -52,7 +171,7 @@ class BenchToken(models.Model):
     """
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench_tokens")
-    name = models.CharField(max_length=80)
+    machine = models.ForeignKey(Machine, on_delete=models.PROTECT, related_name="tokens")
     digest = models.CharField(max_length=64, unique=True)
     columns_name = models.CharField(max_length=120, blank=True)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -61,10 +180,9 @@ class BenchToken(models.Model):
 
     class Meta:
         ordering = ["-made_at", "-id"]
-        constraints = [models.CheckConstraint(condition=~models.Q(name=""), name="token_has_a_name")]
 
     def __str__(self) -> str:
-        return f"{self.name} of {self.user}"
+        return f"{self.machine} of {self.user}"
 
 
 class BenchEdit(models.Model):

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
+from django.db import transaction
 from django.db.models import F
 from django.http import HttpRequest
 from django.utils import timezone
@@ -33,26 +34,28 @@ def left_s(failure: Failure, now: datetime) -> int:
     return max(1, round(left)) if left > 0 else 0
 
 
-def shut_for_s(request: HttpRequest, name: str) -> int:
-    """Seconds until a name opens for who asks; 0 where it is open."""
-    failure = Failure.objects.filter(name=name, address=_address(request)).first()
-    return left_s(failure, timezone.now()) if failure else 0
-
-
-def failed(request: HttpRequest, name: str) -> None:
-    """Count a wrong password."""
-    now = timezone.now()
+def claim(request: HttpRequest, name: str) -> int:
+    """Count a try before it is looked at, so that tries at once are counted too; seconds to wait where it is shut."""
+    now, address = timezone.now(), address_of(request)
     Failure.objects.filter(last_at__lt=now - _FORGOTTEN).delete()
     Failure.objects.bulk_create(
-        [Failure(name=name, address=_address(request), failures=0, last_at=now)], ignore_conflicts=True
+        [Failure(name=name[:150], address=address, failures=0, last_at=now)], ignore_conflicts=True
     )
-    Failure.objects.filter(name=name, address=_address(request)).update(failures=F("failures") + 1, last_at=now)
+    with transaction.atomic():
+        found = Failure.objects.select_for_update().filter(name=name[:150], address=address).first()
+        if found is None:
+            return 1
+        wait = left_s(found, now)
+        if not wait:
+            Failure.objects.filter(pk=found.pk).update(failures=F("failures") + 1, last_at=now)
+        return wait
 
 
 def succeeded(request: HttpRequest, name: str) -> None:
     """Forget the wrong passwords: the right one was known."""
-    Failure.objects.filter(name=name, address=_address(request)).delete()
+    Failure.objects.filter(name=name, address=address_of(request)).delete()
 
 
-def _address(request: HttpRequest) -> str:
+def address_of(request: HttpRequest) -> str:
+    """Where a request comes from; behind a proxy that is trusted, what that says (see :mod:`web_server`)."""
     return str(request.META.get("REMOTE_ADDR", ""))[:64]

@@ -10,6 +10,7 @@ from studies.queries import one_study
 from studies.schemas import StudyOut
 
 from planning import exports, queries, services, sketching
+from planning.lengths import lengths_to_give
 from planning.noise_book import noise_book
 from planning.schemas import (
     AcceptIn,
@@ -17,6 +18,7 @@ from planning.schemas import (
     OutlookOut,
     PlanEdit,
     PlanOut,
+    SceneLengthOut,
     SceneNoiseOut,
     SequenceIn,
     SketchIn,
@@ -80,6 +82,12 @@ def plan_ics(request: HttpRequest, study_id: int) -> HttpResponse:
 def outlooks(request: HttpRequest) -> list[OutlookOut]:
     """Which open studies end before their deadline."""
     return queries.outlooks()
+
+
+@router.get("/scene-lengths", response=list[SceneLengthOut])
+def scene_lengths(request: HttpRequest) -> list[SceneLengthOut]:
+    """Lengths that passes agree on, of scenes whose card says none."""
+    return lengths_to_give()
 
 
 @router.get("/scene-noise", response=list[SceneNoiseOut])

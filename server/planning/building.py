@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, fields
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
 
 from bench.queries import described, description_of, parts_named
+from django.db.models import Min
 from problems import Problem
 from rennbahn.planning.changes import lane_change
 from rennbahn.planning.fairness import REQUIRED, Fairness, LaneDescription, SetupDescription, check_fairness
+from rennbahn.planning.lengths import Length, length_of
 from rennbahn.planning.schedule import Costs, LaneChange, PlannedLane, PlannedPass, PlannedTest, Work
 from scenes.models import Condition, Scene
-from studies.models import Lane, Pass, PassRole, PassState, Study, Test
+from studies.models import STANDING, Lane, Pass, PassRole, PassState, Study, Test
 
-from planning.schemas import SketchIn
+from planning.calendar import BenchTime
+from planning.lengths import lengths_of, lengths_of_scenes
+from planning.schemas import PlanDate, SketchIn
 
 
 def costs_of(values: dict[str, float]) -> Costs:
@@ -60,7 +65,7 @@ def work_of(study: Study, costs: Costs) -> Work:
         "pk", "lane_id", "test_id", "number", "role"
     )
     return Work(
-        tests=tuple(_planned_test(test) for test in tests),
+        tests=_planned_tests(tests),
         lanes=tuple(PlannedLane(str(lane.pk), lane.name, told_by(lane.condition)) for lane in lanes),
         passes=tuple(
             PlannedPass(str(pk), at_lane[lane], at_test[test], number, role == PassRole.CONTROL)
@@ -69,6 +74,36 @@ def work_of(study: Study, costs: Costs) -> Work:
         changes=changes_between([description_of(lane.setup_version) for lane in lanes], costs),
         costs=costs,
     )
+
+
+def dated(study: Study, work: Work, dates: Sequence[PlanDate], when: BenchTime) -> Work:
+    """The work with the days on which parts go back and games are patched; of several of one thing, the first."""
+    back: dict[int, float] = {}
+    patch: dict[int, float] = {}
+    for one in sorted(dates, key=lambda one: one.on):
+        morning = when.seconds(dt.datetime.combine(one.on, dt.time()))
+        if one.lane_id is not None:
+            back.setdefault(one.lane_id, morning)
+        elif one.game_id is not None:
+            patch.setdefault(one.game_id, morning)
+    if not back and not patch:
+        return work
+    patched = {test.pk: patch[test.scene.game_id] for test in study.tests.all() if test.scene.game_id in patch}
+    before = _run_before(patched, when)
+    return replace(
+        work,
+        lanes=tuple(replace(lane, until_s=back.get(int(lane.id))) for lane in work.lanes),
+        tests=tuple(
+            replace(test, patched_s=patched.get(int(test.id)), run_before=int(test.id) in before) for test in work.tests
+        ),
+    )  # fmt: skip
+
+
+def _run_before(patched: Mapping[int, float], when: BenchTime) -> set[int]:
+    """Tests of which passes that stand were run before their game is patched."""
+    ran = Pass.objects.filter(test__in=list(patched), ran_at__isnull=False, state__in=STANDING)
+    first = ran.exclude(role=PassRole.WARM_UP).values_list("test").annotate(Min("ran_at"))
+    return {test for test, at in first if when.seconds(at.replace(tzinfo=None)) < patched[test]}
 
 
 def changes_between(setups: Sequence[SetupDescription], costs: Costs) -> dict[tuple[int, int], LaneChange]:
@@ -144,6 +179,7 @@ def _sketched_tests(data: SketchIn, conditions: dict[str, Condition]) -> tuple[P
         for scene in Scene.objects.select_related("game")
         if scene.game.name.lower() in games
     }
+    lengths = lengths_of_scenes(scenes.values())
     tests = []
     for position, test in enumerate(data.tests):
         if not test.game:
@@ -151,19 +187,25 @@ def _sketched_tests(data: SketchIn, conditions: dict[str, Condition]) -> tuple[P
         scene = scenes.get((test.game.lower(), test.scene.lower())) or Scene(name=test.scene)
         condition = conditions.get(test.condition.lower()) or Condition(name=test.condition)
         restart = scene.game.preset_needs_restart if scene.pk else False
-        tests.append(_test(str(position), test.game, scene, condition, restart=restart, priority=2))
+        length = lengths.get(scene.pk) or length_of(None, None)
+        tests.append(_test(str(position), test.game, scene, condition, length, restart=restart, priority=2))
     return tuple(tests)
 
 
-def _planned_test(test: Test) -> PlannedTest:
-    game = test.scene.game
-    return _test(
-        str(test.pk), game.name, test.scene, test.condition,
-        restart=game.preset_needs_restart, priority=test.priority,
+def _planned_tests(tests: Sequence[Test]) -> tuple[PlannedTest, ...]:
+    lengths = lengths_of(tests)
+    return tuple(
+        _test(
+            str(test.pk), test.scene.game.name, test.scene, test.condition, lengths[test.pk],
+            restart=test.scene.game.preset_needs_restart, priority=test.priority,
+        )
+        for test in tests
     )  # fmt: skip
 
 
-def _test(key: str, game: str, scene: Scene, condition: Condition, *, restart: bool, priority: int) -> PlannedTest:
+def _test(
+    key: str, game: str, scene: Scene, condition: Condition, length: Length, *, restart: bool, priority: int
+) -> PlannedTest:
     resolution, settings = told_by(condition) or ("", "")
     return PlannedTest(
         id=key,
@@ -171,7 +213,8 @@ def _test(key: str, game: str, scene: Scene, condition: Condition, *, restart: b
         scene=scene.name,
         resolution=resolution,
         settings=settings,
-        length_s=float(scene.length_s),
+        length_s=length.seconds,
+        length_known=length.known is not None,
         warm_ups=scene.warm_up_runs,
         needs_restart=restart,
         priority=priority,

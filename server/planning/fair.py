@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from bench.queries import description_of, whole_versions
+from django.db.models import Count
 from django.db.models.functions import Coalesce
 from page_marks import mark_of
 from rennbahn.plain import plain
@@ -11,16 +14,8 @@ from rennbahn.planning.steadiness import RunWith, watch
 from studies.models import Pass, PassState, Study
 
 from planning.building import fairness_of
+from planning.fair_schemas import AcceptanceOut, CaveatOut, ChangedOut, DifferenceOut, ObjectionOut, PairingOut, SameOut
 from planning.models import Acceptance
-from planning.schemas import (
-    AcceptanceOut,
-    CaveatOut,
-    ChangedOut,
-    DifferenceOut,
-    ObjectionOut,
-    PairingOut,
-    SameOut,
-)
 
 
 def pairings_out(fairness: Fairness) -> list[PairingOut]:
@@ -70,10 +65,35 @@ def caveats_of(study: Study) -> list[CaveatOut]:
         )
         for one in changed_within(study)
     ]
-    simulated = Pass.objects.filter(test__study=study, state=PassState.ACCEPTED, session__simulated=True).count()
+    where = (
+        Pass.objects.filter(test__study=study, state=PassState.ACCEPTED, session__isnull=False)
+        .values_list("lane__name", "session__machine__name", "session__simulated")
+        .annotate(passes=Count("pk"))
+        .order_by("lane", "session__machine")
+    )
+    ran = list(where)
+    found += _machines([(lane, name) for lane, name, simulated, _ in ran if name and not simulated])
+    simulated = sum(passes for _, _, simulated, passes in ran if simulated)
     if simulated:
         found.insert(0, _simulated(simulated))
     return found
+
+
+def _machines(ran: Sequence[tuple[str, str]]) -> list[CaveatOut]:
+    """Lanes that were run at different test machines: whatever differs between those, differs between the lanes."""
+    at: dict[str, list[str]] = {}
+    for lane, machine in ran:
+        at.setdefault(lane, []).append(machine)
+    if len({tuple(sorted(names)) for names in at.values()}) < 2:
+        return []
+    told = "; ".join(f"{lane} at {' and '.join(names)}" for lane, names in at.items())
+    return [
+        CaveatOut(
+            label="Test machine", about=told, weight="mind",
+            reason="what differs between the machines beside what is asked stands in the margin as well",
+            accepted=False,
+        )
+    ]  # fmt: skip
 
 
 def _simulated(count: int) -> CaveatOut:

@@ -44,9 +44,14 @@ class Plan(models.Model):
     costs = models.JSONField(default=dict, blank=True)
     starts_on = models.DateField()
     day_starts = models.TimeField(default=datetime.time(9))
+    #: Hours of each day in which the bench shall stand still: neighbours, a recording next door.
+    quiet_from = models.TimeField(null=True, blank=True)
+    quiet_to = models.TimeField(null=True, blank=True)
     hours_a_day = models.FloatField(default=8.0)
     weekdays = models.JSONField(default=_working_days)
     deadline = models.DateTimeField(null=True, blank=True)
+    #: Days that change what can be run: see :class:`planning.schemas.PlanDate`.
+    dates = models.JSONField(default=list, blank=True)
     control_test = models.ForeignKey(Test, on_delete=models.SET_NULL, null=True, blank=True, related_name="+")
 
     class Meta:

@@ -8,6 +8,7 @@ from rennbahn.measures.rates import LOW_SCHOOLS
 from rennbahn.planning.noise import Squares
 from rennbahn.planning.noise_book import Firsts, by_kind, part_noise, penalty, penalty_words, replay_words
 from scenes.models import Scene
+from studies.models import HIDDEN
 
 from planning.models import PartScatter, SceneFirsts, SceneTotal
 from planning.noise import KINDS, PART_FIGURES, learned_noise
@@ -69,6 +70,7 @@ def _parts(usual: dict[int, float]) -> list[PartNoiseOut]:
     own: dict[tuple[str, str], dict[int, Squares]] = {}
     rows = (
         PartScatter.objects.filter(figure=PART_FIGURES[0])
+        .exclude(study__in=HIDDEN.get())
         .values("part__kind", "part__name", "scene")
         .annotate(Sum("squares"), Sum("df"), Sum("cells"))
         .values_list("part__kind", "part__name", "scene", "squares__sum", "df__sum", "cells__sum")

@@ -13,12 +13,12 @@ from rennbahn.plain import plain
 from rennbahn.planning.order_tells import Telling
 from rennbahn.planning.schedule import ORDERS, OrderName, Work
 from rennbahn.planning.timeline import Slot, Timeline, plan
-from rennbahn.planning.words import left_words
+from rennbahn.planning.words import left_words, length_words
 from studies.models import Study, StudyState
 from studies.queries import with_lanes_and_tests
 
 from planning import calendar
-from planning.building import costs_of, fairness_of, work_of
+from planning.building import costs_of, dated, fairness_of, work_of
 from planning.calendar import BenchTime
 from planning.fair import changed_within, objections_out, pairings_out
 from planning.judging import Judge, asked_of, needs_out, other_order, rule_of
@@ -30,6 +30,7 @@ from planning.schemas import (
     DroppedOut,
     OutlineOut,
     OutlookOut,
+    PlanDate,
     PlanIn,
     PlanOut,
     RuleOut,
@@ -50,7 +51,7 @@ def whole_plan(study_id: int) -> PlanOut:
     study = one_study(study_id)
     kept = plan_of(study)
     costs = costs_of(kept.costs)
-    work, when = work_of(study, costs), bench_time(kept)
+    work, when = planned_work(study, kept), bench_time(kept)
     chosen = laid_out(work, kept, kept.order, when)
     # The order by hand is compared with the others only where it was chosen.
     compared = [laid_out(work, kept, order, when) if order != kept.order else chosen for order in ORDERS]
@@ -73,6 +74,7 @@ def whole_plan(study_id: int) -> PlanOut:
         suite_resolvable=told.resolvable if told else None,
         drift_allowance=study.drift_allowance,
         drift_words=left_words(told, study.drift_allowance, study.between) if told else "",
+        length_words=length_words(work.tests),
         control=judge.control(chosen, told),
         other_order=other_order(chosen, told, compared, tells),
         rule=_rule_out(kept),
@@ -81,7 +83,11 @@ def whole_plan(study_id: int) -> PlanOut:
         chosen=outline(chosen, when, told),
         sessions=_sessions(chosen, when),
         blocks=_blocks(work, chosen),
-        dropped=[DroppedOut(test_id=int(work.tests[t].id), priority=work.tests[t].priority) for t in chosen.dropped],
+        dropped=[
+            DroppedOut(test_id=int(work.tests[t].id), priority=work.tests[t].priority, because=chosen.because[t])
+            for t in chosen.dropped
+        ],
+        gone=[int(work.lanes[lane].id) for lane in chosen.gone],
         unplaceable=len(chosen.unplaceable),
         late=_late(chosen),
     )
@@ -97,10 +103,10 @@ def one_study(study_id: int) -> Study:
 
 def plan_in(kept: Plan) -> PlanIn:
     """A plan's own settings."""
-    names = [name for name in PlanIn.model_fields if name not in ("deadline", "control_test")]
+    names = [name for name in PlanIn.model_fields if name not in ("deadline", "control_test", "dates")]
     deadline = kept.deadline.replace(tzinfo=None) if kept.deadline else None
     own = {name: getattr(kept, name) for name in names}
-    return PlanIn(**own, deadline=deadline, control_test=kept.control_test_id)
+    return PlanIn(**own, deadline=deadline, control_test=kept.control_test_id, dates=dates_of(kept))
 
 
 def plan_mark(kept: Plan) -> str:
@@ -110,7 +116,21 @@ def plan_mark(kept: Plan) -> str:
 
 def bench_time(kept: Plan) -> BenchTime:
     """The plan's calendar, from now on."""
-    return BenchTime(kept.starts_on, kept.day_starts, kept.hours_a_day, frozenset(kept.weekdays), calendar.now())
+    quiet = (kept.quiet_from, kept.quiet_to) if kept.quiet_from is not None and kept.quiet_to is not None else None
+    return BenchTime(
+        kept.starts_on, kept.day_starts, kept.hours_a_day, frozenset(kept.weekdays), calendar.now(), quiet,
+        frozenset(one.on for one in dates_of(kept) if one.kind == "off"),
+    )  # fmt: skip
+
+
+def dates_of(kept: Plan) -> list[PlanDate]:
+    """The days that change what can be run."""
+    return [PlanDate(**one) for one in kept.dates]
+
+
+def planned_work(study: Study, kept: Plan) -> Work:
+    """What is still to be run, with the dates that its plan has to keep."""
+    return dated(study, work_of(study, costs_of(kept.costs)), dates_of(kept), bench_time(kept))
 
 
 def laid_out(work: Work, kept: Plan, order: str, when: BenchTime) -> Timeline:
@@ -118,8 +138,9 @@ def laid_out(work: Work, kept: Plan, order: str, when: BenchTime) -> Timeline:
     name: OrderName = order  # type: ignore[assignment]
     deadline = when.seconds(kept.deadline.replace(tzinfo=None)) if kept.deadline else None
     return plan(
-        work, name, when.sessions(), deadline_s=deadline, seed=kept.seed, by_hand=[str(pk) for pk in kept.sequence]
-    )
+        work, name, when.sessions(), deadline_s=deadline, seed=kept.seed, by_hand=[str(pk) for pk in kept.sequence],
+        keep_dates=True,
+    )  # fmt: skip
 
 
 def outlooks() -> list[OutlookOut]:
@@ -131,7 +152,7 @@ def outlooks() -> list[OutlookOut]:
     found = []
     for study in with_lanes_and_tests().filter(pk__in=kept).order_by("pk"):
         own = kept[study.pk]
-        work, when = work_of(study, costs_of(own.costs)), bench_time(own)
+        work, when = planned_work(study, own), bench_time(own)
         if not work.passes:
             continue
         laid = laid_out(work, own, own.order, when)
@@ -220,7 +241,8 @@ def _blocks(work: Work, timeline: Timeline) -> list[BlockOut]:
             block.pass_ids.append(int(slot.one.id))
             if test not in block.tests:
                 block.tests.append(test)
-            block.end_s, block.inner_changes = slot.end_s, block.inner_changes + len(slot.changes)
+            block.end_s = slot.end_s
+            block.inner_changes += sum(change.kind != "cool" for change in slot.changes)
         else:
             blocks.append(
                 BlockOut(
@@ -249,5 +271,5 @@ def slots_of(study_id: int) -> tuple[Study, Work, Sequence[Slot], BenchTime]:
     """A study's timeline, pass by pass, for exports. Raises :class:`NotFound`."""
     study = one_study(study_id)
     kept = plan_of(study)
-    work, when = work_of(study, costs_of(kept.costs)), bench_time(kept)
+    work, when = planned_work(study, kept), bench_time(kept)
     return study, work, laid_out(work, kept, kept.order, when).slots, when

@@ -7,8 +7,10 @@ from typing import Annotated, Literal
 
 from answering import Out
 from bench.schemas import PartRef
-from pydantic import Field, StringConstraints, field_validator
+from pydantic import Field, StringConstraints, field_validator, model_validator
 from strict import ONE_LINE, Day, Edit, In, Moment, TimeOfDay
+
+from planning.fair_schemas import ChangedOut, ObjectionOut, PairingOut
 
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=400)]
 OrderName = Literal["lane_by_lane", "in_rounds", "alternating", "by_game", "random", "by_hand"]
@@ -18,77 +20,6 @@ Draft = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200),
 
 #: Seconds that a change takes; a day is more than any.
 Cost = Annotated[float, Field(ge=0, le=86_400)]
-
-
-class DifferenceOut(Out):
-    """Something in which a lane differs from the baseline, weighed."""
-
-    key: str
-    label: str
-    a: str
-    b: str
-    weight: str
-    reason: str
-
-
-class SameOut(Out):
-    """Something that a lane shares with the baseline."""
-
-    key: str
-    label: str
-    value: str
-
-
-class PairingOut(Out):
-    """A lane held against the baseline; of a study on paper, lanes go by their position."""
-
-    lane: str
-    factor: list[DifferenceOut]
-    differences: list[DifferenceOut]
-    same: list[SameOut]
-
-
-class AcceptanceOut(Out):
-    """Who accepted a difference, and why."""
-
-    reason: str
-    by: str
-    at: datetime
-
-
-class ObjectionOut(Out):
-    """What has to be mended or accepted before a study is ready. `lanes` as in its pairings."""
-
-    key: str
-    lanes: list[str]
-    label: str
-    weight: str
-    reason: str
-    about: str
-    acceptance: AcceptanceOut | None = None
-
-
-class ChangedOut(Out):
-    """Something that changed within a lane while the study ran."""
-
-    lane: str
-    pass_id: int
-    on: str
-    label: str
-    before: str
-    after: str
-    weight: str
-    reason: str
-
-
-class CaveatOut(Out):
-    """What prints with every finding: an accepted difference with its reason, or one that nobody accepted."""
-
-    label: str
-    about: str
-    weight: str
-    reason: str
-    accepted: bool
 
 
 class NeedOut(Out):
@@ -118,6 +49,23 @@ class RuleOut(Out):
     level: float
 
 
+class PlanDate(In):
+    """A day that changes what can be run: nobody is at the bench (`off`), a part of a lane goes back in the morning
+    (`back`), a game is patched in the morning (`patch`)."""
+
+    kind: Literal["off", "back", "patch"]
+    on: Day
+    lane_id: int | None = None
+    game_id: int | None = None
+
+    @model_validator(mode="after")
+    def _says_what(self) -> PlanDate:
+        asked = {"off": (False, False), "back": (True, False), "patch": (False, True)}[self.kind]
+        if (self.lane_id is not None, self.game_id is not None) != asked:
+            raise ValueError("a day off names nothing, a part that goes back its lane, a patch its game")
+        return self
+
+
 class PlanIn(In):
     """What a plan rests on. `margin` is a share; times are the bench's own."""
 
@@ -131,9 +79,13 @@ class PlanIn(In):
     hours_a_day: float = Field(default=8.0, gt=0, le=24)
     weekdays: list[Annotated[int, Field(ge=0, le=6)]] = Field(default=[0, 1, 2, 3, 4], min_length=1, max_length=7)
     deadline: Moment | None = None
+    #: Hours of each day in which the bench stands still, over midnight where the first is the later; both or neither.
+    quiet_from: TimeOfDay | None = None
+    quiet_to: TimeOfDay | None = None
     control_test: int | None = None
+    dates: list[PlanDate] = Field(default_factory=list, max_length=60)
 
-    @field_validator("deadline", "day_starts")
+    @field_validator("deadline", "day_starts", "quiet_from", "quiet_to")
     @classmethod
     def _as_on_the_wall(cls, value: datetime | time | None) -> datetime | time | None:
         """The bench's own time: a zone that came along is dropped."""
@@ -184,10 +136,11 @@ class SessionOut(Out):
 
 
 class DroppedOut(Out):
-    """A test left out to meet the deadline."""
+    """A test left out to keep a date of the plan: the deadline, a part that goes back, a patch of its game."""
 
     test_id: int
     priority: int
+    because: Literal["deadline", "back", "patch"]
 
 
 class TellingOut(Out):
@@ -254,6 +207,8 @@ class PlanOut(PlanIn):
     suite_resolvable: float | None
     drift_allowance: float
     drift_words: str
+    #: What is reckoned with where scenes have no length; empty where all have.
+    length_words: str
     control: ControlOut | None
     other_order: OtherOrderOut | None
     rule: RuleOut | None
@@ -263,6 +218,8 @@ class PlanOut(PlanIn):
     sessions: list[SessionOut]
     blocks: list[BlockOut]
     dropped: list[DroppedOut]
+    #: Lanes that are run no more: a part of theirs went back.
+    gone: list[int]
     unplaceable: int
     late: bool
 
@@ -299,6 +256,16 @@ class SceneNoiseOut(Out):
     cells: int
     studies: int
     percent: dict[str, float]
+
+
+class SceneLengthOut(Out):
+    """A scene whose card says no length, and the one on which its passes agree, in s."""
+
+    scene_id: int
+    game: str
+    scene: str
+    length_s: int
+    passes: int
 
 
 class PenaltyOut(Out):

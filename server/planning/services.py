@@ -32,13 +32,21 @@ def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
     """Keep what a plan rests on."""
     lead = require(user, Role.LEAD)
     costs_of(data.costs)
+    if (data.quiet_from is None) != (data.quiet_to is None) or (
+        data.quiet_from is not None and data.quiet_from == data.quiet_to
+    ):
+        raise Problem(
+            "quiet_hours", "Quiet hours need two different times, from and to, or neither.",
+            field="quiet_from" if data.quiet_from is None else "quiet_to",
+        )  # fmt: skip
     with transaction.atomic():
         study = open_study(study_id)
         kept = plan_of(study)
         before = plan_in(kept).dict()
         if isinstance(data, PlanEdit):
             check_seen("your plan", data.seen, plan_mark(kept), lambda: last_said(study, *_PLAN_CHANGED))
-        after = {name: getattr(data, name) for name in PlanIn.model_fields}
+        _check_dates(study, data)
+        after = {name: value for name, value in data.dict().items() if name in PlanIn.model_fields}
         if after == before and not kept._state.adding:
             return kept
         for name, value in after.items():
@@ -47,11 +55,22 @@ def save_plan(user: Caller, study_id: int, data: PlanIn) -> Plan:
             plan_controls(study, after["control_test"], CONTROLS)
         kept.deadline = data.deadline.replace(tzinfo=dt.UTC) if data.deadline else None
         kept.weekdays = sorted(set(data.weekdays))
+        kept.dates = [one.model_dump(mode="json") for one in data.dates]
         kept.save()
         said = [f"{name}: {before[name]} → {value}" for name, value in after.items() if before[name] != value]
         note(study, lead, "changed the plan", "; ".join(said))
         check_laid_out(study_id)
     return kept
+
+
+def _check_dates(study: Study, data: PlanIn) -> None:
+    """Refuse dates of lanes and games that the study has not. Raises :class:`Problem`."""
+    lanes = set(study.lanes.values_list("pk", flat=True))
+    games = set(study.tests.values_list("scene__game", flat=True))
+    for at, one in enumerate(data.dates):
+        if one.lane_id not in (None, *lanes) or one.game_id not in (None, *games):
+            what = "lane" if one.kind == "back" else "game"
+            raise Problem("strange_date", f"The {what} of {one.on} is none of this study's.", field=f"dates.{at}")
 
 
 def check_laid_out(study_id: int) -> None:

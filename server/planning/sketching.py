@@ -20,8 +20,9 @@ from waiting import Turns
 from planning.building import sketched
 from planning.calendar import BenchTime
 from planning.fair import pairings_out
+from planning.fair_schemas import ObjectionOut
 from planning.queries import outline
-from planning.schemas import ObjectionOut, SketchIn, SketchOut
+from planning.schemas import SketchIn, SketchOut
 
 #: Passes of a sketch that is laid out while one types.
 LARGEST_SKETCH = 4_000

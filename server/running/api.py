@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import clock
 from django.http import HttpRequest, HttpResponse
 from intake.uploads import whole_upload
 from ninja import File, Form, Router, Status, UploadedFile
@@ -13,15 +14,18 @@ from people.links import from_bench
 from strict import Moment
 
 from running import link, program, queries, services, station
+from running import sessions as sittings
 from running.schemas import (
     ActsIn,
     AssignIn,
     BenchSessionOut,
+    ClockOut,
     LearnedOut,
     LinkIn,
     LinkMade,
     LinkOut,
     LinkTaken,
+    MachineOut,
     PulseOut,
     RunOut,
     SessionEnd,
@@ -30,25 +34,31 @@ from running.schemas import (
 
 router = Router(tags=["running"])
 FILE: Any = File(None)  # type: ignore[type-arg]
+#: Seconds that the server's clock is ahead of a test machine's. A clock may be years off: an empty battery.
+AHEAD: Any = Form(None, ge=-4e9, le=4e9, allow_inf_nan=False)  # type: ignore[type-arg]
 
 
 @router.get("/studies/{int:study_id}/run", response=RunOut)
-def run(request: HttpRequest, study_id: int) -> RunOut:
-    """A study at the bench: the next steps, the run under way, the verdict on the last pass."""
-    return station.run_of(user_of(request), study_id)
+def run(request: HttpRequest, study_id: int, session: int | None = None) -> RunOut:
+    """A study at the bench: the next steps, the run under way, the verdict on the last pass.
+
+    In the session that is named, one's own, or the one that runs; 0 names none, as before one begins.
+    """
+    return station.run_of(user_of(request), study_id, session)
 
 
 @router.get("/studies/{int:study_id}/run/pulse", response=PulseOut)
-def pulse(request: HttpRequest, study_id: int) -> PulseOut:
+def pulse(request: HttpRequest, study_id: int, session: int | None = None) -> PulseOut:
     """Whether anything was done at the bench since."""
-    return queries.pulse(study_id)
+    return queries.pulse(study_id, user_of(request).get_username(), session)
 
 
 @router.post("/studies/{int:study_id}/run/acts", response=RunOut)
-def do_acts(request: HttpRequest, study_id: int, payload: ActsIn) -> RunOut:
+def do_acts(request: HttpRequest, study_id: int, payload: ActsIn, session: int | None = None) -> RunOut:
     """Do some acts in order, each once, whatever was sent before. What became of each is said in `outcomes`."""
     done = services.do_acts(user_of(request), study_id, payload)
-    found = station.run_of(user_of(request), study_id)
+    link.place_what_waits(user_of(request), study_id)
+    found = station.run_of(user_of(request), study_id, session)
     found.outcomes = done
     return found
 
@@ -62,15 +72,16 @@ def sessions(request: HttpRequest, study_id: int) -> list[BenchSessionOut]:
 @router.post("/studies/{int:study_id}/sessions", response={201: RunOut})
 def begin_session(request: HttpRequest, study_id: int, payload: SessionIn) -> Status[RunOut]:
     """Begin a sitting at the bench."""
-    services.begin_session(user_of(request), study_id, payload)
-    return Status(201, station.run_of(user_of(request), study_id))
+    begun = sittings.begin_session(user_of(request), study_id, payload)
+    return Status(201, station.run_of(user_of(request), study_id, begun.pk))
 
 
 @router.post("/studies/{int:study_id}/sessions/end", response=RunOut)
 def end_session(request: HttpRequest, study_id: int, payload: SessionEnd) -> RunOut:
     """End the sitting that runs."""
-    services.end_session(user_of(request), study_id, payload)
-    return station.run_of(user_of(request), study_id)
+    sittings.end_session(user_of(request), study_id, payload)
+    link.place_what_waits(user_of(request), study_id)
+    return station.run_of(user_of(request), study_id, 0)
 
 
 @router.post("/files/{int:arrival_id}/assign", response=LinkTaken)
@@ -83,6 +94,12 @@ def assign(request: HttpRequest, arrival_id: int, payload: AssignIn) -> LinkTake
 def learned_costs(request: HttpRequest) -> list[LearnedOut]:
     """What changes really took, for plans to come."""
     return queries.learned()
+
+
+@router.get("/machines", response=list[MachineOut])
+def machines(request: HttpRequest) -> list[MachineOut]:
+    """The test machines that send their files by themselves, and who sits at each."""
+    return queries.machines_out()
 
 
 @router.get("/bench-links", response=list[LinkOut])
@@ -113,14 +130,23 @@ def bench_link(request: HttpRequest) -> HttpResponse:
     return response
 
 
+@router.get("/link/clock", auth=from_bench, response=ClockOut)
+def link_clock(request: HttpRequest) -> ClockOut:
+    """The server's clock, by which a test machine puts its own right."""
+    return ClockOut(now_s=clock.now().timestamp())
+
+
 @router.post("/link/files", auth=from_bench, response={201: LinkTaken})
 def link_file(
     request: HttpRequest,
     written_at: Form[Moment],
     now: Form[Moment],
+    ahead_s: float | None = AHEAD,
     file: UploadedFile | None = FILE,
-    simulated: Form[bool] = False,
 ) -> Status[LinkTaken]:
-    """A file of the test machine that the token belongs to. Both times are by its own clock, which is put right."""
+    """A file of the test machine that the token belongs to. Both times are by its own clock, which is put right.
+
+    By `ahead_s`, how far the server's clock is ahead as the machine found out, or else by what it says is now.
+    """
     upload = whole_upload(request, file)
-    return Status(201, link.from_bench(request.auth, upload, written_at, now, simulated=simulated))  # type: ignore[attr-defined]
+    return Status(201, link.from_bench(request.auth, upload, written_at, now, ahead_s))  # type: ignore[attr-defined]

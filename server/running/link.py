@@ -1,113 +1,273 @@
-"""Files that a test machine sends by itself: each is kept, and tied to the run under way when it was written."""
+"""Files that a test machine sends by itself: each is kept, and belongs to the run of that machine whose time it covers.
+
+Which run that is, the core says (:func:`rennbahn.running.belonging`); here is what follows from it. What nobody can say
+for sure waits in the tray, with a proposal and why.
+"""
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
+import clock
 from django.contrib.auth.models import AnonymousUser, User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.utils import timezone
-from intake.attaching import join
-from intake.models import Arrival, ArrivalState, Capture, SavedMap
-from intake.queries import own_map
-from intake.schemas import Assignment, ColumnMap, TakeIn
-from intake.services import receive, take
+from intake import reading
+from intake.bounded import bounded
+from intake.growing import grown_from
+from intake.models import Arrival, ArrivalState, Capture
+from intake.proposals import proposal_of
+from intake.recording import NewFile
+from intake.schemas import ColumnMap
+from intake.services import columns_given, keep_file
 from people.access import require
-from people.models import BenchToken, Role
+from people.models import BenchToken, Machine, Role
 from problems import Conflict, NotFound
-from rennbahn.errors import RennbahnError
-from studies.deciding import plan_pass
-from studies.models import BenchSession, Pass, PassRole, PassState
+from rennbahn.errors import CaptureRefused, RennbahnError
+from rennbahn.running import Belonging, FileSpan, RunSpan, belonging
+from studies.models import BenchSession, Pass
+from studies.record import note
 from studies.services import open_study
 
-from running.models import ActKind, RunAct
+from running.models import BenchRun
+from running.placing import (
+    columns_of,
+    columns_sent,
+    join_samples,
+    keep_broken_off,
+    put_away,
+    run_words,
+    stays,
+    take_as,
+    take_grown,
+    take_run,
+    take_warm_up,
+    wait_for,
+)
 from running.schemas import LinkTaken
-from running.services import note_at_bench
+from running.services import aware
 
-#: A file may be written so long after its run began or before it was noted that it did: keys are pressed by hand.
-_EARLY = timedelta(seconds=4)
-#: So long after a session ended its last files still belong to it.
+#: Runs that began so long before a file's writing ended may be its own; sessions that ended so long ago take theirs.
+_SINCE = timedelta(hours=8)
 _LATE = timedelta(hours=2)
-#: A file of samples is written within this of its run's end.
-_SAMPLES_LATE = timedelta(seconds=90)
+#: A file may be written so long before its session was noted as begun, or after it was ended.
+_AROUND = timedelta(seconds=10)
+_WHY = {
+    "no_run": "no run was under way when it was written",
+    "too_little": "it covers only {share:.0%} of {run}",
+    "two_runs": "it covers more than one run, most of it {run}",
+    "has_one": "the run it covers has a file already",
+}
 
 
-def take_from_bench(
-    token: BenchToken, upload: UploadedFile[Any], written_at: datetime, *, simulated: bool = False
-) -> LinkTaken:
-    """Keep a file and tie it to the run under way, by when it was written; else it waits in the tray.
+@dataclass(frozen=True)
+class _Sent:
+    """A file as it was sent: its bytes, what it seems to be, when its writing ended, and how much it holds."""
 
-    Raises :class:`Conflict` (`no_session`) where the person has no session it could belong to: it is sent again later.
-    """
-    user = token.user
-    session = _session_of(user, written_at, simulated=simulated)
-    try:
-        arrival = receive(user, session.study_id, upload, written_at)
-    except Conflict as error:
-        if error.code != "duplicate_file":
-            raise
-        return LinkTaken(arrival_id=None, became="known", words=error.message)
-    return tie(user, session, arrival, token.columns_name)
-
-
-def _session_of(user: User, written_at: datetime, *, simulated: bool) -> BenchSession:
-    """The session that a file belongs to: the one this person drives or began, as it was when the file was written."""
-    own = BenchSession.objects.filter(simulated=simulated, study__removed_at=None, study__archived_at=None)
-    mine = own.filter(driver=user) | own.filter(begun_by=user)
-    session = mine.filter(ended_at=None).order_by("-begun_at").first()
-    if session is None:
-        session = mine.filter(begun_at__lte=written_at + _EARLY, ended_at__gte=written_at - _LATE).first()
-    if session is None:
-        raise Conflict(
-            "no_session",
-            "You have no session at the bench that this file could belong to.",
-            hint="Begin one in Run; the file is sent again by itself.",
-        )
-    return session
-
-
-def tie(user: User, session: BenchSession, arrival: Arrival, columns_name: str = "") -> LinkTaken:
-    """Make a file what it was written as: the capture of the pass under way, a warm-up, or samples beside one."""
-    if arrival.refusal is not None or not arrival.header_key:
-        return _waits(session, user, arrival, "it is no capture as it stands")
-    began = run_at(session, arrival.written_at)
-    columns = columns_for(arrival, columns_name)
-    if columns is None:
-        joined = _join_samples(user, arrival, began)
-        return joined or _waits(session, user, arrival, "what its columns mean is not known: say it once in Hand in")
-    if began is None or began.pass_id is None:
-        return _waits(session, user, arrival, "no run was under way when it was written")
-    if began.data.get("warm_up"):
-        return _take_warm_up(user, session, arrival, columns, began)
-    one = Pass.objects.get(pk=began.pass_id)
-    if one.state != PassState.PLANNED:
-        return _waits(session, user, arrival, "the pass under way has a capture already")
-    return take_as(user, session, arrival, columns, one)
-
-
-def take_as(user: User, session: BenchSession, arrival: Arrival, columns: ColumnMap, one: Pass) -> LinkTaken:
-    """Take a file as the capture of a pass, and join the samples that came before it."""
-    place = Assignment(arrival_id=arrival.pk, lane_id=one.lane_id, test_id=one.test_id, number=one.number)
-    taken = take(user, session.study_id, TakeIn(columns=columns, assignments=[place], save_as=""))[0]
-    if taken.refusal is not None:
-        _tell(session, user, one.pk, f"{arrival.name}: {taken.refusal.message}")
-        return LinkTaken(arrival_id=arrival.pk, became="waiting", words=taken.refusal.message)
-    _join_what_waits(user, session, Pass.objects.get(pk=one.pk))
-    return LinkTaken(arrival_id=arrival.pk, became="pass", words=f"pass {one.number} of {one.test}, {one.lane}")
+    name: str | None
+    content: bytes
+    written_at: datetime
+    proposal: dict[str, Any]
+    look: str
+    refusal: dict[str, Any] | None
+    columns: ColumnMap | None
+    #: Seconds of frames, or of samples where there are no frames; None where neither can be read.
+    length_s: float | None
+    #: Why its frames cannot be read by its columns.
+    unreadable: str = ""
 
 
 def from_bench(
-    token: BenchToken, upload: UploadedFile[Any], written_at: datetime, now: datetime, *, simulated: bool
+    token: BenchToken, upload: UploadedFile[Any], written_at: datetime, now: datetime, ahead_s: float | None = None
 ) -> LinkTaken:
-    """Take a file whose times are by the test machine's own clock: they are put right by what it says is now."""
-    off = timezone.now() - _aware(now)
-    return take_from_bench(token, upload, _aware(written_at) + off, simulated=simulated)
+    """Take a file whose times are by the test machine's own clock: they are put right by how far the server's is ahead.
+
+    What the machine says is now tells less: the file took a while to come.
+
+    Raises :class:`Conflict` (`no_session`) where the machine has no session it could belong to: it is sent again later.
+    """
+    off = clock.now() - aware(now) if ahead_s is None else timedelta(seconds=ahead_s)
+    return take_from_bench(token, upload, aware(written_at) + off)
 
 
-def _aware(moment: datetime) -> datetime:
-    return moment if timezone.is_aware(moment) else timezone.make_aware(moment)
+def take_from_bench(token: BenchToken, upload: UploadedFile[Any], written_at: datetime) -> LinkTaken:
+    """The same of a file whose time is by the server's clock."""
+    _adopt(token)
+    if not _sessions_of(token.machine, written_at):
+        raise Conflict(
+            "no_session", f"No session runs at “{token.machine}” that this file could belong to.",
+            hint=f"Begin one in Run, at “{token.machine}”; the file is sent again by itself.",
+        )  # fmt: skip
+    sent = _looked_at(token, upload, written_at)
+    earlier = grown_from(token.machine, upload.name, sent.content)
+    run, found = _run_of(token.machine, sent, earlier)
+    session = run.session if run else _session_at(token.machine, written_at)
+    taken = Capture.objects.filter(arrival=earlier, on_pass__session__isnull=False)
+    grows = taken.select_related("on_pass__session").first() if earlier else None
+    if grows is not None and grows.on_pass.session is not None:
+        session = grows.on_pass.session
+    facts = {"proposal": sent.proposal, "header_key": sent.look, "refusal": sent.refusal}
+    told = {**facts, "machine": token.machine, "written_at": written_at}
+    file = NewFile.put_down(upload.name, reading.keep(sent.content), told)
+    try:
+        with transaction.atomic():
+            study = open_study(session.study_id)
+            arrival = keep_file(token.user, study, file)
+    except Conflict as error:
+        if error.code != "duplicate_file":
+            raise
+        left = _left_untied(token, session.study_id, file.kept.sha256)
+        if left is None:
+            return LinkTaken(arrival_id=None, became="known", words=error.message)
+        arrival, earlier = left, None
+    if grows is not None and sent.columns is not None:
+        return take_grown(token.user, session, grows, arrival, sent.columns)
+    if earlier is not None:
+        put_away(token.user, earlier)
+    return _place(token.user, session, arrival, sent, found)
+
+
+def _left_untied(token: BenchToken, study_id: int, sha256: str) -> Arrival | None:
+    """The same file, where a server was killed between keeping it and finding out which run it belongs to."""
+    kept = Arrival.objects.filter(
+        study=study_id, machine=token.machine, sha256=sha256, state=ArrivalState.WAITING,
+        waits_why="", for_run_id=None, use=None,
+    )  # fmt: skip
+    return kept.first()
+
+
+def _sessions_of(machine: Machine, written_at: datetime) -> Sequence[BenchSession]:
+    """Sessions of a machine that a file could belong to: the one that runs, and those it ended not long before."""
+    own = BenchSession.objects.filter(machine=machine, study__removed_at=None, study__archived_at=None)
+    found = own.filter(ended_at=None) | own.filter(ended_at__gte=written_at - _LATE, begun_at__lte=written_at + _AROUND)
+    return list(found.select_related("study", "driver").order_by("-begun_at"))
+
+
+def _session_at(machine: Machine, written_at: datetime) -> BenchSession:
+    """In whose tray a file waits: of the session that ran when it was written, else of the one that runs."""
+    sessions = _sessions_of(machine, written_at)
+    then = (
+        one for one in sessions
+        if one.begun_at <= written_at + _AROUND and (one.ended_at is None or one.ended_at >= written_at - _AROUND)
+    )  # fmt: skip
+    return next(then, sessions[0])
+
+
+def _adopt(token: BenchToken) -> None:
+    """A session that was begun without a machine becomes that of the one that sends its first file.
+
+    Only where the person whose token it is has exactly one such session, and nobody sits at the machine.
+    """
+    if token.machine.simulated or BenchSession.objects.filter(machine=token.machine, ended_at=None).exists():
+        return
+    bare = BenchSession.objects.filter(machine=None, ended_at=None, simulated=False)
+    own = list((bare.filter(driver=token.user) | bare.filter(begun_by=token.user))[:2])
+    if len(own) == 1:
+        with transaction.atomic():
+            study = open_study(own[0].study_id)
+            # Of two machines that send at once, one.
+            still_bare = bare.filter(pk=own[0].pk)
+            if still_bare.update(machine=token.machine):
+                note(study, token.user, "the session is at a test machine", str(token.machine))
+
+
+def _looked_at(token: BenchToken, upload: UploadedFile[Any], written_at: datetime) -> _Sent:
+    content = upload.read()
+    proposal, look, refusal = proposal_of(content)
+    columns = None if refusal or not look else columns_of(proposal, look, token.columns_name)
+    length_s, unreadable = None, ""
+    try:
+        if columns is not None:
+            length_s = bounded(reading.length_of, content, columns_given(columns))
+        elif look:
+            samples = bounded(reading.samples, content)
+            length_s = samples.ends_s - samples.begins_s
+    except CaptureRefused as error:
+        unreadable = error.message
+    return _Sent(upload.name, content, written_at, proposal, look, refusal, columns, length_s, unreadable)
+
+
+def _run_of(machine: Machine, sent: _Sent, earlier: Arrival | None) -> tuple[BenchRun | None, Belonging | None]:
+    """The run whose time a file covers, and what was found."""
+    if sent.length_s is None:
+        return None, None
+    runs = list(
+        BenchRun.objects.filter(
+            session__machine=machine, session__study__removed_at=None, session__study__archived_at=None,
+            began_at__gte=sent.written_at - _SINCE, began_at__lte=sent.written_at + _AROUND,
+        ).select_related("session__study", "session__driver")
+    )  # fmt: skip
+    if not runs:
+        return None, Belonging(None, None, 0.0, "no_run")
+    zero, speed = sent.written_at, runs[-1].session.speed
+    frames = sent.columns is not None
+    spans = [
+        RunSpan(
+            one.pk, (one.began_at - zero).total_seconds(),
+            None if one.ended_at is None else (one.ended_at - zero).total_seconds(),
+            has_file=frames and one.arrival_id is not None and one.arrival_id != (earlier and earlier.pk),
+        )
+        for one in runs
+    ]  # fmt: skip
+    found = belonging(FileSpan(0.0, sent.length_s / speed), spans)
+    by_id = {one.pk: one for one in runs}
+    return (by_id[found.run] if found.run is not None else None), found
+
+
+def _place(user: User, session: BenchSession, arrival: Arrival, sent: _Sent, found: Belonging | None) -> LinkTaken:
+    """Make a file what it was written as: frames of a pass, a warm-up's, a broken-off run's, or samples beside one."""
+    run = BenchRun.objects.select_related("session__driver").filter(pk=(found and found.run) or 0).first()
+    if run is None:
+        likely = found.proposed if found and sent.columns else None
+        return stays(session, user, arrival, _why_not(arrival, sent, found), likely)
+    if run.ended_at is None:
+        # Whether it counts is not known yet, nor whether it is whole: it may be broken off, or grow.
+        return wait_for(arrival, run, "its run is still going")
+    return _placed(user, run, arrival, sent.columns)
+
+
+def _placed(user: User, run: BenchRun, arrival: Arrival, columns: ColumnMap | None) -> LinkTaken:
+    """Make a file what its run was, which is over."""
+    if run.broken_off:
+        return keep_broken_off(user, run, arrival, frames=columns is not None)
+    if columns is None:
+        return join_samples(user, arrival, run)
+    return (take_warm_up if run.warm_up else take_run)(user, run, arrival, columns)
+
+
+def _why_not(arrival: Arrival, sent: _Sent, found: Belonging | None) -> str:
+    """Why a file belongs to no run for sure."""
+    if arrival.refusal is not None or not arrival.header_key:
+        return "it is no capture as it stands"
+    if found is not None:
+        likely = BenchRun.objects.filter(pk=found.proposed or 0).first()
+        return _WHY[found.why].format(share=found.share, run=run_words(likely) if likely else "its run")
+    if sent.columns is None:
+        return "it waits until somebody says once, in Hand in, what its columns are"
+    return sent.unreadable or "it cannot be read"
+
+
+def place_what_waits(caller: User | AnonymousUser, study_id: int) -> None:
+    """Files that came while their run was still going, and whose run is over by now. Each is tried once."""
+    user = require(caller, Role.TESTER)
+    waiting = Arrival.objects.filter(study=study_id, state=ArrivalState.WAITING, for_run_id__isnull=False)
+    found = list(waiting.order_by("pk"))
+    ended = BenchRun.objects.filter(pk__in=[one.for_run_id for one in found], ended_at__isnull=False)
+    over = {one.pk: one for one in ended.select_related("session__driver", "session__machine")}
+    for arrival in found:
+        run = over.get(arrival.for_run_id or 0)
+        columns = columns_sent(arrival) if run else None
+        # Samples of a run that counts wait for its frames, which join them.
+        if run is None or (columns is None and not run.broken_off):
+            continue
+        if Arrival.objects.filter(pk=arrival.pk, for_run_id=run.pk).update(for_run_id=None):
+            # What was done at the bench is done, whatever becomes of a file.
+            with contextlib.suppress(RennbahnError):
+                _placed(user, run, arrival, columns)
 
 
 def assign(caller: User | AnonymousUser, arrival_id: int, pass_id: int) -> LinkTaken:
@@ -117,110 +277,21 @@ def assign(caller: User | AnonymousUser, arrival_id: int, pass_id: int) -> LinkT
     one = Pass.objects.select_related("test__scene__game", "test__condition", "lane").filter(pk=pass_id).first()
     if arrival is None or one is None or one.test.study_id != arrival.study_id:
         raise NotFound("file and pass in one study")
-    session = BenchSession.objects.filter(study=arrival.study_id, ended_at=None).first()
-    columns = columns_for(arrival, "")
+    columns = columns_of(arrival.proposal, arrival.header_key, "")
     if columns is None:
         raise Conflict(
             "columns_unknown", f"What the columns of “{arrival.name}” mean is not known.",
             hint="Say it once in Hand in; files of this logger are then read by themselves.",
         )  # fmt: skip
+    sessions = BenchSession.objects.filter(study=arrival.study_id, ended_at=None)
+    own = sessions.filter(machine=arrival.machine_id).first() or sessions.filter(driver=user).first()
+    session = own or sessions.first()
     if session is None:
         raise Conflict("no_session", "No session runs in this study.", hint="Assign the file in Hand in.")
-    return take_as(user, session, arrival, columns, one)
-
-
-def columns_for(arrival: Arrival, columns_name: str) -> ColumnMap | None:
-    """By which column map a file is read: the one that is named, one saved for such files, or what is proposed."""
-    saved = SavedMap.objects.filter(name=columns_name).first() if columns_name else None
-    saved = saved or SavedMap.objects.filter(header_key=arrival.header_key).first()
-    if saved is not None:
-        return ColumnMap(**own_map(arrival, saved.columns))
-    proposed = arrival.proposal.get("columns")
-    return ColumnMap(**proposed) if proposed and not arrival.proposal.get("questions") else None
-
-
-def run_at(session: BenchSession, moment: datetime | None) -> RunAct | None:
-    """The run that was under way then: the last that had begun, unless it was broken off before."""
-    if moment is None:
-        return None
-    began = RunAct.objects.filter(session=session, kind=ActKind.BEGAN, at__lte=moment + _EARLY).order_by("-at").first()
-    if began is None:
-        return None
-    broken = RunAct.objects.filter(
-        session=session, kind__in=(ActKind.ABORTED, ActKind.SKIPPED), pk__gt=began.pk, pass_id=began.pass_id,
-        at__lt=moment - _EARLY,
-    )  # fmt: skip
-    return None if broken.exists() else began
-
-
-def _take_warm_up(user: User, session: BenchSession, arrival: Arrival, columns: ColumnMap, began: RunAct) -> LinkTaken:
-    """A warm-up run is recorded and never counted: it shows how cold the game was."""
-    cell = Pass.objects.select_related("lane", "test").get(pk=began.pass_id or 0)
-    with transaction.atomic():
-        open_study(session.study_id)
-        one = plan_pass(user, cell.lane_id, cell.test_id, PassRole.WARM_UP)
-        one.session = session
-        one.save(update_fields=["session"])
-    found = take_as(user, session, arrival, columns, one)
-    if found.became != "pass":
-        with transaction.atomic():
-            open_study(session.study_id)
-            Pass.objects.filter(pk=one.pk, state=PassState.PLANNED).delete()
-        return found
-    return LinkTaken(arrival_id=arrival.pk, became="warm_up", words=f"a warm-up run of {one.test}, {one.lane}")
-
-
-def _waits(session: BenchSession, user: User, arrival: Arrival, why: str) -> LinkTaken:
-    """A file stays in the tray, and the bench is told."""
-    _tell(session, user, None, f"{arrival.name} waits: {why}")
-    return LinkTaken(arrival_id=arrival.pk, became="waiting", words=why)
-
-
-def _join_samples(user: User, arrival: Arrival, began: RunAct | None) -> LinkTaken | None:
-    """A file of samples joins the run during which it was written; one that came before its frames waits for them."""
-    if began is None or began.pass_id is None:
-        return None
-    run = Pass.objects.filter(pk=began.pass_id)
-    if began.data.get("warm_up"):
-        # A warm-up is a pass of its own, which came in since it began.
-        cell = run.values("lane_id", "test_id")[0]
-        run = Pass.objects.filter(
-            **cell, session=began.session_id, role=PassRole.WARM_UP, recorded_at__gte=began.at
-        ).order_by("-pk")
-    one = run.filter(capture__isnull=False).first()
-    if one is None:
-        return LinkTaken(arrival_id=arrival.pk, became="waiting", words="it waits for the frames of its pass")
-    try:
-        join(user, arrival.pk, one.pk)
-    except RennbahnError:
-        return None
-    return LinkTaken(arrival_id=arrival.pk, became="samples", words="samples beside the pass")
-
-
-def _join_what_waits(user: User, session: BenchSession, one: Pass) -> None:
-    """Join samples that came before the frames of their pass did."""
-    capture = Capture.objects.select_related("arrival").filter(on_pass=one).first()
-    if capture is None or capture.arrival.written_at is None:
-        return
-    written = capture.arrival.written_at
-    waiting = Arrival.objects.filter(
-        study=session.study_id, state=ArrivalState.WAITING, refusal__isnull=True,
-        written_at__gte=written - timedelta(seconds=capture.length_s), written_at__lte=written + _SAMPLES_LATE,
-    )  # fmt: skip
-    for arrival in waiting:
-        if columns_for(arrival, "") is None:
-            try:
-                join(user, arrival.pk, one.pk)
-            except RennbahnError:
-                continue
-
-
-def _tell(session: BenchSession, user: User, pass_id: int | None, words: str) -> None:
-    """Let the bench know of a file that nobody could place."""
-    with transaction.atomic():
-        note_at_bench(session, user, words, pass_id)
-
-
-def bench_clock(session: BenchSession, moment: datetime) -> datetime:
-    """When that was by the bench's own clock: a simulated bench lives faster than true time."""
-    return session.begun_at + (moment - session.begun_at) * session.speed
+    run = session.runs.filter(pass_id=one.pk, warm_up=False, arrival=None).order_by("-pk").first()
+    if run is None:
+        return take_as(user, session, arrival, columns, one)
+    if run.broken_off:
+        # It was given up for want of a file: now it has one, and counts.
+        BenchRun.objects.filter(pk=run.pk).update(broken_off=False)
+    return take_run(user, run, arrival, columns)

@@ -8,9 +8,9 @@ from doubting.listeners import look_again
 from studies.events import CapturesCame, CaptureSeenAnew, hear
 from studies.models import Pass, Study
 
-from running.link import bench_clock
-from running.models import ActKind, RunAct
+from running.models import BenchRun
 from running.services import came_in
+from running.sitting import bench_clock
 
 
 def listen() -> None:
@@ -22,12 +22,12 @@ def listen() -> None:
 def on_captures(study: Study, passes: Sequence[int]) -> None:
     """Passes have captures: keep what was known of their runs, check their tests, and tell those at the bench."""
     came = list(Pass.objects.filter(pk__in=passes).select_related("session__driver").order_by("pk"))
-    begun: dict[int, RunAct] = {}
-    acts = RunAct.objects.filter(
-        kind=ActKind.BEGAN, pass_id__in=passes, session__study=study, data__warm_up=False
-    ).select_related("session__driver")
-    for act in acts.order_by("pk"):
-        begun[act.pass_id or 0] = act
+    begun: dict[int, BenchRun] = {}
+    runs = BenchRun.objects.filter(pass_id__in=passes, session__study=study, warm_up=False, broken_off=False)
+    for run in runs.select_related("session__driver", "session__machine").order_by("pk"):
+        known = begun.get(run.pass_id or 0)
+        if known is None or known.arrival_id is None:
+            begun[run.pass_id or 0] = run
     for one in came:
         if one.pk in begun and one.session_id is None:
             _keep_run(one, begun[one.pk])
@@ -37,10 +37,14 @@ def on_captures(study: Study, passes: Sequence[int]) -> None:
             came_in(one.session, one.session.driver, one.pk)
 
 
-def _keep_run(one: Pass, began: RunAct) -> None:
+def _keep_run(one: Pass, run: BenchRun) -> None:
     """What was known of a run at the bench when it began."""
-    one.session = began.session
-    told = {name: began.data.get(name, nothing) for name, nothing in (("after_load", False), ("read_back", None))}
+    one.session = run.session
+    machine = run.session.machine
+    told = {
+        "after_load": run.after_load, "read_backs": run.read_backs,
+        **({"machine": machine.name} if machine is not None and not machine.simulated else {}),
+    }  # fmt: skip
     one.run_as = {**(one.run_as or {}), "bench": told}
-    one.ran_at = bench_clock(began.session, began.at)
+    one.ran_at = bench_clock(run.session, run.began_at)
     one.save(update_fields=["session", "run_as", "ran_at"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from intake.models import Arrival
 from rennbahn.running.costs import TAUGHT
 from studies.models import BenchSession
 
@@ -29,6 +30,7 @@ class ActKind(models.TextChoices):
     ORDERED = "ordered", "ordered the rest anew"
     ROOM = "room", "noted the room"
     DROVE = "drove", "took over"
+    BLOCK = "block", "took the next block"
     CAME = "came", "a capture came"
 
 
@@ -59,6 +61,41 @@ class RunAct(models.Model):
 
     def __str__(self) -> str:
         return f"{self.by} {self.get_kind_display()}"
+
+
+class BenchRun(models.Model):
+    """A run at the bench: of which pass, from when to when by the server's clock, and which file is its own.
+
+    `ended_at` is None while it is under way. One that was `broken_off`, or given up since no file came, never counts:
+    its file is kept as such. A `warm_up` is on the way to its pass.
+    """
+
+    session = models.ForeignKey(BenchSession, on_delete=models.PROTECT, related_name="runs")
+    #: No foreign key: a run outlives a planned pass that is taken out of the plan.
+    pass_id = models.BigIntegerField(null=True, blank=True)
+    step = models.CharField(max_length=80, blank=True)
+    warm_up = models.BooleanField(default=False)
+    after_load = models.BooleanField(default=False)
+    #: What every setting of the lane said last before it began: setting, wanted, seen, where, by, at.
+    read_backs = models.JSONField(default=list, blank=True)
+    began_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True, blank=True)
+    broken_off = models.BooleanField(default=False)
+    #: Its frames, once they came, and the pass that they are: a warm-up's is one of its own.
+    arrival = models.OneToOneField(Arrival, on_delete=models.PROTECT, null=True, blank=True, related_name="run")
+    #: Of a simulated bench: whether it was played, and what that says of it.
+    played = models.BooleanField(default=False)
+    says = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        indexes = [
+            models.Index(fields=["session", "began_at"], name="runs_of_a_session"),
+            models.Index(fields=["pass_id"], name="runs_of_a_pass"),
+        ]
+
+    def __str__(self) -> str:
+        return f"run of {self.began_at:%d %b %H:%M:%S}"
 
 
 class ChangeTook(models.Model):

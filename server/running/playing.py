@@ -16,15 +16,17 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any
 
+import clock
 from django.db import transaction
 from django.utils import timezone
-from people.links import make_link, revoke_link
+from people.links import link_machine, revoke_link
+from people.models import BenchToken
 from planning.queries import one_study
 from rennbahn.simulation import Played, SimulatedBench
 from rennbahn.simulation.program import write_whole
 from studies.models import BenchSession, Pass
 
-from running.models import ActKind, RunAct
+from running.models import BenchRun
 from running.services import note_at_bench
 from running.simulated import bench_of, wanted_of
 
@@ -45,7 +47,7 @@ class _Sitting:
     link_id: int
     played: set[int] = field(default_factory=set)
     #: Runs that are played and whose files are not written yet: when, and what.
-    due: list[tuple[datetime, RunAct, Played]] = field(default_factory=list)
+    due: list[tuple[datetime, BenchRun, Played]] = field(default_factory=list)
 
 
 class Player:
@@ -76,10 +78,15 @@ class Player:
     def _sit_down(self, session: BenchSession) -> _Sitting:
         folder = self.folder / f"session-{session.pk}"
         folder.mkdir(parents=True, exist_ok=True)
-        made, token = make_link(session.begun_by, f"simulated bench {session.pk}.{time.monotonic_ns()}", "")
+        machine = session.machine
+        if machine is None:
+            raise RuntimeError(f"{session} is simulated at no machine")
+        # One that was left behind by a worker that was ended is of no use: nobody knows its secret.
+        BenchToken.objects.filter(machine=machine, revoked_at=None).update(revoked_at=timezone.now())
+        made, token = link_machine(session.begun_by, machine)
         memory = self.program.Memory(self.folder / f"memory-{session.pk}")
         memory.load()
-        link = self.program.Link([folder], self.address, token, memory, settle_s=_SETTLE_S, simulated=True)
+        link = self.program.Link([folder], self.address, token, memory, settle_s=_SETTLE_S)
         study = one_study(session.study_id)
         return _Sitting(session, bench_of(study, session), folder, link, made.pk)
 
@@ -89,42 +96,36 @@ class Player:
 
     def _play(self, sitting: _Sitting) -> None:
         session = sitting.session
-        last = RunAct.objects.filter(session=session, kind=ActKind.BEGAN).order_by("-pk").first()
-        if last is not None and last.pk not in sitting.played and not last.data.get("played"):
+        last = session.runs.order_by("-pk").first()
+        if last is not None and last.pk not in sitting.played and not last.played:
             sitting.played.add(last.pk)
             one = Pass.objects.filter(pk=last.pass_id or 0).first()
             if one is not None:
                 played = sitting.bench.play(wanted_of(session, one, last))
-                sitting.due.append((last.at + timedelta(seconds=played.seconds / session.speed), last, played))
-        now = timezone.now()
+                sitting.due.append((last.began_at + timedelta(seconds=played.seconds / session.speed), last, played))
+        now = clock.now()
         for due in [due for due in sitting.due if due[0] <= now]:
             sitting.due.remove(due)
             self._write(sitting, *due)
         sitting.link.look(time.monotonic())
 
-    def _write(self, sitting: _Sitting, at: datetime, act: RunAct, played: Played) -> None:
+    def _write(self, sitting: _Sitting, at: datetime, run: BenchRun, played: Played) -> None:
         """Write what the logger and the meter write, unless the run was broken off meanwhile."""
-        broken = RunAct.objects.filter(
-            session=sitting.session, pk__gt=act.pk, pass_id=act.pass_id,
-            kind__in=(ActKind.ABORTED, ActKind.SKIPPED),
-        )  # fmt: skip
-        if broken.exists():
+        if BenchRun.objects.filter(pk=run.pk, broken_off=True).exists():
             return
-        name = f"run-{act.pk}"
+        name = f"run-{run.pk}"
         for suffix, content, after_s in ((".csv", played.log, 0.0), ("-meter.csv", played.meter, 2.0)):
             if content is not None:
                 path = sitting.folder / f"{name}{suffix}"
                 write_whole(path, content)
-                moment = at.timestamp() + after_s
+                moment = at.timestamp() + after_s / sitting.session.speed
                 os.utime(path, (moment, moment))
         with transaction.atomic():
-            locked = RunAct.objects.select_for_update().get(pk=act.pk)
             says = _SAYS.get(played.outcome, "")
-            locked.data = {**locked.data, "played": True, "says": says}
-            locked.save(update_fields=["data"])
+            BenchRun.objects.filter(pk=run.pk).update(played=True, says=says)
             if says:
                 words = f"the simulated bench: {says}"
-                note_at_bench(sitting.session, sitting.session.driver, words, act.pass_id)
+                note_at_bench(sitting.session, sitting.session.driver, words, run.pass_id)
 
 
 def _bench_link() -> ModuleType:

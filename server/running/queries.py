@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from django.db.models import Count, Max
+from people.links import machines
 from people.models import BenchToken
 from problems import NotFound
 from rennbahn.plain import plain
@@ -16,34 +19,38 @@ from running.schemas import (
     BenchSessionOut,
     LearnedOut,
     LinkOut,
+    MachineOut,
     PulseOut,
 )
+from running.sitting import session_for
 
 #: What a change took is learned from so many of the last times.
 _LAST_TIMES = 60
 
 
-def open_session(study_id: int) -> BenchSession | None:
-    """The session that runs in a study, if one does."""
-    found = BenchSession.objects.filter(study=study_id, ended_at=None)
-    return found.select_related("driver", "begun_by").annotate(count=Count("passes")).first()
-
-
-def pulse(study_id: int) -> PulseOut:
+def pulse(study_id: int, username: str = "", session_id: int | None = None) -> PulseOut:
     """Whether anything was done at the bench: what onlookers ask again and again. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id).exists():
         raise NotFound("study")
     last = RunAct.objects.filter(session__study=study_id).aggregate(last=Max("pk"))["last"]
-    session = BenchSession.objects.filter(study=study_id, ended_at=None).select_related("driver").first()
+    session = session_for(study_id, username, session_id)
     return PulseOut(number=last or 0, driver=session.driver.get_username() if session else "")
 
 
 def link_out(one: BenchToken) -> LinkOut:
     """A token without its secret."""
     return LinkOut(
-        id=one.pk, name=one.name, columns_name=one.columns_name, made_at=one.made_at, last_used_at=one.last_used_at,
-        revoked_at=one.revoked_at,
+        id=one.pk, name=one.machine.name, columns_name=one.columns_name, made_at=one.made_at,
+        last_used_at=one.last_used_at, revoked_at=one.revoked_at,
     )  # fmt: skip
+
+
+def machines_out() -> list[MachineOut]:
+    """The test machines that somebody holds a valid token of, and who sits there just now."""
+    own = machines()
+    busy = BenchSession.objects.filter(machine__in=own, ended_at=None).select_related("driver", "study")
+    taken = {one.machine_id: f"{one.driver.get_username()}: {one.study}" for one in busy}
+    return [MachineOut(id=one.pk, name=one.name, taken=taken.get(one.pk, "")) for one in own]
 
 
 def really_run(study_id: int) -> bool:
@@ -56,7 +63,7 @@ def sessions_of(study_id: int, most: int | None = None) -> list[BenchSessionOut]
     """The sessions of a study, newest first, all of them or so many. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id).exists():
         raise NotFound("study")
-    found = BenchSession.objects.filter(study=study_id).select_related("driver", "begun_by")
+    found = BenchSession.objects.filter(study=study_id).select_related("driver", "begun_by", "machine")
     return [session_out(one) for one in found.annotate(count=Count("passes")).order_by("-begun_at", "-pk")[:most]]
 
 
@@ -82,10 +89,12 @@ def took_by_cost() -> dict[str, list[float]]:
     return found
 
 
-def session_out(one: BenchSession) -> BenchSessionOut:
+def session_out(one: BenchSession, lanes: Mapping[int, str] | None = None) -> BenchSessionOut:
+    """A sitting; `lanes` names those of its study, where they are to be named."""
     count: int = getattr(one, "count", 0)
     return BenchSessionOut(
-        id=one.pk, begun_at=one.begun_at, ended_at=one.ended_at, begun_by=one.begun_by.get_username(),
-        driver=one.driver.get_username(), room_c=one.room_c, notes=one.notes, simulated=one.simulated,
-        speed=one.speed, passes=count,
+        id=one.pk, machine=one.machine.name if one.machine and not one.simulated else "",
+        lanes=[lanes[pk] for pk in one.lanes if pk in lanes] if lanes else [], begun_at=one.begun_at,
+        ended_at=one.ended_at, begun_by=one.begun_by.get_username(), driver=one.driver.get_username(),
+        room_c=one.room_c, notes=one.notes, simulated=one.simulated, speed=one.speed, passes=count,
     )  # fmt: skip

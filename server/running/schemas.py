@@ -6,16 +6,23 @@ from datetime import datetime
 from typing import Annotated, Literal
 
 from answering import Out
-from doubting.schemas import DoubtOut
+from doubting.schemas import DoubtOut, ToldByFileOut
 from pydantic import Field
 from rennbahn.planning.schedule import OrderName
 from strict import ONE_LINE, In, Moment
 
 Kind = Literal[
     "done", "read_back", "anyway", "began", "ended", "aborted", "accepted", "left", "rejected", "repeated", "skipped",
-    "later", "noted", "paused", "resumed", "ordered", "room", "drove",
+    "later", "noted", "paused", "resumed", "ordered", "room", "drove", "block",
 ]  # fmt: skip
 Words = Annotated[str, Field(max_length=300), ONE_LINE]
+
+
+class BlockIn(In):
+    """Further passes of a test, in each of both lanes."""
+
+    test_id: int
+    passes: int = Field(ge=1, le=50)
 
 
 class ActIn(In):
@@ -26,6 +33,9 @@ class ActIn(In):
     """
 
     id: str = Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")
+    #: In which session it was done; without it in the one that runs. Of which database that is (see one_database).
+    session_id: int | None = None
+    database: str = Field("", max_length=16)
     kind: Kind
     at: Moment
     step: str = Field("", max_length=80)
@@ -39,6 +49,9 @@ class ActIn(In):
     code: str = Field("", max_length=16)
     following: Literal["", "cell", "game", "lane"] = ""
     order: OrderName | None = None
+    #: Of the next block: its two lanes, and further passes of each by test.
+    lanes: list[int] = Field([], max_length=2)
+    passes: list[BlockIn] = Field([], max_length=200)
     room_c: float | None = Field(None, ge=-30, le=60)
     after_load: bool = False
     warm_up: bool = False
@@ -62,8 +75,13 @@ class ActDone(Out):
 
 
 class SessionIn(In):
-    """What begins a session."""
+    """What begins a session: at which test machine, and which lanes are run there (all, where none is named).
 
+    Without a machine, files are handed in by hand, or by the one machine that sends the first.
+    """
+
+    machine_id: int | None = None
+    lanes: list[int] = Field([], max_length=200)
     room_c: float | None = Field(None, ge=-30, le=60)
     simulated: bool = False
     speed: float = Field(1.0, ge=0.25, le=600)
@@ -75,12 +93,18 @@ class SessionEnd(In):
     """What ends one."""
 
     notes: str = Field("", max_length=2000)
+    #: Which session; without it the one that runs.
+    session_id: int | None = None
 
 
 class BenchSessionOut(Out):
     """A sitting at the bench."""
 
     id: int
+    #: The test machine; empty where files are handed in by hand.
+    machine: str
+    #: Lanes that are run there; none where it is all of them.
+    lanes: list[str]
     begun_at: datetime
     ended_at: datetime | None
     begun_by: str
@@ -93,7 +117,8 @@ class BenchSessionOut(Out):
 
 
 class QuestionOut(Out):
-    """What is read back: the setting, what it should say, where to look, what other lanes say.
+    """What is read back: the setting, what it should say, where to look, and values to choose from, shuffled anew for
+    each pass, so that no key is pressed by habit; without any it is typed.
 
     `shows` is what the simulated bench shows there.
     """
@@ -101,7 +126,7 @@ class QuestionOut(Out):
     setting: str
     wanted: str
     where: str
-    others: list[str]
+    choices: list[str]
     shows: str | None
 
 
@@ -117,7 +142,8 @@ class CardOut(Out):
     start: str
     route: str
     end: str
-    length_s: float
+    #: None where no card says it and no passes agree on it.
+    length_s: float | None
 
 
 class StepOut(Out):
@@ -125,7 +151,7 @@ class StepOut(Out):
 
     key: str
     pass_id: int
-    kind: Literal["change", "check", "read_back", "card", "warm_up", "pass"]
+    kind: Literal["change", "check", "read_back", "card", "wait", "warm_up", "pass"]
     title: str
     words: str
     caution: str
@@ -168,6 +194,8 @@ class VerdictOut(Out):
     #: Whether it deserves another look: then the one key to go on is to repeat it.
     doubted: bool
     doubts: list[DoubtOut]
+    #: Settings under test that the capture itself shows: who accepts it confirms them.
+    told_by_file: list[ToldByFileOut]
     simulated: bool
 
 
@@ -184,7 +212,8 @@ class LastOut(Out):
 class UnderWayOut(Out):
     """A run that began; `ended_at` once it is over and its capture is waited for.
 
-    `says` is what the simulated bench says of it. `refused` is why the file that came is no capture.
+    A file is late from `late_after_s` after its end on: learned from what files of this bench took. `says` is what the
+    simulated bench says of it. `refused` is why the file that came is no capture, or belongs to no run for sure.
     """
 
     pass_id: int
@@ -194,6 +223,15 @@ class UnderWayOut(Out):
     ended_at: datetime | None
     says: str
     refused: str
+    late_after_s: float
+
+
+class MachineOut(Out):
+    """A test machine that sends its files by itself; `taken` says who sits at it just now, empty where nobody does."""
+
+    id: int
+    name: str
+    taken: str
 
 
 class MismatchOut(Out):
@@ -215,6 +253,18 @@ class TrayOut(Out):
     name: str
     written_at: datetime | None
     refused: str
+    #: Why it belongs to no run for sure, and the pass of the likeliest one.
+    why: str
+    likely_pass_id: int | None
+
+
+class LaneHere(Out):
+    """A lane that a session could run; `taken` where another machine runs it just now."""
+
+    id: int
+    name: str
+    left: int
+    taken: str
 
 
 class ProgressOut(Out):
@@ -244,6 +294,11 @@ class RunOut(Out):
     #: Whether the study may be run on the simulated bench: nothing of it was really run.
     may_simulate: bool
     session: BenchSessionOut | None
+    #: Other sessions that run in this study, at other test machines.
+    others: list[BenchSessionOut]
+    #: Where a session could begin, and whose lanes nobody runs; none while one runs here.
+    machines: list[MachineOut]
+    lanes: list[LaneHere]
     earlier: list[BenchSessionOut]
     driving: bool
     paused: bool
@@ -291,6 +346,7 @@ class LinkOut(Out):
     """A token of a test machine, without its secret."""
 
     id: int
+    #: The machine's name.
     name: str
     columns_name: str
     made_at: datetime
@@ -306,9 +362,15 @@ class LinkMade(Out):
     program: str
 
 
+class ClockOut(Out):
+    """The server's clock, in seconds since 1970."""
+
+    now_s: float
+
+
 class LinkTaken(Out):
     """What became of a file that a test machine sent, in words for its own line."""
 
     arrival_id: int | None
-    became: Literal["pass", "warm_up", "samples", "waiting", "known"]
+    became: Literal["pass", "warm_up", "broken_off", "samples", "grown", "waiting", "known"]
     words: str

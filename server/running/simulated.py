@@ -6,11 +6,12 @@ from collections.abc import Mapping
 
 from bench.queries import description_of
 from planning.building import lanes_of, told_by
+from rennbahn.planning.lengths import RECKONED_S
 from rennbahn.simulation import SimulatedBench, SimulatedTest, Wanted
 from scenes.models import Condition
 from studies.models import BenchSession, Pass, Study, Test
 
-from running.models import ActKind, RunAct
+from running.models import ActKind, BenchRun, RunAct
 
 #: What goes wrong at the demo's bench, how often a pass: enough that a session meets some of it.
 FAULTS: Mapping[str, float] = {
@@ -38,7 +39,7 @@ def played_test(test: Test, condition: Condition | None = None) -> SimulatedTest
         game=test.scene.game.name,
         scene=test.scene.name,
         kind=test.scene.kind,
-        length_s=float(test.scene.length_s),
+        length_s=float(test.scene.length_s or RECKONED_S),
         resolution=resolution,
         settings=settings,
         leans_on=tuple(test.scene.leans_on),
@@ -47,9 +48,9 @@ def played_test(test: Test, condition: Condition | None = None) -> SimulatedTest
     )
 
 
-def wanted_of(session: BenchSession, one: Pass, began: RunAct | None = None) -> Wanted:
+def wanted_of(session: BenchSession, one: Pass, began: BenchRun | None = None) -> Wanted:
     """A pass as the simulated bench is asked for it; begun again it is another attempt."""
-    attempts = RunAct.objects.filter(session=session, kind=ActKind.BEGAN, pass_id=one.pk)
+    attempts = session.runs.filter(pass_id=one.pk)
     if began is not None:
         attempts = attempts.filter(pk__lte=began.pk)
     # A setting that read back otherwise was set again since: the bench is another one then.
@@ -57,12 +58,12 @@ def wanted_of(session: BenchSession, one: Pass, began: RunAct | None = None) -> 
         session=session, kind=ActKind.READ_BACK, pass_id=one.pk, data__agrees=False,
     )  # fmt: skip
     count = attempts.count() + again.count() + (0 if began is not None else 1)
-    hour = ((began.at if began else session.begun_at) - session.begun_at).total_seconds() / 3600.0 * session.speed
+    hour = ((began.began_at if began else session.begun_at) - session.begun_at).total_seconds() / 3600.0 * session.speed
     return Wanted(
         lane=str(one.lane_id),
         test=str(one.test_id),
         number=one.number,
         hour=max(0.0, hour),
-        after_load=bool(began and began.data.get("after_load")),
+        after_load=bool(began and began.after_load),
         attempt=max(1, count),
     )

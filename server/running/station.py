@@ -2,37 +2,38 @@
 
 from __future__ import annotations
 
-import datetime as dt
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import clock
 from bench.queries import description_of
 from django.contrib.auth.models import AnonymousUser, User
-from django.db.models import Max, Q
-from django.utils import timezone
-from doubting.queries import doubts_on
+from django.db.models import Count, Max
+from doubting.queries import doubts_on, told_by_capture
 from intake.measuring import LOW_COLUMNS
 from intake.models import Arrival, ArrivalState
 from people.access import role_of
 from people.models import Role
-from planning.building import costs_of, factors_of, lanes_of, told_by, work_of
+from planning.building import factors_of, lanes_of, told_by
 from planning.calendar import BenchTime
-from planning.queries import bench_time, one_study, plan_of
+from planning.queries import bench_time, one_study, plan_of, planned_work
 from rennbahn.checks.settling import is_doubted
 from rennbahn.checks.words import verdict_line
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import LaneDescription
-from rennbahn.planning.schedule import PlannedPass
+from rennbahn.planning.schedule import PlannedPass, PlannedTest
 from rennbahn.planning.timeline import Change, Standing, Timeline, changes_before, plan
-from rennbahn.running import Question, Step, Upcoming, questions_of, steps_of, worth_of_mismatch
+from rennbahn.running import Question, Step, Upcoming, questions_of, shuffled_choices, steps_of, worth_of_mismatch
 from studies.models import BenchSession, Lane, Pass, PassRole, PassState, StudyState, Test
 
-from running.models import ActKind, RunAct
-from running.queries import open_session, really_run, session_out, sessions_of
+from running.models import BenchRun, RunAct
+from running.queries import machines_out, really_run, session_out, sessions_of
 from running.schemas import (
     CardOut,
     ComingOut,
+    LaneHere,
     LastOut,
     MismatchOut,
     ProgressOut,
@@ -44,7 +45,8 @@ from running.schemas import (
     VerdictOut,
 )
 from running.simulated import bench_of, wanted_of
-from running.standing import lane_descriptions, standing_of
+from running.sitting import Sitting, session_for
+from running.standing import lane_descriptions, standing_of, work_here
 
 Caller = User | AnonymousUser
 #: Steps of so many passes are told ahead, so that a browser goes on while the network is away.
@@ -53,9 +55,9 @@ AHEAD = 6
 _EARLIER = 30
 
 
-def run_of(user: Caller, study_id: int) -> RunOut:
-    """Everything of a study at the bench. Raises :class:`NotFound`."""
-    return _Station(user, study_id).told()
+def run_of(user: Caller, study_id: int, session_id: int | None = None) -> RunOut:
+    """Everything of a study at the bench, in the session that is named or that runs. Raises :class:`NotFound`."""
+    return _Station(user, study_id, session_id).told()
 
 
 @dataclass(frozen=True)
@@ -69,19 +71,21 @@ class _Next:
 class _Station:
     """A study at the bench, as one person sees it."""
 
-    def __init__(self, user: Caller, study_id: int) -> None:
+    def __init__(self, user: Caller, study_id: int, session_id: int | None) -> None:
         self.user, self.study = user, one_study(study_id)
         self.kept = plan_of(self.study)
-        self.costs = costs_of(self.kept.costs)
-        self.work = work_of(self.study, self.costs)
-        self.session = open_session(study_id)
+        self.session = session_for(study_id, user.get_username(), session_id)
+        self.sitting = Sitting(self.session) if self.session else None
+        work = planned_work(self.study, self.kept)
+        self.work = work_here(work, self.session) if self.session else work
         self.lanes = lanes_of(self.study)
         self.tests = list(self.study.tests.all())
         self.passes = {one.pk: one for one in self._passes()}
 
     def _passes(self) -> list[Pass]:
         ids = [int(one.id) for one in self.next.passes[:AHEAD]]
-        acted = self.last_run.pass_id if self.last_run else None
+        last = self.sitting.last_run if self.sitting else None
+        acted = last.pass_id if last else None
         return list(Pass.objects.filter(pk__in=[*ids, *([acted] if acted is not None else [])]))
 
     @cached_property
@@ -99,13 +103,6 @@ class _Station:
         return _Next(passes, changes_before(self.work, passes[:AHEAD], self.standing))
 
     @cached_property
-    def last_run(self) -> RunAct | None:
-        """The run that began last in this session."""
-        if self.session is None:
-            return None
-        return RunAct.objects.filter(session=self.session, kind=ActKind.BEGAN).order_by("-pk").first()
-
-    @cached_property
     def descriptions(self) -> list[LaneDescription]:
         """The lanes as the fairness check sees them."""
         return lane_descriptions(self.study)
@@ -116,28 +113,29 @@ class _Station:
         may, why = self._may_run(role)
         number = RunAct.objects.filter(session__study=self.study).aggregate(last=Max("pk"))["last"]
         me = self.user.get_username()
-        verdict = self._verdict()
-        under_way = self._under_way()
         return RunOut(
             study_id=self.study.pk,
             question=self.study.question,
             number=number or 0,
-            now=timezone.now(),
+            now=clock.now(),
             me=me,
             may_run=may,
             why_not=why,
             may_simulate=not really_run(self.study.pk),
-            session=session_out(self.session) if self.session else None,
+            session=session_out(self.session, self.lane_names) if self.session else None,
+            others=[session_out(one, self.lane_names) for one in self.others],
+            machines=machines_out() if self.session is None else [],
+            lanes=self._lanes() if self.session is None else [],
             earlier=[one for one in sessions_of(self.study.pk, _EARLIER + 1) if one.ended_at is not None],
             driving=bool(self.session and self.session.driver.get_username() == me),
-            paused=self._paused(),
+            paused=self.sitting is not None and self.sitting.paused,
             steps=self._steps() if self.session else [],
             coming=[
                 self._coming(one, changes)
                 for one, changes in zip(self.next.passes[:AHEAD], self.next.changes, strict=True)
             ],
-            under_way=under_way,
-            verdict=verdict,
+            under_way=self._under_way(),
+            verdict=self._verdict(),
             last=self._last(),
             mismatch=self._mismatch(),
             tray=_tray(self.study.pk),
@@ -151,11 +149,26 @@ class _Station:
             return False, "The study is finished or put away; a lead can open it again."
         return True, ""
 
-    def _paused(self) -> bool:
-        if self.session is None:
-            return False
-        last = RunAct.objects.filter(session=self.session, kind__in=(ActKind.PAUSED, ActKind.RESUMED)).last()
-        return last is not None and last.kind == ActKind.PAUSED
+    @cached_property
+    def lane_names(self) -> dict[int, str]:
+        """The study's lanes by their ids."""
+        return {lane.pk: lane.name for lane in self.lanes}
+
+    @cached_property
+    def others(self) -> list[BenchSession]:
+        """Other sessions that run in this study, at other test machines."""
+        found = BenchSession.objects.filter(study=self.study, ended_at=None).annotate(count=Count("passes"))
+        others = found.exclude(pk=self.session.pk if self.session else 0)
+        return list(others.select_related("driver", "begun_by", "machine").order_by("pk"))
+
+    def _lanes(self) -> list[LaneHere]:
+        """The lanes that a session could run, with what is left of each."""
+        left = Counter(one.lane for one in self.work.passes)
+        taken = {pk: str(one.machine or "") for one in self.others for pk in one.lanes or self.lane_names}
+        return [
+            LaneHere(id=lane.pk, name=lane.name, left=left[at], taken=taken.get(lane.pk, ""))
+            for at, lane in enumerate(self.lanes)
+        ]
 
     def _steps(self) -> list[StepOut]:
         """The steps that are not done yet, of the passes that come."""
@@ -176,7 +189,7 @@ class _Station:
                 changes=changes,
                 questions=questions_of(self.descriptions, str(lane.pk), factors_of(self.study)),
                 cautions=[c.words for c in cautions_of(description_of(lane.setup_version))] if fresh_lane else [],
-                length_s=float(test.scene.length_s),
+                length_s=self.work.tests[one.test].length_s,
                 warm_ups=test.scene.warm_up_runs,
                 warm_up_words=test.scene.warm_up,
                 new_scene=new_scene,
@@ -185,9 +198,7 @@ class _Station:
             )
             steps = steps_of(upcoming)
             found += [(int(one.id), step, place, len(steps)) for place, step in enumerate(steps, start=1)]
-        acts = RunAct.objects.filter(session=self.session, pass_id__in={pk for pk, *_ in found})
-        ticked = acts.filter(Q(kind__in=(ActKind.DONE, ActKind.ANYWAY)) | Q(kind=ActKind.READ_BACK, data__agrees=True))
-        done = set(ticked.values_list("step", flat=True))
+        done = self.sitting.ticked({pk for pk, *_ in found}) if self.sitting else set()
         return [self._step_out(*one) for one in found if one[1].key not in done]
 
     def _ran_here(self, lane: Lane, test: Test) -> bool:
@@ -220,8 +231,8 @@ class _Station:
             one = self.passes.get(pass_id) or Pass.objects.get(pk=pass_id)
             shows = bench_of(self.study, self.session).reads_back(wanted_of(self.session, one), question.setting)
         return QuestionOut(
-            setting=question.setting, wanted=question.wanted, where=question.where, others=list(question.others),
-            shows=shows,
+            setting=question.setting, wanted=question.wanted, where=question.where,
+            choices=shuffled_choices(question, pass_id), shows=shows,
         )  # fmt: skip
 
     def _coming(self, one: PlannedPass, changes: Sequence[Change]) -> ComingOut:
@@ -238,48 +249,27 @@ class _Station:
             of=test.passes_wanted,
             role=kept.role if kept else PassRole.COUNTED,
             after_load=bool(kinds & {"load", "restart"}),
-            card=_card(lane, test),
+            card=_card(lane, test, self.work.tests[one.test]),
         )
 
     def _under_way(self) -> UnderWayOut | None:
-        last = self.last_run
-        if last is None or last.pass_id is None:
-            return None
-        after = RunAct.objects.filter(session=self.session, pk__gt=last.pk, pass_id=last.pass_id)
-        kinds = {act.kind: act for act in after}
-        over = {ActKind.ABORTED, ActKind.SKIPPED, ActKind.LATER}
-        if over & set(kinds):
-            return None
-        one = self.passes.get(last.pass_id)
-        warm_up = bool(last.data.get("warm_up"))
-        if one is None or (not warm_up and one.state != PassState.PLANNED):
-            return None
-        ended = kinds.get(ActKind.ENDED)
-        if warm_up and (ended is not None or ActKind.DONE in kinds):
+        run = self.sitting.under_way if self.sitting else None
+        if self.sitting is None or run is None or run.pass_id is None:
             return None
         return UnderWayOut(
-            pass_id=last.pass_id,
-            step=last.step,
-            warm_up=warm_up,
-            began_at=last.at,
-            ended_at=ended.at if ended else None,
-            says=str(last.data.get("says", "")),
-            refused=_refused_since(self.study.pk, last.at),
+            pass_id=run.pass_id,
+            step=run.step,
+            warm_up=run.warm_up,
+            began_at=run.began_at,
+            ended_at=run.ended_at,
+            says=run.says,
+            refused=_refused_since(self.study.pk, run),
+            late_after_s=self.sitting.late_after_s(),
         )
 
     def _verdict(self) -> VerdictOut | None:
-        """The oldest pass of this session that came in and has no word yet."""
-        if self.session is None:
-            return None
-        one = (
-            Pass.objects.filter(session=self.session, state=PassState.RECORDED)
-            .exclude(role=PassRole.WARM_UP)
-            .exclude(pk__in=_judged(self.session))
-            .select_related("lane", "test__scene__game", "test__condition", "capture__current", "capture__arrival")
-            .order_by("recorded_at", "pk")
-            .first()
-        )
-        if one is None:
+        one = self.sitting.to_judge() if self.sitting else None
+        if self.session is None or one is None:
             return None
         doubts = doubts_on(one.pk)
         capture = getattr(one, "capture", None)
@@ -296,20 +286,12 @@ class _Station:
             sentence=verdict_line([d.weak for d in doubts]),
             doubted=is_doubted([d.weak for d in doubts]),
             doubts=doubts,
+            told_by_file=told_by_capture(one),
             simulated=self.session.simulated,
         )
 
     def _last(self) -> LastOut | None:
-        """The pass that came in last in this session."""
-        if self.session is None:
-            return None
-        one = (
-            Pass.objects.filter(session=self.session)
-            .exclude(role=PassRole.WARM_UP)
-            .select_related("lane", "test__scene__game")
-            .order_by("-recorded_at", "-pk")
-            .first()
-        )
+        one = self.sitting.last_in() if self.sitting else None
         if one is None:
             return None
         test = f"{one.test.scene.game.name}, {one.test.scene.name}"
@@ -317,14 +299,8 @@ class _Station:
 
     def _mismatch(self) -> MismatchOut | None:
         """A setting that read back otherwise since nothing was done about it."""
-        if self.session is None:
-            return None
-        last = RunAct.objects.filter(session=self.session, kind=ActKind.READ_BACK).order_by("-pk").first()
-        if last is None or last.data.get("agrees") or last.pass_id is None:
-            return None
-        if RunAct.objects.filter(session=self.session, pk__gt=last.pk, step=last.step, kind=ActKind.ANYWAY).exists():
-            return None
-        if last.pass_id not in {int(one.id) for one in self.next.passes[:1]}:
+        last = self.sitting.mismatch() if self.sitting else None
+        if last is None or last.pass_id not in {int(one.id) for one in self.next.passes[:1]}:
             return None
         setting, seen = str(last.data["setting"]), str(last.data["seen"])
         place = next(one for one in self.next.passes if int(one.id) == last.pass_id)
@@ -341,7 +317,7 @@ class _Station:
     def _progress(self) -> ProgressOut:
         when = bench_time(self.kept)
         timeline = self._laid_out(when)
-        used, planned = _used(self.session) if self.session else (0.0, 0.0)
+        used, planned = self.sitting.used() if self.sitting else (0.0, 0.0)
         deadline = self.kept.deadline.replace(tzinfo=None) if self.kept.deadline else None
         run = Pass.objects.filter(test__study=self.study).exclude(state=PassState.PLANNED)
         return ProgressOut(
@@ -361,30 +337,8 @@ class _Station:
         order = [one.id for one in self.next.passes]
         return plan(
             self.work, "by_hand", when.sessions(), deadline_s=deadline, seed=self.kept.seed, by_hand=order,
-            now=self.standing,
+            now=self.standing, keep_dates=True,
         )  # fmt: skip
-
-
-def _judged(session: BenchSession) -> list[int]:
-    """Passes of a session that somebody had a word about."""
-    spoken = (ActKind.ACCEPTED, ActKind.LEFT, ActKind.REJECTED, ActKind.REPEATED)
-    found = RunAct.objects.filter(session=session, kind__in=spoken, pass_id__isnull=False)
-    return [pk for pk in found.values_list("pass_id", flat=True) if pk is not None]
-
-
-def _used(session: BenchSession) -> tuple[float, float]:
-    """Seconds at the bench since the session began, without pauses, and what the plan gave for what was done."""
-    acts = RunAct.objects.filter(session=session)
-    pauses, began = 0.0, None
-    for kind, at in acts.filter(kind__in=(ActKind.PAUSED, ActKind.RESUMED)).values_list("kind", "at"):
-        if kind == ActKind.PAUSED:
-            began = began or at
-        elif began is not None:
-            pauses, began = pauses + (at - began).total_seconds(), None
-    end = began or session.ended_at or timezone.now()
-    done = acts.filter(kind__in=(ActKind.DONE, ActKind.ENDED)).values_list("data", flat=True)
-    planned = sum(float(data.get("planned_s") or 0.0) for data in done)
-    return max(0.0, (end - session.begun_at).total_seconds() - pauses), planned
 
 
 def _tray(study_id: int) -> list[TrayOut]:
@@ -393,24 +347,27 @@ def _tray(study_id: int) -> list[TrayOut]:
     return [
         TrayOut(
             id=one.pk, name=one.name, written_at=one.written_at,
-            refused=str((one.refusal or {}).get("message", "")),
+            refused=str((one.refusal or {}).get("message", "")), why=one.waits_why, likely_pass_id=one.likely_pass_id,
         )
         for one in found[:20]
     ]  # fmt: skip
 
 
-def _refused_since(study_id: int, moment: dt.datetime) -> str:
-    """Why the last file that came since is no capture; empty where none is."""
-    came = Arrival.objects.filter(study=study_id, state=ArrivalState.WAITING, arrived_at__gte=moment)
-    last = came.filter(refusal__isnull=False).order_by("-pk").first()
-    return f"{last.name}: {last.refusal['message']}" if last and last.refusal else ""
+def _refused_since(study_id: int, run: BenchRun) -> str:
+    """Why the last file that came since a run began could not be taken; empty where every one could."""
+    came = Arrival.objects.filter(study=study_id, state=ArrivalState.WAITING, arrived_at__gte=run.began_at)
+    last = came.exclude(waits_why="", refusal=None).filter(for_run_id=None).order_by("-pk").first()
+    if last is None:
+        return ""
+    return f"{last.name}: {last.refusal['message'] if last.refusal else last.waits_why}"
 
 
-def _card(lane: Lane, test: Test) -> CardOut:
+def _card(lane: Lane, test: Test, planned: PlannedTest) -> CardOut:
     condition = lane.condition or test.condition
     resolution, settings = told_by(condition) or ("", "")
     scene = test.scene
     return CardOut(
         game=scene.game.name, scene=scene.name, kind=scene.kind, condition=condition.name, resolution=resolution,
-        settings=settings, start=scene.start, route=scene.route, end=scene.end, length_s=float(scene.length_s),
+        settings=settings, start=scene.start, route=scene.route, end=scene.end,
+        length_s=planned.length_s if planned.length_known else None,
     )  # fmt: skip

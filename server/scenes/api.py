@@ -17,6 +17,8 @@ from scenes.schemas import (
     GameEdit,
     GameIn,
     GameOut,
+    LengthsGiven,
+    LengthsIn,
     SceneEdit,
     SceneIn,
     SceneKindOut,
@@ -47,8 +49,15 @@ def add_scene(request: HttpRequest, payload: SceneIn) -> Status[SceneOut]:
 
 @router.put("/scenes/{int:scene_id}", response=SceneOut)
 def edit_scene(request: HttpRequest, scene_id: int, payload: SceneEdit) -> SceneOut:
-    """Edit a scene: in place while no pass of it was run, else as its next version."""
+    """Edit a scene: in place while no pass of it was run or where its card is put right, else as its next version."""
     return queries.one_scene(services.edit_scene(user_of(request), scene_id, payload).pk)
+
+
+@router.post("/scenes/lengths", response=LengthsGiven)
+def give_lengths(request: HttpRequest, payload: LengthsIn) -> LengthsGiven:
+    """Write lengths on the cards of scenes that have none: all of them or none."""
+    lengths = {one.scene_id: one.length_s for one in payload.lengths}
+    return LengthsGiven(given=services.give_lengths(user_of(request), lengths))
 
 
 @router.get("/games", response=list[GameOut])

@@ -57,15 +57,16 @@ class Scene(models.Model):
 
     Once a pass of it was run it stays, and what is changed of it becomes its next `version`.
 
-    `warm_up_runs` are run and not counted after each loading of the game; `warm_up` says how in words. `leans_on` names
-    what of :data:`LEANS_ON` holds the rate back here.
+    `warm_up_runs` are run and not counted after each loading of the game; `warm_up` says how in words. `leans_on`
+    names what of :data:`LEANS_ON` holds the rate back here. `length_s` is empty until somebody gives it: a guess
+    would doubt passes.
     """
 
     game = models.ForeignKey(Game, on_delete=models.PROTECT, related_name="scenes")
     name = models.CharField(max_length=120)
     version = models.PositiveIntegerField(default=1)
     kind = models.CharField(max_length=12, choices=SceneKind.choices, default=SceneKind.ROUTE)
-    length_s = models.PositiveIntegerField(default=60)
+    length_s = models.PositiveIntegerField(null=True, blank=True)
     start = models.TextField(blank=True)
     route = models.TextField(blank=True)
     end = models.TextField(blank=True)
@@ -78,7 +79,9 @@ class Scene(models.Model):
         constraints = [
             models.UniqueConstraint("game", Lower("name"), "version", name="scene_version_once"),
             models.CheckConstraint(condition=models.Q(kind__in=SceneKind.values), name="scene_kind_known"),
-            models.CheckConstraint(condition=models.Q(length_s__gt=0), name="scene_length_above_0"),
+            models.CheckConstraint(
+                condition=models.Q(length_s__isnull=True) | models.Q(length_s__gt=0), name="scene_length_above_0"
+            ),
         ]
 
     def __str__(self) -> str:

@@ -16,8 +16,13 @@ def all_scene_kinds() -> list[SceneKindOut]:
 
 def all_scenes() -> list[SceneOut]:
     """The newest version of every scene, by game and name."""
+    return [scene_out(scene) for scene in newest_scenes()]
+
+
+def newest_scenes() -> QuerySet[Scene]:
+    """The newest version of every scene with its game, by game and name; `was_run` once a pass of it was run."""
     newer = Scene.objects.filter(game=OuterRef("game"), name__iexact=OuterRef("name"), version__gt=OuterRef("version"))
-    return [scene_out(scene) for scene in _scenes().filter(~Exists(newer))]
+    return _scenes().filter(~Exists(newer))
 
 
 def one_scene(scene_id: int) -> SceneOut:

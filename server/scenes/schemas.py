@@ -12,6 +12,7 @@ Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 Fps = Annotated[float, Field(gt=0, le=10_000)]
 
+Seconds = Annotated[int, Field(gt=0, le=7200)]
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), ONE_LINE]
 Mark = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), ONE_LINE]
 LeansOn = Literal["processor", "card", "memory", "link", "drive"]
@@ -50,7 +51,8 @@ class SceneIn(In):
     game: Name
     name: Name
     kind: str = "route"
-    length_s: int = Field(default=60, gt=0, le=7200)
+    #: None until somebody gives it.
+    length_s: Seconds | None = None
     start: Text = ""
     route: Text = ""
     end: Text = ""
@@ -60,7 +62,32 @@ class SceneIn(In):
 
 
 class SceneEdit(SceneIn, Edit):
-    """A scene in place of what it was."""
+    """A scene in place of what it was.
+
+    `run_otherwise` says whether it is run otherwise from now on, or its card was wrong and is put right for all that
+    was run; without it, what is changed tells.
+    """
+
+    run_otherwise: bool | None = None
+
+
+class LengthIn(In):
+    """A length for the card of a scene that has none, in s."""
+
+    scene_id: int
+    length_s: Seconds
+
+
+class LengthsIn(In):
+    """Lengths for several cards at once."""
+
+    lengths: list[LengthIn] = Field(min_length=1, max_length=2000)
+
+
+class LengthsGiven(Out):
+    """How many cards have a length now that had none."""
+
+    given: int
 
 
 class SceneOut(Out):
@@ -72,7 +99,7 @@ class SceneOut(Out):
     name: str
     version: int
     kind: str
-    length_s: int
+    length_s: int | None
     start: str
     route: str
     end: str

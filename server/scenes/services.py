@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
@@ -14,6 +15,7 @@ from people.models import Role
 from problems import Conflict, NotFound, Problem
 
 from scenes.models import Condition, Game, Scene, SceneKind
+from scenes.news import scenes_put_right
 from scenes.schemas import ConditionEdit, ConditionIn, GameEdit, GameIn, SceneEdit, SceneIn
 
 Caller = User | AnonymousUser
@@ -53,7 +55,7 @@ def add_scene(user: Caller, data: SceneIn) -> Scene:
 
 
 def edit_scene(user: Caller, scene_id: int, data: SceneIn) -> Scene:
-    """Edit a scene in place while no pass of it was run, else as its next version.
+    """Edit a scene in place while no pass of it was run, or where its card is put right; else as its next version.
 
     Tests of open studies that have no pass yet go on to the next version.
     """
@@ -78,6 +80,7 @@ def edit_scene(user: Caller, scene_id: int, data: SceneIn) -> Scene:
                 raise _scene_exists(scene.game, data.name)
             scene.game = game_named(data.game)
             return _written(lead, scene, data)
+        said = {name: getattr(scene, name) for name in SceneIn.model_fields}
         if (data.game.lower(), data.name.lower()) != (scene.game.name.lower(), scene.name.lower()):
             raise Conflict(
                 "scene_in_use",
@@ -85,12 +88,80 @@ def edit_scene(user: Caller, scene_id: int, data: SceneIn) -> Scene:
                 field="name",
                 hint="Add a scene under the other name.",
             )
+        changed = [name for name in SceneIn.model_fields if name != "game" and getattr(data, name) != said[name]]
+        if not _runs_otherwise(data, [name for name in changed if said[name] not in _BLANK]):
+            return _put_right(lead, scene, data, changed)
         following = _written(lead, Scene(game=scene.game, version=scene.version + 1), data)
         unrun = scene.tests.filter(study__state="open").exclude(
             passes__state__in=("recorded", "accepted", "rejected", "did_not_run")
         )
         unrun.model.objects.filter(pk__in=list(unrun.values_list("pk", flat=True))).update(scene=following)
         return following
+
+
+#: What a card says of what is done; the rest are words for it.
+_HOW_RUN = ("length_s", "start", "route", "end", "warm_up_runs", "warm_up")
+_BLANK: tuple[object, ...] = (None, "", [])
+
+
+def _runs_otherwise(data: SceneIn, changed: list[str]) -> bool:
+    """Whether a scene is run otherwise from now on, by what its card said before and says otherwise now.
+
+    Who edits it may say so; else it is where what is done is another. A blank that is filled in is a word for what was
+    run.
+    """
+    if isinstance(data, SceneEdit) and data.run_otherwise is not None:
+        return data.run_otherwise
+    return any(name in _HOW_RUN for name in changed)
+
+
+def _put_right(lead: User, scene: Scene, data: SceneIn, changed: list[str]) -> Scene:
+    """Put the card right of a scene that was run: the studies that ran it follow."""
+    kept = _written(lead, scene, data)
+    if changed:
+        said = ", ".join(f"{_FIELD_WORDS[name]} {_value_words(getattr(kept, name))}" for name in changed)
+        scenes_put_right.send(Scene, scenes={kept.pk}, who=lead, words=f"{kept}: {said}")
+    return kept
+
+
+_FIELD_WORDS = {
+    "name": "name", "kind": "kind", "length_s": "length in s", "start": "start", "route": "route", "end": "end",
+    "warm_up_runs": "runs not counted", "warm_up": "warm-up rule", "leans_on": "held back by",
+}  # fmt: skip
+
+
+def _value_words(value: object) -> str:
+    if isinstance(value, list):
+        return ", ".join(value) or "not said"
+    return "not said" if value in _BLANK else f"“{value}”" if isinstance(value, str) else str(value)
+
+
+def give_lengths(user: Caller, lengths: Mapping[int, int]) -> int:
+    """Write lengths, in s, on the cards of scenes that have none; how many. All of them or none.
+
+    Raises :class:`Conflict` where a card has a length by now.
+    """
+    lead = require(user, Role.LEAD)
+    with transaction.atomic():
+        locked = Scene.objects.select_for_update(of=("self",)).select_related("game").order_by("pk")
+        scenes = list(locked.filter(pk__in=lengths))
+        if len(scenes) < len(lengths):
+            raise NotFound("scene")
+        for scene in scenes:
+            if scene.length_s is not None:
+                raise Conflict(
+                    "length_given", f"The card of “{scene}” says {scene.length_s} s by now.", field="lengths",
+                    hint="Load the page again: what is still without a length is offered anew.",
+                )  # fmt: skip
+            scene.length_s = lengths[scene.pk]
+            note_edit(lead, "scene", scene.pk)
+        Scene.objects.bulk_update(scenes, ["length_s"])
+        was_run = set(Scene.objects.filter(RUN, pk__in=lengths).values_list("pk", flat=True))
+        for scene in scenes:
+            if scene.pk in was_run:
+                words = f"{scene}: length in s {scene.length_s}"
+                scenes_put_right.send(Scene, scenes={scene.pk}, who=lead, words=words)
+    return len(scenes)
 
 
 def add_condition(user: Caller, data: ConditionIn) -> Condition:

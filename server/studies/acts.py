@@ -41,12 +41,15 @@ def keep_act(
     return decision
 
 
-def put_states(study: Study, who: User, passes: Sequence[Pass], before: Sequence[str], what: str, why: str) -> None:
+def put_states(
+    study: Study, who: User, passes: Sequence[Pass], before: Sequence[str], what: str, why: str,
+    act: Decision | None = None,
+) -> None:  # fmt: skip
     """Keep passes that became something else, note it of each, and tell whoever builds on it."""
     write_back(passes, ["state", "reason", "reason_code"])
     note_each(study, who, what, list(passes), why)
     changes = tuple(StateChange(one, was, one.state) for one, was in zip(passes, before, strict=True))
-    tell(PassesDecided(study, changes))
+    tell(PassesDecided(study, changes, act))
 
 
 def undo(user: Caller, study_id: int, decision_id: int) -> Decision:

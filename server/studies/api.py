@@ -6,11 +6,12 @@ from django.http import HttpRequest
 from ninja import Query, Router, Status
 from people.access import user_of
 
-from studies import acts, deciding, queries, services
+from studies import acts, deciding, kept, queries, services
 from studies.schemas import (
     AskedEdit,
     AuditOut,
     Changed,
+    KeptIn,
     LaneIn,
     MethodEdit,
     PassChange,
@@ -111,6 +112,13 @@ def archive(request: HttpRequest, study_id: int) -> StudyOut:
 def restore(request: HttpRequest, study_id: int) -> StudyOut:
     """Take a study out again that was put away."""
     return queries.one_study(services.archive_study(user_of(request), study_id, away=False).pk)
+
+
+@router.put("/{int:study_id}/kept", response=StudyOut)
+def keep_to(request: HttpRequest, study_id: int, payload: KeptIn) -> StudyOut:
+    """Keep a study to some people until it is published, or open it to all."""
+    kept.keep_to(user_of(request), study_id, payload.names)
+    return queries.one_study(study_id)
 
 
 @router.delete("/{int:study_id}", response={204: None})

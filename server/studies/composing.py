@@ -6,13 +6,15 @@ Called within the transaction of a service, which checks who asks and leaves the
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from bench.models import SetupVersion
+from bench.schemas import LONGEST_VALUE, PricedRef, SettingIn, SetupIn
 from bench.services import setup_like
 from django.contrib.auth.models import AnonymousUser, User
 from django.db.models import QuerySet
 from problems import Conflict, Problem
+from rennbahn.parts import kind_meant
 from rennbahn.planning.levels import level_of
 from scenes.services import condition_named, scene_named
 
@@ -40,7 +42,7 @@ def check_lanes(data: StudyIn) -> None:
     for position, lane in enumerate(data.lanes):
         if kind is StudyKind.SCALING and not lane.condition:
             raise Problem(
-                "condition_missing", f"Lane “{lane.name}” says not what it tells the games.",
+                "condition_missing", f"Lane “{lane.name}” does not say what it tells the games.",
                 field=f"lanes.{position}.condition", hint="Each lane of a scaling study is a condition.",
             )  # fmt: skip
 
@@ -81,7 +83,7 @@ def add_lane_to(study: Study, user: Caller, lane: LaneIn, position: int, *, base
 def setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
     """The version of the setup that a lane names or describes."""
     if lane.setup is not None:
-        return setup_like(user, lane.setup)
+        return setup_like(user, _with_levels(lane.setup, lane.levels))
     version = SetupVersion.objects.filter(setup=lane.setup_id).order_by("-number").first()
     if version is None:
         raise Problem(
@@ -89,6 +91,24 @@ def setup_of(user: Caller, lane: LaneIn, position: int) -> SetupVersion:
             hint="Choose one from the bench or describe a new one.",
         )  # fmt: skip
     return version
+
+
+def _with_levels(setup: SetupIn, levels: Mapping[str, str]) -> SetupIn:
+    """A described setup that also says what its lane stands for: a setting of the factor's name, or a part of its kind.
+
+    What it says of the factor already stays; on a rig the parts are the rig's.
+    """
+    settings, parts = list(setup.settings), list(setup.parts)
+    said = {one.name.casefold() for one in settings}
+    for factor, words in levels.items():
+        kind = kind_meant(factor)
+        if not words.strip() or factor.casefold() in said:
+            continue
+        if kind is None:
+            settings.append(SettingIn(name=factor.strip(), value=words.strip()[:LONGEST_VALUE]))
+        elif setup.rig_id is None and all(part.kind != kind.id for part in parts):
+            parts.append(PricedRef(kind=kind.id, name=words.strip()))
+    return setup.model_copy(update={"settings": settings, "parts": parts})
 
 
 def test_key(test: TestIn) -> tuple[str, str, str]:

@@ -101,7 +101,7 @@ def decide(
     decision = keep_act(study, tester, _DID[PassState(state)], changed, why, state=state)
     for one in changed:
         _move(one, PassState(state), code, words)
-    put_states(study, tester, changed, before, _WORDS[PassState(state)], why)
+    put_states(study, tester, changed, before, _WORDS[PassState(state)], why, decision)
     return decision, len(changed)
 
 
@@ -174,6 +174,30 @@ def plan_pass(user: Caller, lane_id: int, test_id: int, role: str = PassRole.COU
         one = Pass.objects.create(lane=lane, test=test, number=_next_number(lane, test), role=role)
         note(study, tester, "planned one more pass", "" if role == PassRole.COUNTED else PassRole(role).label, one)
     return one
+
+
+def planned_passes(tester: User, study: Study, cells: Sequence[tuple[int, int, int]]) -> list[int]:
+    """So many passes that are to run in each of some cells, by lane, test and number, in that order: those that are
+    planned already, and as many more as it takes. Called with the study locked.
+    """
+    waiting: dict[tuple[int, int], list[int]] = {}
+    last: dict[tuple[int, int], int] = {}
+    named = Pass.objects.filter(lane__in={lane for lane, _, _ in cells}, test__in={test for _, test, _ in cells})
+    for pk, lane, test, number, state in named.order_by("number").values_list("pk", "lane", "test", "number", "state"):
+        last[lane, test] = number
+        if state == PassState.PLANNED:
+            waiting.setdefault((lane, test), []).append(pk)
+    more = [
+        Pass(lane_id=lane, test_id=test, number=last.get((lane, test), 0) + at)
+        for lane, test, wanted in cells
+        for at in range(1, wanted - len(waiting.get((lane, test), ())) + 1)
+    ]
+    Pass.objects.bulk_create(more)
+    whole = Pass.objects.select_related("lane", "test__scene__game", "test__condition")
+    note_each(study, tester, "planned one more pass", list(whole.filter(pk__in=[one.pk for one in more])))
+    for one in more:
+        waiting.setdefault((one.lane_id, one.test_id), []).append(one.pk)
+    return [pk for lane, test, wanted in cells for pk in waiting.get((lane, test), ())[:wanted]]
 
 
 @dataclass(frozen=True)

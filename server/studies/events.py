@@ -39,9 +39,13 @@ class StateChange:
 
 @dataclass(frozen=True)
 class PassesDecided(Event):
-    """Passes were accepted, rejected, sent back, or what they hold changed so that they have to be decided again."""
+    """Passes were accepted, rejected, sent back, or what they hold changed so that they have to be decided again.
+
+    `act` where somebody decided on them.
+    """
 
     changes: tuple[StateChange, ...]
+    act: Decision | None = None
 
 
 @dataclass(frozen=True)

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from contextvars import ContextVar
+
+import clock
 from bench.models import SetupVersion
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
+from people.models import Machine
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.comparing.model import MOST_DRIFT
 from rennbahn.comparing.words import PASS_REASONS
@@ -44,12 +48,17 @@ class Leading(models.TextChoices):
     LOW_1 = "low_1", "1% low"
 
 
+#: Studies that there are not for whoever asks, in this request (see :mod:`studies.kept`).
+HIDDEN: ContextVar[frozenset[int]] = ContextVar("hidden_studies", default=frozenset())
+
+
 class StandingStudies(models.Manager["Study"]):
-    """Studies that were not removed."""
+    """Studies that were not removed, and are not hidden from whoever asks."""
 
     def get_queryset(self) -> models.QuerySet[Study]:
-        """Without those that are kept for their record alone."""
-        return super().get_queryset().filter(removed_at=None)
+        """Without those that are kept for their record alone, or to others."""
+        found, hidden = super().get_queryset().filter(removed_at=None), HIDDEN.get()
+        return found.exclude(pk__in=hidden) if hidden else found
 
 
 class Study(models.Model):
@@ -72,6 +81,9 @@ class Study(models.Model):
     archived_at = models.DateTimeField(null=True, blank=True)
     #: Taken away before anything of it was run. Its record stays; `objects` passes it over.
     removed_at = models.DateTimeField(null=True, blank=True)
+    #: Kept to these people until it is published: there is no such study for anybody else.
+    kept = models.BooleanField(default=False)
+    kept_to = models.ManyToManyField(settings.AUTH_USER_MODEL, blank=True, related_name="kept_studies")
     #: How many passes a new test is given in each lane.
     passes_wanted = models.PositiveSmallIntegerField(default=3)
 
@@ -203,14 +215,17 @@ class Test(models.Model):
 
 
 class BenchSession(models.Model):
-    """A sitting at the bench: who, when, in which room, with which notes. A study has one open at a time.
+    """A sitting at the bench: who, when, at which test machine, in which room, with which notes.
 
+    One is open at a machine at a time; a study may be run at several machines at once, each with its own `lanes`.
     `sequence` are the ids of the passes that were to be run, in order; what is run meanwhile leaves the plan by itself.
     A `simulated` one is run on the simulated bench, `speed` times as fast as true time, from `seed`.
     """
 
     study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="sessions")
-    begun_at = models.DateTimeField(auto_now_add=True)
+    #: Without one, files are handed in by hand.
+    machine = models.ForeignKey(Machine, on_delete=models.PROTECT, null=True, blank=True, related_name="sessions")
+    begun_at = models.DateTimeField(default=clock.now)
     ended_at = models.DateTimeField(null=True, blank=True)
     begun_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     #: Whose keys count just now.
@@ -218,6 +233,8 @@ class BenchSession(models.Model):
     room_c = models.FloatField(null=True, blank=True)
     notes = models.TextField(blank=True)
     sequence = models.JSONField(default=list, blank=True)
+    #: Ids of the lanes that are run here; all that no other session has, where it is empty.
+    lanes = models.JSONField(default=list, blank=True)
     #: Ids of the passes of the control test that were planned for where it begins and where it ends.
     controls = models.JSONField(default=list, blank=True)
     simulated = models.BooleanField(default=False)
@@ -227,7 +244,10 @@ class BenchSession(models.Model):
     class Meta:
         ordering = ["-begun_at", "-id"]
         constraints = [
-            models.UniqueConstraint(fields=["study"], condition=Q(ended_at=None), name="one_open_session"),
+            models.UniqueConstraint(fields=["machine"], condition=Q(ended_at=None), name="one_session_a_machine"),
+            models.UniqueConstraint(
+                fields=["study"], condition=Q(ended_at=None, machine=None), name="one_session_by_hand"
+            ),
             models.CheckConstraint(condition=Q(speed__gt=0), name="session_speed_above_0"),
         ]
 

@@ -62,26 +62,14 @@ def one_study(study_id: int) -> StudyOut:
     study = with_lanes_and_tests().filter(pk=study_id).first()
     if study is None:
         raise NotFound("study")
+    kept_to = sorted(one.get_username() for one in study.kept_to.all()) if study.kept else None
     return StudyOut(
         **_summary(study, pass_counts([study_id]).get(study_id, {}), len(study.tests.all())).dict(),
         created_by=study.created_by.get_username(),
+        kept_to=kept_to,
         passes_wanted=study.passes_wanted,
         method=Method(**{name: getattr(study, name) for name in Method.model_fields}),
-        lanes_full=[
-            LaneOut(
-                id=lane.pk,
-                position=lane.position,
-                name=lane.name,
-                baseline=lane.baseline,
-                setup=setup_out(lane.setup_version),
-                levels={
-                    level.factor: LevelOut(words=level.words, number=level.number, unit=level.unit)
-                    for level in lane.levels.all()
-                },
-                condition=lane.condition.name if lane.condition else "",
-            )
-            for lane in study.lanes.all()
-        ],
+        lanes_full=[lane_out(lane) for lane in study.lanes.all()],
         tests_full=[test_out(test) for test in study.tests.all()],
         groups=groups_of(study),
         missing_cells=_missing_cells(study),
@@ -136,12 +124,29 @@ def with_lanes_and_tests() -> QuerySet[Study]:
     )
 
 
+def lane_out(lane: Lane) -> LaneOut:
+    """A lane as the API gives it."""
+    return LaneOut(
+        id=lane.pk,
+        position=lane.position,
+        name=lane.name,
+        baseline=lane.baseline,
+        setup=setup_out(lane.setup_version),
+        levels={
+            level.factor: LevelOut(words=level.words, number=level.number, unit=level.unit)
+            for level in lane.levels.all()
+        },
+        condition=lane.condition.name if lane.condition else "",
+    )
+
+
 def test_out(test: Test) -> TestOut:
     """A test as the API gives it."""
     return TestOut(
         id=test.pk,
         position=test.position,
         scene_id=test.scene_id,
+        game_id=test.scene.game_id,
         condition_id=test.condition_id,
         game=test.scene.game.name,
         scene=test.scene.name,
@@ -196,4 +201,5 @@ def _summary(study: Study, counts: dict[str, int], tests: int) -> StudySummary:
         created_at=study.created_at,
         finished_at=study.finished_at,
         archived_at=study.archived_at,
+        kept=study.kept,
     )

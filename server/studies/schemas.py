@@ -135,6 +135,7 @@ class TestOut(Out):
     id: int
     position: int
     scene_id: int
+    game_id: int
     condition_id: int
     game: str
     scene: str
@@ -180,6 +181,14 @@ class StudySummary(Out):
     created_at: datetime
     finished_at: datetime | None
     archived_at: datetime | None
+    #: Kept to named people: nobody else sees that there is such a study.
+    kept: bool
+
+
+class KeptIn(In):
+    """Whom a study is kept to, beside who says so; null opens it to all."""
+
+    names: list[Annotated[str, StringConstraints(max_length=150), ONE_LINE]] | None = Field(max_length=500)
 
 
 class SeenOut(Out):
@@ -194,6 +203,8 @@ class StudyOut(StudySummary):
     """A whole study but for its passes."""
 
     created_by: str
+    #: Whom it is kept to; null where everybody sees it.
+    kept_to: list[str] | None
     passes_wanted: int
     method: Method
     lanes_full: list[LaneOut]

@@ -79,7 +79,7 @@ def add_lane(user: Caller, study_id: int, data: LaneIn) -> Lane:
             raise Problem("lane_twice", "Lanes need names of their own.", field="name")
         if study.kind == StudyKind.SCALING and not data.condition:
             raise Problem(
-                "condition_missing", f"Lane “{data.name}” says not what it tells the games.", field="condition"
+                "condition_missing", f"Lane “{data.name}” does not say what it tells the games.", field="condition"
             )
         check_size(len(lanes) + 1, study.tests.values_list("passes_wanted", flat=True))
         lane = add_lane_to(study, user, data, max((lane.position for lane in lanes), default=-1) + 1)

@@ -28,7 +28,7 @@ class Migration(migrations.Migration):
             name='Part',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('card', 'Graphics card'), ('processor', 'Processor'), ('memory', 'Memory kit'), ('board', 'Board'), ('drive', 'Drive'), ('cooler', 'Cooler'), ('supply', 'Power supply'), ('case', 'Case'), ('display', 'Display'), ('adapter', 'Dock, adapter or link'), ('system', 'Operating system'), ('driver', 'Driver'), ('firmware', 'Firmware'), ('build', 'Game build')], max_length=12)),
+                ('kind', models.CharField(choices=[('card', 'Graphics card'), ('processor', 'Processor'), ('memory', 'Memory kit'), ('board', 'Board'), ('drive', 'Drive'), ('cooler', 'Cooler'), ('supply', 'Power supply'), ('case', 'Case'), ('machine', 'Whole machine'), ('display', 'Display'), ('adapter', 'Dock, adapter or link'), ('system', 'Operating system'), ('driver', 'Driver'), ('firmware', 'Firmware'), ('build', 'Game build')], max_length=12)),
                 ('name', models.CharField(max_length=120)),
                 ('maker', models.CharField(blank=True, max_length=80)),
                 ('facts', models.JSONField(blank=True, default=dict)),
@@ -41,7 +41,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['kind', 'name'],
-                'constraints': [models.UniqueConstraint(models.F('kind'), django.db.models.functions.text.Lower('name'), name='part_once'), models.CheckConstraint(condition=models.Q(('kind__in', ['card', 'processor', 'memory', 'board', 'drive', 'cooler', 'supply', 'case', 'display', 'adapter', 'system', 'driver', 'firmware', 'build'])), name='part_kind_known'), models.CheckConstraint(condition=models.Q(('name', ''), _negated=True), name='part_named'), models.CheckConstraint(condition=models.Q(('price__isnull', True), models.Q(('price__gte', 0), models.Q(('currency', ''), _negated=True)), _connector='OR'), name='price_has_a_currency')],
+                'constraints': [models.UniqueConstraint(models.F('kind'), django.db.models.functions.text.Lower('name'), name='part_once'), models.CheckConstraint(condition=models.Q(('kind__in', ['card', 'processor', 'memory', 'board', 'drive', 'cooler', 'supply', 'case', 'machine', 'display', 'adapter', 'system', 'driver', 'firmware', 'build'])), name='part_kind_known'), models.CheckConstraint(condition=models.Q(('name', ''), _negated=True), name='part_named'), models.CheckConstraint(condition=models.Q(('price__isnull', True), models.Q(('price__gte', 0), models.Q(('currency', ''), _negated=True)), _connector='OR'), name='price_has_a_currency')],
             },
         ),
         migrations.CreateModel(

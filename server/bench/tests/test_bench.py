@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
 from testkit import Bench, Caller, setup, study_body
 
 
@@ -29,6 +30,29 @@ def test_setups_name_their_parts_in_the_order_of_a_sheet(lead: Caller) -> None:
     assert {part["name"]: part["setups"] for part in lead.get("/parts")} == {"Ostrane V5": 1, "Plain 40": 1}
     taken = lead.post("/setups", setup("box", "Plain 40"), status=409)
     assert taken["code"] == "setup_exists"
+
+
+def test_a_part_that_a_study_names_first_brings_its_price(lead: Caller) -> None:
+    lead.post("/parts", {"kind": "card", "name": "Corv 20", "price": "279", "currency": "EUR"}, status=201)
+    body = study_body(kind="ladder", factor="Graphics card")
+    for lane, (name, price) in zip(body["lanes"], (("Corv 20", "299"), ("Corv 30", "419.50")), strict=True):
+        lane["setup"] = {"name": name, "parts": [{"kind": "card", "name": name, "price": price, "currency": "eur"}]}
+    lead.post("/studies", body, status=201)
+    found = {part["name"]: (part["price"], part["currency"], part["price_day"]) for part in lead.get("/parts")}
+    assert found["Corv 20"] == (279.0, "EUR", None), "a price that is on record stays"
+    assert found["Corv 30"] == (419.5, "EUR", str(timezone.localdate()))
+    body["lanes"][0]["setup"]["parts"][0] |= {"name": "Corv 40", "currency": ""}
+    assert lead.post("/studies", body, status=422)["code"] == "no_currency"
+    assert "Corv 40" not in {part["name"] for part in lead.get("/parts")}
+
+
+def test_a_whole_machine_is_a_part(lead: Caller) -> None:
+    part = {"kind": "machine", "name": "Fennik Reise 14", "facts": {"form": "laptop", "memory_gb": 32}}
+    lead.post("/parts", part, status=201)
+    assert lead.post("/parts", {**part, "name": "Toaster", "facts": {"form": "toaster"}}, status=422)
+    made = lead.post("/setups", {"name": "On the road", "parts": [{"kind": "machine", "name": "Fennik Reise 14"}]},
+                     status=201)  # fmt: skip
+    assert [one["kind"] for one in made["parts"]] == ["machine"]
 
 
 def test_a_setup_that_names_something_twice_is_refused(lead: Caller) -> None:
@@ -212,6 +236,8 @@ def test_ticks_of_a_sheet_are_kept_with_day_who_and_when(bench: Bench) -> None:
     assert len(bench.tester.post(path, {**tick, "on_day": "2026-01-06"})) == 2
     assert bench.tester.post(path, {**tick, "done": False})[0]["on_day"] == "2026-01-06"
     assert bench.tester.get("/setup-versions/0/ticks", status=404)
+    bench.lead.post(f"/studies/{bench.id}/archive")
+    assert bench.tester.post(path, tick, status=409)["code"] == "study_finished"
 
 
 @pytest.mark.parametrize(("text", "field"), [("1_6", "weight_g"), ("2.5", "weight_g"), ("1e400", "price")])

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import io
+import os
 import re
+import secrets
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -45,3 +49,15 @@ def test_the_readme_names_every_setting_and_nothing_else_reads_the_environment()
     assert [
         one for one in readers if one not in ("config/options.py", "manage.py", "config/wsgi.py", "conftest.py")
     ] == []
+
+
+def test_a_deployment_behind_tls_is_warned_of_nothing() -> None:
+    environment = {
+        **os.environ, "RENNBAHN_SECRET_KEY": secrets.token_urlsafe(50), "RENNBAHN_HTTPS": "1",
+        "RENNBAHN_HOSTS": "rennbahn.example", "RENNBAHN_DEBUG": "",
+    }  # fmt: skip
+    command = [sys.executable, "manage.py", "check", "--deploy", "--fail-level", "WARNING"]
+    done = subprocess.run(
+        command, cwd=REPOSITORY / "server", env=environment, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr

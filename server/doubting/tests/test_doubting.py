@@ -7,9 +7,10 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
+from doubting.models import WideDoubt
 from rennbahn.simulation import Rig, Upset
-from studies.models import Pass
-from testkit import Bench, Jobs
+from studies.models import Pass, Study
+from testkit import Bench, Jobs, study_body
 
 PATH = "/studies/{}/doubts"
 
@@ -165,7 +166,7 @@ def test_a_scene_that_is_longer_than_its_card_is_put_right_once(desk: Bench) -> 
     passes = [desk.record(lane, 0, seed=lane * 10 + n) for lane in (0, 1) for n in range(3)]
     (wide,) = doubts(desk)["wide"]
     assert (wide["check"], sorted(wide["pass_ids"])) == ("wrong_length", sorted(passes))
-    body = {"key": wide["key"], "how": "assumed", "reason": "the route was extended"}
+    body = {"keys": [wide["key"]], "how": "assumed", "reason": "the route was extended"}
     assert desk.tester.post(f"/studies/{desk.id}/doubts/settle", body) == {"passes": 6}
     assert doubts(desk)["wide"] == []
     short = desk.record(0, 0, seed=50, upset=Upset(ends_at=0.65))
@@ -189,13 +190,31 @@ def test_a_session_that_shifted_is_told_once_above_its_passes(desk: Bench, jobs:
     assert wide[0]["evidence"]["shift"] == pytest.approx(-0.03, abs=0.012)
     accepted = desk.tester.post(f"/studies/{desk.id}/passes/accept", {})
     assert accepted["left"] >= 12, "its passes are doubted until somebody settles it"
-    body = {"key": wide[0]["key"], "how": "accepted", "reason": "the room was warmer, all lanes alike"}
+    body = {"keys": [wide[0]["key"]], "how": "accepted", "reason": "the room was warmer, all lanes alike"}
     desk.tester.post(f"/studies/{desk.id}/doubts/settle", body)
     desk.tester.post(f"/studies/{desk.id}/passes/accept", {})
     (shift,) = desk.tester.get(f"/studies/{desk.id}/findings/beside")["shifts"]
     assert shift["settled"]
     assert shift["words"].startswith("Session 2 ran ")
     assert "the answer would be the same with it taken off" in shift["words"]
+
+
+def test_whoever_decides_about_every_pass_of_a_wide_doubt_settles_it(desk: Bench) -> None:
+    """Boxes over passes that are all decided on ask nothing any more."""
+    passes = [desk.record(0, 0, seed=n) for n in range(3)]
+    study = Study.objects.get(pk=desk.id)
+    WideDoubt.objects.create(study=study, key="offset 1", check_id="offset", words="It ran late.", passes=passes)
+
+    def settled() -> list[str | None]:
+        return [one["settled"] and one["settled"]["how"] for one in doubts(desk)["wide"] if one["key"] == "offset 1"]
+
+    path = f"/studies/{desk.id}/passes/state"
+    desk.tester.put(path, {"pass_ids": passes[:2], "state": "accepted"})
+    assert settled() == [None], "one of them waits"
+    desk.tester.put(path, {"pass_ids": passes[2:], "state": "rejected", "reason": "a visitor"})
+    assert settled() == ["accepted"]
+    undo_last(desk)
+    assert settled() == [None]
 
 
 def test_doubts_of_a_large_study_are_few_queries(desk: Bench, queries: Callable[[int], Any]) -> None:
@@ -248,6 +267,71 @@ def test_trimming_is_taken_back_with_the_state_it_had(desk: Bench) -> None:
     assert record_line(desk)[1] == "took back a decision"
 
 
+def test_several_passes_are_settled_as_one_act(desk: Bench, jobs: Jobs) -> None:
+    bad = [three_and(desk, Upset(loading_s=4.0), lane) for lane in (0, 1)]
+    fine = desk.record(1, 1, seed=5)
+    refused = settle(desk, bad[0], "loading", "trimmed", also=[fine], status=404)
+    assert "loading" in refused["message"], "a pass of which nothing is proposed stops all"
+    assert all("loading" in standing(desk, one) for one in bad)
+    assert settle(desk, bad[0], "", "trimmed", also=bad[1:]) == {"passes": 2}
+    windows = [desk.tester.get(f"/passes/{one}")["one"]["windows"] for one in bad]
+    assert all(len(own) == 1 and own[0][0] > 3 for own in windows)
+    assert undo_last(desk).startswith("trimmed 2 passes: to ")
+    assert [desk.tester.get(f"/passes/{one}")["one"]["windows"] for one in bad] == [[], []]
+    assert settle(desk, bad[0], "", "accepted", reason="the menu belongs to it", also=[bad[1], fine]) == {"passes": 3}
+    assert {state(desk, one) for one in (*bad, fine)} == {"accepted"}
+    assert not standing(desk, bad[1])
+    settle(desk, bad[0], "", "accepted", reason="x", also=[999_999], status=404)
+    assert undo_last(desk) == "accepted 3 passes"
+    assert {state(desk, one) for one in (*bad, fine)} == {"recorded"}
+
+
+def test_captures_of_several_passes_are_trimmed_and_moved_together(desk: Bench) -> None:
+    first, second = desk.record(0, 0, seed=1), desk.record(0, 1, seed=2)
+    captures = [desk.tester.get(f"/passes/{one}")["one"]["capture_id"] for one in (first, second)]
+    path = f"/captures/{captures[0]}/"
+    assert desk.tester.put(path + "windows", {"windows": [[600, 700]], "also": captures[1:]}, status=422)
+    desk.tester.put(path + "windows", {"windows": [[2, 8]], "also": captures[1:]})
+    assert [desk.tester.get(f"/passes/{one}")["one"]["windows"] for one in (first, second)] == [[[2, 8]]] * 2
+    assert undo_last(desk) == "trimmed 2 passes: to 2 s to 8 s"
+    desk.tester.post(f"/studies/{desk.id}/passes/reject", {}, status=404)
+    desk.tester.put(f"/studies/{desk.id}/passes/state", {"pass_ids": [second], "state": "rejected", "reason": "odd"})
+    other = {"lane_id": desk.lane(1), "also": captures[1:]}
+    assert desk.tester.put(path + "place", other, status=409)["code"] == "pass_decided", "none is moved"
+    assert state(desk, first) == "recorded"
+    undo_last(desk)
+    twice = {"windows": [[2, 8]], "also": [captures[0], captures[0], captures[1]]}
+    desk.tester.put(path + "windows", twice)
+    assert undo_last(desk) == "trimmed 2 passes: to 2 s to 8 s"
+    body = study_body(question="Another?", kind="ladder")
+    other_study = Bench(desk.lead, desk.tester, desk.lead.post("/studies", body, status=201), desk.demand, desk.dialect)
+    foreign = desk.tester.get(f"/passes/{other_study.record(0, 0, seed=77)}")["one"]["capture_id"]
+    for address, change in (("windows", {"windows": [[2, 8]]}), ("place", {"lane_id": desk.lane(1)})):
+        refused = desk.tester.put(path + address, change | {"also": [foreign]}, status=404)
+        assert refused["code"] == "not_found", "a capture of another study is none of these"
+    assert desk.tester.put(path + "place", {**other, "number": 1}, status=422)["code"] == "one_number"
+    assert desk.tester.put(path + "place", {"also": []}, status=422)["code"] == "no_place"
+    desk.tester.put(path + "place", other)
+    passes = {one["capture_id"]: one for one in desk.tester.get(f"/studies/{desk.id}/passes") if one["capture_id"]}
+    found = [(passes[pk]["lane_id"], passes[pk]["test_id"]) for pk in captures]
+    assert found == [(desk.lane(1), desk.test(0)), (desk.lane(1), desk.test(1))], "each in its own test"
+    assert (state(desk, first), state(desk, second)) == ("planned", "planned")
+
+
+def test_doubts_of_one_kind_are_settled_together(desk: Bench) -> None:
+    desk.demand = replace(desk.demand, seconds=31.0)
+    [desk.record(lane, test, seed=lane * 20 + test * 10 + n) for lane in (0, 1) for test in (0, 1) for n in range(2)]
+    keys = [one["key"] for one in doubts(desk)["wide"]]
+    assert len(keys) == 2
+    path = f"/studies/{desk.id}/doubts/settle"
+    body = {"keys": keys, "how": "assumed", "reason": "a longer route"}
+    assert desk.tester.post(path, {**body, "keys": [*keys, "x"]}, status=404)["code"] == "not_found"
+    assert desk.tester.post(path, body) == {"passes": 8}
+    assert doubts(desk)["wide"] == []
+    assert undo_last(desk) == "put the length right for 8 passes: a longer route"
+    assert len(doubts(desk)["wide"]) == 2
+
+
 def test_what_was_assumed_is_taken_back_for_all_it_was_assumed_of(desk: Bench, jobs: Jobs) -> None:
     held = [desk.record(0, 0, seed=n, upset=Upset(lock_fps=60.0)) for n in range(3)]
     settle(desk, held[0], "lock", "assumed", reason="the menu says so", cap_name="menu limiter")
@@ -263,7 +347,7 @@ def test_a_length_and_a_repeat_are_taken_back(desk: Bench) -> None:
     desk.demand = replace(desk.demand, seconds=31.0)
     first, *_ = [desk.record(lane, 0, seed=lane * 10 + n) for lane in (0, 1) for n in range(3)]
     key = doubts(desk)["wide"][0]["key"]
-    desk.tester.post(f"/studies/{desk.id}/doubts/settle", {"key": key, "how": "assumed", "reason": "a longer route"})
+    desk.tester.post(f"/studies/{desk.id}/doubts/settle", {"keys": [key], "how": "assumed", "reason": "a longer route"})
     assert undo_last(desk) == "put the length right for 6 passes: a longer route"
     assert [one["settled"] for one in doubts(desk)["wide"]] == [None]
     total = len(desk.tester.get(f"/studies/{desk.id}/passes"))

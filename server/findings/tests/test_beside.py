@@ -8,7 +8,10 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from findings.answer_schemas import AgainstOut, AnswerOut, CrossingOut, HeldOut, PartsOut, WhyOut
+from findings.schemas import FindingsOut
+from PIL import Image
 from rennbahn.simulation import Rig, Scene
 from rennbahn.simulation.sitting import LOGGER
 from scenes.schemas import GameEdit
@@ -98,7 +101,7 @@ def test_limits_say_what_each_side_could_do_alone(lead: Caller, run: Callable[..
     found = lead.get(f"/studies/{bench.id}/limits")
     HeldOut.model_validate(found)
     assert {one["held_by"] for one in found["tests"]} == {"card"}
-    assert found["sentence"]["text"].startswith("What holds the rate: all the card")
+    assert found["sentence"]["text"].startswith("What holds the rate: the card in all")
     cards = [one for one in found["alone"]["margins"] if one["side"] == "card"]
     assert len(cards) == 3
     assert all(one["verdict"] == "ahead" and 0.1 < one["margin"] < 0.3 for one in cards)
@@ -175,6 +178,102 @@ def test_older_results_join_a_ladder_where_the_method_agrees(lead: Caller, run: 
     assert lead.get(f"/studies/{new.id}/answer?joined={new.id}", status=422)["code"] == "same_study"
 
 
+def test_an_older_lane_joins_a_pair_and_is_held_against_its_lanes(lead: Caller, run: Callable[..., Bench]) -> None:
+    old = run({"first": 0.8, "second": 0.9}, question="Last year?", kind="ladder", factor="Graphics card")
+    new = run({"third": 1.0, "fourth": 1.1}, seed=500)
+    path = f"/studies/{new.id}/findings?joined={old.id}"
+    found = lead.get(path)
+    FindingsOut.model_validate(found)
+    assert found["average"]["tests"] == 3
+    assert [one["lane"]["name"] for one in found["joined"]] == ["first (older)", "second (older)"]
+    assert len(found["pairs"][0]["a"]) > len(lead.get(f"/studies/{new.id}/findings")["pairs"][0]["a"])
+    assert not {one["lane_id"] for one in found["missing"]} & {old.lane(0), old.lane(1)}
+    over = lead.get(f"{path}&other={old.lane(0)}")["average"]
+    assert over["margin"] == pytest.approx(0.8 / 1.0 - 1.0, abs=0.02)
+    assert over["sentence"]["text"].startswith("First (older): ")
+    assert lead.get(f"/studies/{new.id}/findings?other={old.lane(0)}", status=404), "without it they are not there"
+    moved = lead.get(f"/studies/{new.id}/findings/parts?joined={old.id}")
+    PartsOut.model_validate(moved)
+    # What becomes another in the older study is another here.
+    one = next(x for x in lead.get(f"/studies/{old.id}/passes") if x["lane_id"] == old.lane(0))
+    lead.put(f"/studies/{old.id}/passes/state", {"pass_ids": [one["id"]], "state": "recorded"})
+    assert lead.get(f"{path}&other={old.lane(0)}")["average"]["sentence"] != over["sentence"]
+
+
+def test_what_cannot_be_joined_says_why(lead: Caller, run: Callable[..., Bench], presets: dict[str, Any]) -> None:
+    bench = run({"third": 1.0, "fourth": 1.1}, seed=500)
+    for address in (f"/studies/{bench.id}/findings", f"/studies/{bench.id}/answer", f"/studies/{bench.id}/limits"):
+        refused = lead.get(f"{address}?joined={presets['id']}", status=422)
+        assert (refused["code"], refused["field"]) == ("kind_differs", "joined")
+        assert lead.get(f"{address}?joined=999999", status=404)
+    others = [{"game": "Elsewhere", "scene": "hall", "condition": "1440 high"}]
+    apart = run({"fifth": 1.0, "sixth": 1.1}, question="Elsewhere?", tests=others)
+    assert lead.get(f"/studies/{bench.id}/findings?joined={apart.id}", status=422)["code"] == "no_common_test"
+
+
+def swept(name: str, watts: str, cooler: str = "Plain 40") -> dict[str, Any]:
+    parts = [{"kind": "card", "name": name}, {"kind": "cooler", "name": cooler}]
+    settings = [{"name": "Power limit", "value": watts}]
+    return {"name": f"{name} {watts}", "setup": {"name": f"Box, {name} {watts} {cooler}", "parts": parts,
+                                                 "settings": settings}}  # fmt: skip
+
+
+def test_older_lanes_are_points_of_a_sweep_where_the_machine_is_the_same_and_rivals_elsewhere(
+    lead: Caller, tester: Caller
+) -> None:
+    def make(lanes: list[dict[str, Any]], seed: int, **more: Any) -> Bench:
+        for one in lanes:
+            one["levels"] = {"Power limit": one["setup"]["settings"][0]["value"]} if more["kind"] == "sweep" else {}
+        body = study_body(lanes=lanes, tests=TESTS, **more)
+        bench = Bench(lead, tester, lead.post("/studies", body, status=201), DEMAND, LOGGER)
+        bench.fill(len(TESTS), 3, [1.0 + 0.05 * at for at in range(len(lanes))], seed=seed)
+        return bench
+
+    old = make(
+        [swept("V5", "200 W"), swept("V7", "220 W")], 900, question="Before?", kind="ladder", factor="Graphics card"
+    )
+    new = make([swept("V5", f"{watts} W") for watts in (80, 120, 160)], 10, kind="sweep", factor="Power limit")
+    found = lead.get(f"/studies/{new.id}/answer?joined={old.id}")
+    AnswerOut.model_validate(found)
+    points = {point["lane"]: point["level"] for point in found["sweep"][0]["points"]}
+    assert points[str(old.lane(0))] == 200, "the same machine at a level of its own"
+    assert str(old.lane(1)) not in points, "another card is a rival, whatever it is set to"
+    assert "V7 220 W, from “Before?”" in found["joined"][1]["words"]
+    assert "also differs in card" in found["joined"][1]["words"]
+
+
+def test_a_crossing_joins_a_grid_where_it_has_none_and_says_both_levels(lead: Caller, tester: Caller) -> None:
+    factors = {"factor": "Cooler", "second_factor": "Power limit"}
+
+    def lanes(crossings: list[tuple[str, str]], card: str = "V5") -> list[dict[str, Any]]:
+        found = [swept(card, watts, cooler) for cooler, watts in crossings]
+        for one, (cooler, watts) in zip(found, crossings, strict=True):
+            one["name"], one["levels"] = f"{cooler} at {watts}", {"Cooler": cooler, "Power limit": watts}
+        return found
+
+    def make(own: list[dict[str, Any]], seed: int, **more: Any) -> Bench:
+        study = lead.post("/studies", study_body(lanes=own, tests=TESTS, kind="grid", **factors, **more), status=201)
+        bench = Bench(lead, tester, study, DEMAND, LOGGER)
+        bench.fill(len(TESTS), 3, [1.0 + 0.05 * at for at in range(len(own))], seed=seed)
+        return bench
+
+    small = [("Plain", "80 W"), ("Tall", "80 W"), ("Plain", "120 W"), ("Tall", "120 W")]
+    old = make(lanes([("Plain", "160 W"), ("Tall", "160 W"), ("Plain", "120 W"), ("Tall", "120 W")]), 700,
+               question="More watts?")  # fmt: skip
+    new = make(lanes(small), 10)
+    found = lead.get(f"/studies/{new.id}/answer?joined={old.id}")
+    AnswerOut.model_validate(found)
+    assert [one["takes_part"] for one in found["joined"]] == [True, True, False, False]
+    assert found["joined"][2]["words"].endswith("is left out: this study has that crossing itself")
+    places = [len(one["grid"][0]["places"]) for one in (lead.get(f"/studies/{new.id}/answer"), found)]
+    assert places == [4, 6]
+    strange = make(lanes([("Plain", "200 W"), ("Tall", "200 W"), ("Plain", "90 W"), ("Tall", "90 W")], "V9"), 800,
+                   question="Another card?")  # fmt: skip
+    refused = lead.get(f"/studies/{new.id}/answer?joined={strange.id}", status=422)
+    assert (refused["code"], refused["field"]) == ("no_lane_joins", "joined")
+    assert "differs in card too" in refused["message"]
+
+
 @pytest.fixture
 def presets(lead: Caller) -> dict[str, Any]:
     """A scaling study of native and upscaled."""
@@ -205,7 +304,26 @@ def test_what_the_eye_gets_is_kept_with_pictures(
     shown = viewer.client.get(f"/api{address}/{first}/{second}/to")
     assert (shown.status_code, shown.headers["Content-Type"]) == (200, "image/jpeg")
     assert shown.headers["X-Content-Type-Options"] == "nosniff"
-    assert viewer.client.get(f"/api{address}/{first}/{second}/from").content == PICTURE
+    with Image.open(io.BytesIO(viewer.client.get(f"/api{address}/{first}/{second}/from").content)) as kept:
+        assert (kept.size, kept.getpixel((3, 3))) == ((16, 9), (30, 90, 110))
+    # Another in its place needs to have been seen, and carries nothing along.
+    told = Image.Exif()
+    told[0x010E] = "where it was taken"
+    out = io.BytesIO()
+    Image.new("RGB", (20, 9), (1, 2, 3)).save(out, "PNG", exif=told)
+    stale = tester.hand_picture(f"{address}/{first}/{second}/from", out.getvalue(), status=409)
+    assert stale["code"] == "changed_meanwhile"
+    seen = next(one["sha256"] for one in note["pictures"] if one["side"] == "from")
+    body = {"file": SimpleUploadedFile("new.png", out.getvalue()), "seen": seen}
+    assert tester.client.post(f"/api{address}/{first}/{second}/from", body).status_code == 200
+    anew = viewer.client.get(f"/api{address}/{first}/{second}/from").content
+    assert b"where it was taken" in out.getvalue()
+    assert b"where it was taken" not in anew
+    lead.post(f"/studies/{presets['id']}/archive")
+    gone = tester.put(f"{address}/{first}/{second}", {"words": "Other.", "seen": note["seen"]}, status=409)
+    assert gone["code"] == "study_archived"
+    assert tester.hand_picture(f"{address}/{first}/{second}/to", PICTURE, status=409)["code"] == "study_archived"
+    lead.post(f"/studies/{presets['id']}/restore")
     assert any("what the eye gets" in line["what"] for line in lead.get(f"/studies/{presets['id']}/audit"))
     assert viewer.get(address)[0]["words"] == "Softer leaves, no shimmer."
 

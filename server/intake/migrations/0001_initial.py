@@ -1,4 +1,5 @@
 import django.contrib.postgres.fields
+import clock
 import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
@@ -9,6 +10,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
+        ('people', '0001_initial'),
         ('studies', '0001_initial'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
@@ -62,12 +64,16 @@ class Migration(migrations.Migration):
                 ('size', models.PositiveBigIntegerField()),
                 ('sha256', models.CharField(max_length=64)),
                 ('state', models.CharField(choices=[('waiting', 'Waiting to be assigned'), ('taken', 'Taken as a pass'), ('set_aside', 'Set aside')], default='waiting', max_length=10)),
-                ('arrived_at', models.DateTimeField(auto_now_add=True)),
+                ('arrived_at', models.DateTimeField(default=clock.now)),
                 ('written_at', models.DateTimeField(blank=True, null=True)),
                 ('proposal', models.JSONField(default=dict)),
                 ('header_key', models.CharField(blank=True, max_length=64)),
                 ('refusal', models.JSONField(blank=True, null=True)),
+                ('waits_why', models.CharField(blank=True, max_length=200)),
+                ('likely_pass_id', models.BigIntegerField(blank=True, null=True)),
+                ('for_run_id', models.BigIntegerField(blank=True, null=True)),
                 ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='arrivals', to=settings.AUTH_USER_MODEL)),
+                ('machine', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='people.machine')),
                 ('study', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='arrivals', to='studies.study')),
             ],
             options={
@@ -147,6 +153,7 @@ class Migration(migrations.Migration):
                 ('size', models.PositiveBigIntegerField(default=0)),
                 ('state', models.CharField(choices=[('arriving', 'Being sent'), ('running', 'Being taken in'), ('cancelled', 'Cancelled'), ('done', 'Through')], default='arriving', max_length=10)),
                 ('made_at', models.DateTimeField(auto_now_add=True)),
+                ('zone', models.CharField(blank=True, max_length=60)),
                 ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='packs', to=settings.AUTH_USER_MODEL)),
                 ('study', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='packs', to='studies.study')),
             ],
@@ -162,6 +169,7 @@ class Migration(migrations.Migration):
                 ('name', models.CharField(max_length=400)),
                 ('state', models.CharField(choices=[('waiting', 'Waits its turn'), ('taken', 'Taken as a pass'), ('kept', 'Waits for a place'), ('known', 'There already'), ('refused', 'Refused')], default='waiting', max_length=10)),
                 ('words', models.CharField(blank=True, max_length=300)),
+                ('also_in', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='studies.study')),
                 ('arrival', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='entries', to='intake.arrival')),
                 ('pack', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='entries', to='intake.pack')),
             ],
@@ -258,6 +266,14 @@ class Migration(migrations.Migration):
         migrations.AddIndex(
             model_name='arrival',
             index=models.Index(fields=['study', 'state'], name='files_that_wait'),
+        ),
+        migrations.AddIndex(
+            model_name='arrival',
+            index=models.Index(fields=['sha256'], name='same_file_elsewhere'),
+        ),
+        migrations.AddIndex(
+            model_name='arrival',
+            index=models.Index(fields=['machine', 'name', '-id'], name='same_file_before'),
         ),
         migrations.AddConstraint(
             model_name='arrival',

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
@@ -206,6 +207,21 @@ def meter(begins: int = 0, seconds: int = 10) -> bytes:
     return ("clock_s,wall_power_w\n" + "".join(lines)).encode()
 
 
+@pytest.mark.parametrize("offset", ["nan", "inf", "-inf", "1e300", "soon"])
+def test_a_clock_that_is_none_is_refused(bench: Bench, offset: str) -> None:
+    one = bench.record(0, 0)
+    body = {"file": SimpleUploadedFile("meter.csv", meter()), "role": "samples", "offset_s": offset}
+    refused = bench.tester.client.post(f"/api/passes/{one}/files", body)
+    assert (refused.status_code, refused.json()["field"]) == (422, "offset_s")
+
+
+def test_a_file_of_days_to_come_is_refused(bench: Bench) -> None:
+    late = bench.tester.hand_in(
+        bench.id, "a.csv", bench.log(1), status=422, written_at=datetime(2099, 1, 1, tzinfo=UTC)
+    )
+    assert (late["code"], late["field"]) == ("not_yet", "written_at")
+
+
 def test_samples_have_a_clock_of_their_own_and_are_trimmed_by_it(bench: Bench) -> None:
     one = bench.record(0, 0)
     bench.accept(one)
@@ -284,7 +300,8 @@ def hand_in_table(bench: Bench, table: str, status: int = 200) -> Any:
 def test_a_table_of_results_is_taken_whole_or_not_at_all(bench: Bench) -> None:
     head = "Lane;Game;average_fps;low_1_fps;read_from\n"
     good = head + "plain fins;Moss Republic;61,5;48;result page\ntall fins;Moss Republic;66,25;;result page\n"
-    assert hand_in_table(bench, good) == {"recorded": 2}
+    lanes = [{"lane": lane, "passes": 1} for lane in ("plain fins", "tall fins")]
+    assert hand_in_table(bench, good) == {"recorded": 2, "tests": 1, "lanes": lanes}
     assert {float(p.reported.average_fps or 0) for p in Pass.objects.filter(state="recorded")} == {61.5, 66.25}
     for row, field in (
         ("nobody;Moss Republic;60;;x", "lane"),
@@ -293,6 +310,7 @@ def test_a_table_of_results_is_taken_whole_or_not_at_all(bench: Bench) -> None:
         ("plain fins;Moss Republic;;;x", "average_fps"),
         ("plain fins;Moss Republic;1_6;;x", "average_fps"),
         ("plain fins;Moss Republic;1e400;;x", "average_fps"),
+        ("plain fins;Moss Republic;1e-320;;x", "average_fps"),
     ):
         bad = hand_in_table(bench, head + "plain fins;Ninth Ferry;70;;x\n" + row + "\n", status=422)
         assert (bad["row"], bad["line"], bad["field"]) == (2, 3, field), row

@@ -3,15 +3,25 @@
 from __future__ import annotations
 
 import io
+import resource
+import struct
 import zipfile
+from datetime import UTC, datetime, timedelta
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 import pytest
-from django.db import DataError
-from intake import unpacking
-from intake.models import Arrival, Original, PackPiece
+from django.db import DataError, OperationalError
+from django.utils import timezone
+from doubting.tasks import queue_check
+from intake import limits, unpacking
+from intake.models import Arrival, Original, Pack, PackPiece
+from intake.tasks import UNSENT, sweep
 from intake.unpacking import take_in
-from testkit import Bench, Jobs
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.django_connector import DjangoConnector
+from rennbahn.capture.entries import read_entry
+from testkit import Bench, Caller, Jobs, study_body
 
 
 def zipped(files: dict[str, bytes]) -> bytes:
@@ -63,8 +73,63 @@ def test_a_pack_is_taken_in_by_the_worker_and_tells_of_each_file(bench: Bench, j
     assert len(recorded) == 12
     assert all(one["figures"]["average_fps"] > 0 for one in recorded)
     doubts = bench.tester.get(f"/studies/{bench.id}/doubts")
-    assert [doubt["check"] for doubt in doubts["wide"]] == ["wrong_length"] * 3, "each scene's card is doubted once"
-    assert (doubts["passes"], sum(len(doubt["pass_ids"]) for doubt in doubts["wide"])) == ([], 12)
+    assert doubts["wide"] == [], "no length was given, so none is doubted"
+    assert doubts["passes"] == []
+
+
+def test_the_files_of_a_pack_keep_their_times(bench: Bench, jobs: Jobs) -> None:
+    """By the clock of the zone that is told, exactly where the packer wrote it, and not at all where it cannot be."""
+    files = list(names(bench).items())[:4]
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as packed:
+        for at, (name, content) in enumerate(files):
+            info = zipfile.ZipInfo(name, (2026, 7, 1, 12, 10 * at, 0))
+            if at == 1:
+                exact = int(datetime(2026, 7, 1, 9, 30, 1, tzinfo=UTC).timestamp())
+                info.extra = struct.pack("<HHH", 0x0007, 2, 0) + struct.pack("<HHBi", 0x5455, 5, 1, exact)
+            if at == 2:
+                info.date_time = (1980, 1, 1, 0, 0, 0)
+            if at == 3:
+                info.extra = struct.pack("<HHBi", 0x5455, 5, 1, 2**31 - 1)
+            packed.writestr(info, content)
+    assert bench.tester.hand_in_pack(bench.id, out.getvalue(), zone="Europe/Berlin")["files"] == 4
+    jobs.work()
+    wrote = dict(Arrival.objects.filter(study=bench.id).values_list("name", "written_at"))
+    by_clock, told, early, late = (wrote[PurePosixPath(name).name] for name, _ in files)
+    assert by_clock == datetime(2026, 7, 1, 10, 0, tzinfo=UTC), "noon in Berlin in summer"
+    assert told == datetime(2026, 7, 1, 9, 30, 1, tzinfo=UTC)
+    assert (early, late) == (None, None)
+    refused = bench.tester.post(f"/studies/{bench.id}/packs", {"name": "a.zip", "zone": "Mond/Meer"}, status=422)
+    assert (refused["code"], refused["field"]) == ("unknown_zone", "zone")
+
+
+def test_a_pack_says_what_it_waits_behind(bench: Bench) -> None:
+    files = list(names(bench).items())
+    with app.replace_connector(DjangoConnector()):
+        packs = [bench.tester.hand_in_pack(bench.id, zipped(dict(files[at : at + 2])))["id"] for at in (0, 2)]
+        queue_check(bench.id)
+        packs.append(bench.tester.hand_in_pack(bench.id, zipped(dict(files[4:])))["id"])
+    behind = {pack["id"]: pack["behind"] for pack in bench.tester.get(f"/studies/{bench.id}/packs")}
+    assert [behind[pk] for pk in packs] == [
+        "", "“day 1.zip”", "“day 1.zip”, “day 1.zip” and 1 job of measuring or checking",
+    ]  # fmt: skip
+
+
+def test_a_pack_says_which_of_its_files_another_study_has(bench: Bench, jobs: Jobs) -> None:
+    files = names(bench)
+    bench.tester.hand_in_pack(bench.id, zipped(files))
+    jobs.work()
+    body = study_body(question="And in the other room?", kind="ladder", factor="Cooler")
+    other = bench.lead.post("/studies", body, status=201)["id"]
+    bench.tester.hand_in_pack(other, zipped(dict(list(files.items())[:2])))
+    jobs.work()
+    (pack,) = bench.tester.get(f"/studies/{other}/packs")
+    assert (pack["elsewhere"], pack["behind"]) == (2, "")
+    entries = bench.tester.get(f"/packs/{pack['id']}")["entries"]
+    assert {entry["also_in"] for entry in entries} == {bench.study["question"]}
+    name, content = list(files.items())[4]
+    arrival = bench.tester.hand_in(other, name, content)
+    assert arrival["also_in"] == bench.study["question"]
 
 
 def test_a_pack_is_cancelled_and_resumed(bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -199,6 +264,142 @@ def test_a_file_that_unpacks_to_too_much_is_refused_and_stops_no_other(
     assert [entry["state"] for entry in found] == ["refused", "taken"]
     assert "larger than" in found[0]["words"]
     assert PackPiece.objects.exists(), "nothing is lost"
+
+
+@pytest.mark.parametrize("way", [zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA])
+def test_what_comes_out_whole_only_is_not_unpacked(bench: Bench, jobs: Jobs, way: int) -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", way) as packed:
+        packed.writestr("bomb.csv", b"0" * 80_000_000)
+        packed.writestr(*next(iter(names(bench).items())), compress_type=zipfile.ZIP_DEFLATED)
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    pack = bench.tester.hand_in_pack(bench.id, out.getvalue())
+    jobs.work()
+    found = bench.tester.get(f"/packs/{pack['id']}")["entries"]
+    assert [entry["state"] for entry in found] == ["refused", "taken"]
+    assert "by deflate" in found[0]["words"]
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 60_000, "kB: it was never in memory"
+
+
+def test_a_size_that_lies_takes_no_more_memory_than_is_taken(
+    bench: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("intake.unpacking.LARGEST_FILE", 100_000)
+    content = zipped({"bomb.csv": b"0" * 50_000_000})
+    said = struct.pack("<L", 50_000_000)
+    assert content.count(said) == 2
+    pack = bench.tester.hand_in_pack(bench.id, content.replace(said, struct.pack("<L", 4_000)))
+    jobs.work()
+    (entry,) = bench.tester.get(f"/packs/{pack['id']}")["entries"]
+    assert entry["state"] == "refused"
+
+
+def killed_while_unpacking(pack: int, monkeypatch: pytest.MonkeyPatch, name: str) -> None:
+    """A worker that dies as it unpacks one file: nothing of it runs any more, not even what cleans up."""
+    unlink = Path.unlink
+
+    def dying(packed: zipfile.ZipFile, file: zipfile.ZipInfo, most: int) -> bytes:
+        if file.filename == name:
+            monkeypatch.setattr(Path, "unlink", lambda *_, **__: None)
+            raise SystemExit
+        return read_entry(packed, file, most)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(unpacking, "read_entry", dying)
+        with pytest.raises(SystemExit):
+            take_in(pack)
+    monkeypatch.setattr(Path, "unlink", unlink)
+
+
+def test_a_file_that_ends_the_worker_twice_is_given_up_and_stops_no_other(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch, settings: Any, tmp_path: Path
+) -> None:
+    settings.FILE_UPLOAD_TEMP_DIR = tmp_path
+    files = names(bench)
+    bad = list(files)[2]
+    pack = bench.tester.hand_in_pack(bench.id, zipped(files))
+    for _ in range(2):
+        killed_while_unpacking(pack["id"], monkeypatch, bad)
+    assert take_in(pack["id"]) == 6
+    found = bench.tester.get(f"/packs/{pack['id']}")
+    assert found["pack"]["state"] == "done"
+    assert {entry["name"]: entry["state"] for entry in found["entries"]} == {
+        name: "refused" if name == bad else "taken" for name in files
+    }
+    assert "the worker ended while it read it" in found["entries"][2]["words"]
+    assert PackPiece.objects.exists(), "nothing is lost"
+    assert not list(tmp_path.glob("at-entry-*"))
+
+
+def test_a_worker_that_was_killed_once_or_lost_its_database_often_goes_on(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch, settings: Any, tmp_path: Path
+) -> None:
+    settings.FILE_UPLOAD_TEMP_DIR = tmp_path
+    files = names(bench)
+    pack = bench.tester.hand_in_pack(bench.id, zipped(files))
+    killed_while_unpacking(pack["id"], monkeypatch, next(iter(files)))
+    for _ in range(5):
+        with monkeypatch.context() as patched:
+            patched.setattr(unpacking, "_take_batch", lambda *_: (_ for _ in ()).throw(OperationalError))
+            with pytest.raises(OperationalError):
+                take_in(pack["id"])
+    assert take_in(pack["id"]) == 6
+    assert {entry["state"] for entry in bench.tester.get(f"/packs/{pack['id']}")["entries"]} == {"taken"}
+
+
+def test_a_pack_that_nobody_sent_whole_is_thrown_away_after_some_days(bench: Bench) -> None:
+    old, new = (
+        bench.tester.post(f"/studies/{bench.id}/packs", {"name": f"{name}.zip", "zone": ""}, status=201)["id"]
+        for name in ("old", "new")
+    )
+    whole = bench.tester.hand_in_pack(bench.id, zipped(names(bench)))["id"]
+    for pack in (old, new):
+        bench.tester.send_piece(pack, 0, b"PK")
+    Pack.objects.filter(pk__in=[old, whole]).update(made_at=timezone.now() - UNSENT - timedelta(hours=1))
+    assert sweep(0) == 1
+    assert sorted(Pack.objects.values_list("pk", flat=True)) == sorted([new, whole])
+    assert not PackPiece.objects.filter(pack=old).exists()
+    assert sweep(0) == 0
+
+
+def test_names_that_lead_out_of_the_folder_are_told(bench: Bench, jobs: Jobs) -> None:
+    (name, one), *_ = names(bench).items()
+    strange = ("../up.csv", "/etc/root.csv", "a/../../b.csv", "C:\\temp\\c.csv", "..\\d.csv")
+    pack = bench.tester.hand_in_pack(bench.id, zipped(dict.fromkeys(strange, one) | {name: one}))
+    jobs.work()
+    found = bench.tester.get(f"/packs/{pack['id']}")["entries"]
+    assert [entry["state"] for entry in found] == ["refused"] * 5 + ["taken"]
+    assert "leads out" in found[0]["words"]
+
+
+def test_what_waits_is_bounded_by_person_machine_and_study(
+    bench: Bench, lead: Caller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for at in range(limits.MOST_HALF_SENT):
+        bench.tester.post(f"/studies/{bench.id}/packs", {"name": f"{at}.zip"}, status=201)
+    refused = bench.tester.post(f"/studies/{bench.id}/packs", {"name": "more.zip"}, status=409)
+    assert refused["code"] == "too_many_half_sent"
+    assert "“0.zip” (0 MB), “1.zip”" in refused["message"]
+    lead.post(f"/studies/{bench.id}/packs", {"name": "of-another.zip"}, status=201)
+    bench.tester.delete(f"/packs/{bench.tester.get(f'/studies/{bench.id}/packs')[-1]['id']}")
+    bench.tester.post(f"/studies/{bench.id}/packs", {"name": "more.zip"}, status=201)
+
+    monkeypatch.setattr(limits, "MOST_FILES", 2)
+    waits = [bench.tester.hand_in(bench.id, f"{at}.csv", bench.log(at))["id"] for at in (1, 2)]
+    refused = bench.tester.hand_in(bench.id, "3.csv", bench.log(3), status=409)
+    assert (refused["code"], refused["message"][:27]) == ("too_many_wait", "2 files (0 MB) of this stud")
+    bench.tester.post(f"/studies/{bench.id}/files/set-aside", {"arrival_ids": waits})
+    monkeypatch.setattr(limits, "MOST_BYTES", 1)
+    bench.tester.hand_in(bench.id, "3.csv", bench.log(3))
+    assert bench.tester.hand_in(bench.id, "4.csv", bench.log(4), status=409)["code"] == "too_many_wait"
+
+
+def test_what_a_killed_worker_left_is_swept(settings: Any, tmp_path: Path) -> None:
+    settings.FILE_UPLOAD_TEMP_DIR = tmp_path
+    for name in ("worker-x.zip", "pack-y.zip", "other.csv"):
+        (tmp_path / name).touch()
+    unpacking.sweep_left()
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["other.csv", "pack-y.zip"]
 
 
 def test_originals_are_kept_smaller_and_come_back_byte_for_byte(bench: Bench) -> None:

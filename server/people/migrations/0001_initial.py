@@ -1,4 +1,5 @@
 import django.db.models.deletion
+import django.db.models.functions.text
 from django.conf import settings
 from django.db import migrations, models
 
@@ -27,6 +28,35 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
+            name='Machine',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=80)),
+                ('simulated', models.BooleanField(default=False)),
+                ('made_at', models.DateTimeField(auto_now_add=True)),
+            ],
+            options={
+                'ordering': ['name', 'id'],
+                'constraints': [models.UniqueConstraint(django.db.models.functions.text.Lower('name'), name='machine_once'), models.CheckConstraint(condition=models.Q(('name', ''), _negated=True), name='machine_has_a_name')],
+            },
+        ),
+        migrations.CreateModel(
+            name='BenchToken',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('digest', models.CharField(max_length=64, unique=True)),
+                ('columns_name', models.CharField(blank=True, max_length=120)),
+                ('made_at', models.DateTimeField(auto_now_add=True)),
+                ('last_used_at', models.DateTimeField(blank=True, null=True)),
+                ('revoked_at', models.DateTimeField(blank=True, null=True)),
+                ('user', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='bench_tokens', to=settings.AUTH_USER_MODEL)),
+                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='tokens', to='people.machine')),
+            ],
+            options={
+                'ordering': ['-made_at', '-id'],
+            },
+        ),
+        migrations.CreateModel(
             name='BenchEdit',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -37,23 +67,6 @@ class Migration(migrations.Migration):
             ],
             options={
                 'indexes': [models.Index(fields=['what', 'what_id', '-at'], name='last_edit_of')],
-            },
-        ),
-        migrations.CreateModel(
-            name='BenchToken',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80)),
-                ('digest', models.CharField(max_length=64, unique=True)),
-                ('columns_name', models.CharField(blank=True, max_length=120)),
-                ('made_at', models.DateTimeField(auto_now_add=True)),
-                ('last_used_at', models.DateTimeField(blank=True, null=True)),
-                ('revoked_at', models.DateTimeField(blank=True, null=True)),
-                ('user', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='bench_tokens', to=settings.AUTH_USER_MODEL)),
-            ],
-            options={
-                'ordering': ['-made_at', '-id'],
-                'constraints': [models.CheckConstraint(condition=models.Q(('name', ''), _negated=True), name='token_has_a_name')],
             },
         ),
         migrations.CreateModel(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from datetime import timedelta
 from typing import Any
@@ -10,6 +11,7 @@ import pytest
 from bench.schemas import PartEdit, RigEdit, SetupEdit
 from config.api import api
 from django.contrib.auth.models import User
+from django.contrib.sessions.models import Session
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
@@ -34,7 +36,26 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/session", {"name": "x", "password": "y"}, None),
     ("DELETE", "/session", None, None),
     ("GET", "/health", None, None),
+    ("POST", "/session/link", {"token": "x"}, None),
+    ("POST", "/session/link/take", {"token": "x", "password": "y"}, None),
+    ("GET", "/house", None, None),
+    ("PUT", "/house", {"name": "Die Warte", "time_zone": "UTC"}, "lead"),
+    ("POST", "/house/demo", None, "viewer"),
+    ("GET", "/me", None, "viewer"),
+    ("PUT", "/me/password", {"password": "x", "new_password": "y"}, "viewer"),
+    ("DELETE", "/me/outside", None, "viewer"),
+    ("DELETE", "/me/sessions/{sign_in_id}", None, "viewer"),
+    ("POST", "/me/second-factor", None, "viewer"),
+    ("PUT", "/me/second-factor", {"code": "000000"}, "viewer"),
+    ("POST", "/me/second-factor/give-up", {"password": "x"}, "viewer"),
     ("GET", "/people", None, "lead"),
+    ("GET", "/people/sign-ins", None, "lead"),
+    ("POST", "/people/invitations", {"role": "viewer"}, "lead"),
+    ("DELETE", "/people/invitations/{invitation_id}", None, "lead"),
+    ("POST", "/people/{name}/reset", None, "lead"),
+    ("PUT", "/people/{name}/role", {"role": "viewer"}, "lead"),
+    ("PUT", "/people/{name}/open", {"open": False}, "lead"),
+    ("DELETE", "/people/{name}/second-factor", None, "lead"),
     ("POST", "/people/unlock", {"name": "x"}, "lead"),
     ("GET", "/setup-versions/{version_id}/ticks", None, "viewer"),
     (
@@ -89,6 +110,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies", None, "viewer"),
     ("POST", "/studies/{study_id}/archive", None, "lead"),
     ("POST", "/studies/{study_id}/restore", None, "lead"),
+    ("PUT", "/studies/{study_id}/kept", {"names": None}, "lead"),
     ("DELETE", "/studies/{study_id}", None, "lead"),
     ("POST", "/studies", study_body(), "lead"),
     ("GET", "/studies/{study_id}", None, "viewer"),
@@ -117,6 +139,8 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/plan.ics", None, "viewer"),
     ("GET", "/outlooks", None, "viewer"),
     ("GET", "/scene-noise", None, "viewer"),
+    ("GET", "/scene-lengths", None, "viewer"),
+    ("POST", "/scenes/lengths", {"lengths": [{"scene_id": 0, "length_s": 30}]}, "lead"),
     ("GET", "/noise-book", None, "viewer"),
     ("POST", "/sketch", {"lanes": []}, "lead"),
     ("POST", "/studies/{study_id}/finish", None, "lead"),
@@ -131,7 +155,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/studies/{study_id}/checks", None, "viewer"),
     ("PUT", "/studies/{study_id}/checks/{check_id}", {"asked": False, "reason": "known"}, "lead"),
     ("POST", "/passes/{pass_id}/settle", {"check": "lock", "how": "accepted", "reason": "known"}, "tester"),
-    ("POST", "/studies/{study_id}/doubts/settle", {"key": "x", "how": "accepted", "reason": "y"}, "tester"),
+    ("POST", "/studies/{study_id}/doubts/settle", {"keys": ["x"], "how": "accepted", "reason": "y"}, "tester"),
     ("POST", "/studies/{study_id}/passes/accept", {}, "tester"),
     ("GET", "/studies/{study_id}/findings/beside", None, "viewer"),
     ("GET", "/studies/{study_id}/answer", None, "viewer"),
@@ -167,7 +191,9 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("PUT", "/captures/{capture_id}/windows", {"windows": [[1, 2]]}, "tester"),
     ("GET", "/captures/{capture_id}/original", None, "viewer"),
     ("GET", "/studies/{study_id}/findings", None, "viewer"),
+    ("GET", "/studies/{study_id}/package", None, "viewer"),
     ("GET", "/studies/{study_id}/findings.csv", None, "viewer"),
+    ("GET", "/studies/{study_id}/next-hour", None, "viewer"),
     ("PUT", "/files/{file_id}/offset", {"offset_s": 1.0}, "tester"),
     ("POST", "/studies/{study_id}/packs", {"name": "day 1"}, "tester"),
     ("POST", "/packs/{pack_id}/pieces/{position}", "a file", "tester"),
@@ -185,12 +211,14 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/studies/{study_id}/sessions/end", {}, "tester"),
     ("POST", "/files/{arrival_id}/assign", {"pass_id": 0}, "tester"),
     ("GET", "/learned-costs", None, "viewer"),
+    ("GET", "/machines", None, "viewer"),
     ("GET", "/bench-links", None, "tester"),
     ("POST", "/bench-links", {"name": "machine"}, "tester"),
     ("POST", "/bench-links/{link_id}/revoke", None, "tester"),
     ("GET", "/bench-link.py", None, "viewer"),
     # A machine's token opens it, and nobody's sign-in does (see running.tests.test_link).
     ("POST", "/link/files", "a file", "nobody signed in"),
+    ("GET", "/link/clock", None, "nobody signed in"),
 ]
 ROLES = [None, "viewer", "tester", "lead"]
 
@@ -210,39 +238,7 @@ def test_every_route_has_a_row() -> None:
 def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
     who = caller(role)
     for method, path, body, lowest in TABLE:
-        address = path
-        for name in (
-            "part_id",
-            "rig_id",
-            "game_id",
-            "condition_id",
-            "setup_id",
-            "version_id",
-            "scene_id",
-            "study_id",
-            "lane_id",
-            "pass_id",
-            "arrival_id",
-            "capture_id",
-            "file_id",
-            "link_id",
-            "pack_id",
-            "decision_id",
-            "reader_id",
-            "other_study_id",
-            "from_lane_id",
-            "to_lane_id",
-            "side",
-            "position",
-        ):
-            address = address.replace(f"{{{name}}}", "0")
-        address = address.replace("{test_id}", "0")
-        if isinstance(body, str):
-            upload = SimpleUploadedFile("a.csv", b"ms\n5\n6\n7\n8\n9\n")
-            response = who.client.post(f"/api{address}", {"file": upload, "role": "note"})
-        else:
-            extra = {} if body is None else {"data": body, "content_type": "application/json"}
-            response = getattr(who.client, method.lower())(f"/api{address}", **extra)
+        response = call(who.client, method, path, body)
         allowed = lowest is None or (lowest in ROLES and ROLES.index(role) >= ROLES.index(lowest))
         said = f"{role} {method} {path}: {response.status_code} {response.content[:200]!r}"
         if allowed:
@@ -253,6 +249,56 @@ def test_roles_reach_as_far_as_the_table_says(role: str | None) -> None:
             assert set(response.json()) >= {"code", "message", "hint"}, said
         if method == "DELETE" and role is not None:
             who = relogged(who)
+
+
+def call(client: Client, method: str, path: str, body: Any, **how: Any) -> Any:
+    """A row of the table, asked by somebody."""
+    address = "/api" + re.sub(r"\{\w+\}", "0", path)
+    if isinstance(body, str):
+        upload = SimpleUploadedFile("a.csv", b"ms\n5\n6\n7\n8\n9\n")
+        return client.post(address, {"file": upload, "role": "note"}, **how)
+    extra = {} if body is None else {"data": body, "content_type": "application/json"}
+    return getattr(client, method.lower())(address, **extra, **how)
+
+
+INSIDE = [row for row in TABLE if row[3] in ROLES[1:]]
+
+
+@pytest.mark.django_db
+def test_an_ended_session_a_closed_account_and_a_machines_token_open_nothing() -> None:
+    lead = caller("lead")
+    token = lead.post("/bench-links", {"name": "machine"}, status=201)["token"]
+    ended = Client()
+    ended.cookies["sessionid"] = lead.client.cookies["sessionid"].value
+    closed, key = caller("tester"), lead.client.cookies["sessionid"].value
+    lead.put(f"/people/{closed.name}/open", {"open": False})
+    Session.objects.filter(session_key=key).delete()
+    for method, path, body, _ in INSIDE:
+        assert call(ended, method, path, body).status_code == 401, (method, path)
+        assert call(closed.client, method, path, body).status_code == 401, (method, path)
+        bearer = {"Authorization": f"Bearer {token}"}
+        assert call(Client(), method, path, body, headers=bearer).status_code == 401, (method, path)
+
+
+@pytest.mark.django_db
+def test_a_foreign_page_writes_nothing() -> None:
+    strict = Client(enforce_csrf_checks=True)
+    strict.force_login(User.objects.get(username=caller("lead").name))
+    for method, path, body, lowest in TABLE:
+        if method != "GET" and lowest != "nobody signed in":
+            found = call(strict, method, path, body, headers={"Origin": "https://elsewhere.example"})
+            assert (found.status_code, found.json()["code"]) == (403, "refused"), (method, path)
+
+
+@pytest.mark.django_db
+def test_who_owes_a_second_factor_gets_no_farther_than_to_make_one() -> None:
+    lead = caller("lead")
+    lead.put("/house", {"name": "Die Warte", "time_zone": "Europe/Vienna", "second_factor": True})
+    for method, path, body, _ in INSIDE:
+        if not path.startswith("/me"):
+            found = call(lead.client, method, path, body)
+            assert (found.status_code, found.json()["code"]) == (403, "second_factor_needed"), (method, path)
+    assert lead.get("/me")["owes_second_factor"]
 
 
 def relogged(who: Caller) -> Caller:
@@ -320,9 +366,9 @@ def test_the_right_password_forgets_the_wrong_ones(nobody: Caller, lead: Caller)
 def test_a_lead_opens_a_name_again(nobody: Caller, lead: Caller, tester: Caller) -> None:
     for _ in range(6):
         try_password(nobody.client, tester.name, "no")
-    assert next(one for one in lead.get("/people") if one["name"] == tester.name)["shut_s"] > 0
+    assert next(one for one in lead.get("/people")["people"] if one["name"] == tester.name)["shut_s"] > 0
     opened = lead.post("/people/unlock", {"name": tester.name})
-    assert all(one["shut_s"] == 0 for one in opened)
+    assert all(one["shut_s"] == 0 for one in opened["people"])
     assert try_password(nobody.client, tester.name, PASSWORD).status_code == 200
     assert lead.post("/people/unlock", {"name": "nobody"}, status=404)["code"] == "not_found"
 

@@ -63,9 +63,12 @@ class Migration(migrations.Migration):
                 ('costs', models.JSONField(blank=True, default=dict)),
                 ('starts_on', models.DateField()),
                 ('day_starts', models.TimeField(default=datetime.time(9, 0))),
+                ('quiet_from', models.TimeField(blank=True, null=True)),
+                ('quiet_to', models.TimeField(blank=True, null=True)),
                 ('hours_a_day', models.FloatField(default=8.0)),
                 ('weekdays', models.JSONField(default=planning.models._working_days)),
                 ('deadline', models.DateTimeField(blank=True, null=True)),
+                ('dates', models.JSONField(blank=True, default=list)),
                 ('control_test', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='studies.test')),
             ],
             options={

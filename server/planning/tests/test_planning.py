@@ -6,14 +6,15 @@ import csv
 import io
 from collections import Counter
 from collections.abc import Callable
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
 import pytest
 from icalendar import Calendar
 from rennbahn.inference.power import Freedom, passes_needed
-from testkit import RECORDED, Bench, Caller, accepting, study_body
+from testkit import RECORDED, AtBench, Bench, Caller, accepting, study_body
 
-PLAN = {"starts_on": "2026-01-05", "hours_a_day": 8, "weekdays": [0, 1, 2, 3, 4]}
+PLAN: dict[str, Any] = {"starts_on": "2026-01-05", "hours_a_day": 8, "weekdays": [0, 1, 2, 3, 4]}
 
 
 def parts(**names: str) -> list[dict[str, str]]:
@@ -184,6 +185,7 @@ def test_the_plan_is_laid_out_and_kept(bench: Bench) -> None:
         ({"costs": {"swap_s": -1}}, "costs.swap_s"),
         ({"most_passes": 3}, "most_passes"),
         ({"starts_on": "soon"}, "starts_on"),
+        ({"quiet_from": "noon"}, "quiet_from"),
     ],
 )
 def test_a_plan_that_is_none_names_the_field(bench: Bench, change: dict[str, Any], field: str) -> None:
@@ -213,6 +215,60 @@ def test_a_deadline_drops_what_can_wait(bench: Bench) -> None:
     assert not bench.lead.save(path, {**PLAN, "deadline": "2026-02-01T00:00"})["late"]
 
 
+def test_days_off_parts_that_go_back_and_patches_are_kept(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/plan"
+    game = bench.study["tests_full"][1]["game_id"]
+    slow = {**PLAN, "order": "lane_by_lane", "hours_a_day": 0.6, "costs": {"swap_s": 60, "reboot_s": 60}}
+    whole = bench.lead.save(path, slow)
+    days = [one["day"] for one in whole["sessions"]]
+    other_lane = days[next(one["session"] for one in whole["blocks"] if one["lane_id"] == bench.lane(1))]
+    assert other_lane > days[0]
+    off = {**slow, "dates": [{"kind": "off", "on": days[1]}]}
+    assert days[1] not in [one["day"] for one in bench.lead.save(path, off)["sessions"]]
+    # Lane after lane the game is run before its patch in one lane and after it in the other: it is left out.
+    patch = {**slow, "dates": [{"kind": "patch", "on": other_lane, "game_id": game}]}
+    plan = bench.lead.save(path, patch)
+    assert [(one["test_id"], one["because"]) for one in plan["dropped"]] == [(bench.test(1), "patch")]
+    by_game = bench.lead.save(path, {**patch, "order": "by_game"})
+    assert by_game["dropped"] == []
+    assert by_game["blocks"][0]["tests"] == [bench.test(1)], "what is patched is run first"
+    # The lane whose part goes back is run first, and what does not fit is left out of both.
+    back = {**slow, "dates": [{"kind": "back", "on": days[1], "lane_id": bench.lane(1)}]}
+    plan = bench.lead.save(path, back)
+    assert plan["blocks"][0]["lane_id"] == bench.lane(1)
+    gone = bench.lead.save(path, {**back, "order": "alternating"})
+    assert {one["because"] for one in gone["dropped"]} <= {"back"}
+    assert all(
+        block["end_s"] < 86_400 * (date.fromisoformat(days[1]) - date.fromisoformat(PLAN["starts_on"])).days
+        for block in gone["blocks"] if block["lane_id"] == bench.lane(1)
+    )  # fmt: skip
+    at = AtBench(bench, bench.tester)
+    assert at.begin()["progress"]["left"] == 18, "what a date leaves out may still be run"
+
+
+def test_a_game_that_was_begun_before_its_patch_is_not_gone_on_with_after_it(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/plan"
+    bench.accept(bench.record(0, 1, written_at=datetime(2026, 1, 5, 12, tzinfo=UTC)))
+    patch = {"kind": "patch", "on": "2026-01-06", "game_id": bench.study["tests_full"][1]["game_id"]}
+    plan = bench.lead.save(path, {**PLAN, "starts_on": "2026-01-05", "dates": [patch]})
+    late = bench.lead.save(path, {**PLAN, "starts_on": "2030-01-07", "dates": [patch]})
+    assert [(one["test_id"], one["because"]) for one in late["dropped"]] == [(bench.test(1), "patch")], plan["dropped"]
+
+
+@pytest.mark.parametrize(
+    ("given", "field", "code"),
+    [
+        ({"kind": "back", "on": "2026-01-06"}, "dates.0", "invalid"),
+        ({"kind": "off", "on": "2026-01-06", "game_id": 1}, "dates.0", "invalid"),
+        ({"kind": "patch", "on": "2026-01-06", "game_id": 2_000_000_000}, "dates.0", "strange_date"),
+        ({"kind": "party", "on": "2026-01-06"}, "dates.0.kind", "invalid"),
+    ],
+)
+def test_a_date_that_is_none_names_its_row(bench: Bench, given: dict[str, Any], field: str, code: str) -> None:
+    refused = bench.lead.save(f"/studies/{bench.id}/plan", {**PLAN, "dates": [given]}, status=422)
+    assert (refused["field"], refused["code"]) == (field, code)
+
+
 def test_by_hand_and_back(bench: Bench) -> None:
     path = f"/studies/{bench.id}/plan"
     before = [pk for block in plan_of(bench.lead, bench.study)["blocks"] for pk in block["pass_ids"]]
@@ -223,6 +279,23 @@ def test_by_hand_and_back(bench: Bench) -> None:
     assert bench.lead.save(f"{path}/sequence", {"sequence": [0]}, status=422)["field"] == "sequence"
     again = bench.lead.save(path, {**PLAN, "order": "alternating"})
     assert [pk for block in again["blocks"] for pk in block["pass_ids"]] == before
+
+
+def test_quiet_hours_are_kept_and_what_does_not_fit_is_on_another_day(bench: Bench) -> None:
+    path = f"/studies/{bench.id}/plan"
+    whole = bench.lead.save(path, PLAN)["chosen"]["ends"]
+    quiet = bench.lead.save(path, {**PLAN, "quiet_from": "10:00", "quiet_to": "16:30"})
+    assert quiet["chosen"]["ends"] > whole
+    for block in quiet["blocks"]:
+        begins = datetime.fromisoformat(quiet["starts_on"]) + timedelta(seconds=block["start_s"])
+        ends = datetime.fromisoformat(quiet["starts_on"]) + timedelta(seconds=block["end_s"])
+        assert not (time(10) < ends.time() and begins.time() < time(16, 30)), (begins, ends)
+    # Over midnight.
+    night = bench.lead.save(path, {**PLAN, "quiet_from": "22:00", "quiet_to": "11:00"})
+    first = datetime.fromisoformat(night["starts_on"]) + timedelta(seconds=night["blocks"][0]["start_s"])
+    assert first.time() >= time(11)
+    half = bench.lead.save(path, {**PLAN, "quiet_from": "22:00", "quiet_to": None}, status=422)
+    assert (half["field"], half["code"]) == ("quiet_to", "quiet_hours")
 
 
 def test_the_plan_goes_along_as_csv_and_calendar(bench: Bench) -> None:

@@ -18,7 +18,7 @@ COUCH: dict[str, Any] = {"name": "The couch", "display_hz": 60.0, "floor_fps": 4
 def test_a_lead_keeps_readers_and_everybody_reads_them(lead: Caller, viewer: Caller) -> None:
     made = lead.post("/readers", COUCH | {"price_per_kwh": "0.38", "currency": "eur", "budget": "350"}, status=201)
     assert viewer.get("/readers") == [made]
-    assert made["words"] == "display fixed at 60 Hz, playable from 40 fps on average, notices 5.0%"
+    assert made["words"] == "display fixed at 60 Hz, playable from 40 fps on average, notices 5%"
     assert (made["currency"], made["price_per_kwh"], made["budget"]) == ("EUR", 0.38, 350.0)
     body = edit_body(ReaderEdit, **COUCH, variable=True) | {"seen": made["seen"]}
     changed = lead.put(f"/readers/{made['id']}", body)
@@ -74,7 +74,9 @@ def test_a_study_is_told_for_a_reader(lead: Caller, tester: Caller) -> None:
     slow = lead.post("/readers", COUCH | {"budget": "250", "currency": "USD"}, status=201)
     found = lead.get(f"/studies/{bench.id}/for-reader/{fast['id']}")
     ForReaderOut.model_validate(found)
-    assert found["sentence"]["text"].startswith("Quick: it matters in 2 of 2 tests, 2 in which only fast holds 140 fps")
+    assert found["sentence"]["text"].startswith(
+        "Quick: it matters in 2 of 2 tests, fast over slow: 2 in which only fast holds 140 fps"
+    )
     assert [one["words"] for one in found["tests"]] == ["only fast holds 140 fps"] * 2
     assert found["cheapest_words"].startswith("No lane surely holds 140 fps on average over the tests within 250 EUR")
     assert [(one["price"], one["within_budget"]) for one in found["lanes"]] == [(200.0, True), (300.0, False)]

@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
+import clock
 import numpy as np
 import pytest
 from django.test import Client
+from intake import limits
 from rennbahn.planning.fairness import SetupDescription
 from rennbahn.simulation import Rig, Scene, SimulatedBench, SimulatedTest, Wanted, run_pass
+from running import link
 from testkit import AtBench, Caller
-
-
-def begun(at: AtBench, **told: Any) -> int:
-    """A run that began and ended; the pass."""
-    step = at.go_on()["steps"][0]
-    at.act("began", step=step["key"], pass_id=step["pass_id"], **told)
-    at.act("ended", pass_id=step["pass_id"])
-    return int(step["pass_id"])
 
 
 def test_a_token_is_shown_once_and_filled_into_the_program(at: AtBench) -> None:
@@ -44,7 +39,7 @@ def test_a_token_of_another_kind_is_refused(at: AtBench, token: str) -> None:
 
 def test_a_revoked_token_is_refused_and_only_its_owner_or_a_lead_revokes(at: AtBench, viewer: Caller) -> None:
     at.begin()
-    begun(at)
+    at.play()
     at.send("a.csv", at.bench.log(1))
     link = at.who.get("/bench-links")[0]
     assert link["last_used_at"]
@@ -62,7 +57,7 @@ def test_a_revoked_token_is_refused_and_only_its_owner_or_a_lead_revokes(at: AtB
 )  # fmt: skip
 def test_a_token_opens_no_other_address(at: AtBench, method: str, path: str) -> None:
     at.begin()
-    begun(at)
+    at.play()
     at.send("a.csv", at.bench.log(1))
     response = getattr(Client(), method)(path, headers={"Authorization": f"Bearer {at.token}"})
     if path == "/api/session":
@@ -79,26 +74,26 @@ def test_a_file_without_a_session_waits_on_its_machine(at: AtBench) -> None:
     answer = at.send("early.csv", at.bench.log(1), status=409)
     assert answer["code"] == "no_session"
     at.begin()
-    begun(at)
+    at.play()
     assert at.send("early.csv", at.bench.log(1))["became"] == "pass"
 
 
 def test_a_file_goes_to_the_run_under_way_when_it_was_written(at: AtBench) -> None:
     at.begin()
-    first = begun(at)
+    first = at.play()
     found = at.send("a.csv", at.bench.log(1))
     assert found["became"] == "pass"
     assert "plain fins" in found["words"]
     at.act("accepted", pass_id=first)
     assert at.send("a-again.csv", at.bench.log(1))["became"] == "known"
     again = at.send("b.csv", at.bench.log(2))
-    assert (again["became"], again["words"]) == ("waiting", "the pass under way has a capture already")
+    assert (again["became"], again["words"]) == ("waiting", "the run it covers has a file already")
     assert [file["name"] for file in at.look()["tray"]] == ["b.csv"]
 
 
 def test_a_file_that_was_written_before_any_run_waits_and_one_key_assigns_it(at: AtBench) -> None:
     at.begin()
-    one = begun(at)
+    one = at.play()
     found = at.send("old.csv", at.bench.log(1), ago_s=600.0)
     assert (found["became"], found["words"]) == ("waiting", "no run was under way when it was written")
     tray = at.look()["tray"]
@@ -106,6 +101,19 @@ def test_a_file_that_was_written_before_any_run_waits_and_one_key_assigns_it(at:
     assert taken["became"] == "pass"
     assert at.look()["verdict"]["pass_id"] == one
     assert at.look()["tray"] == []
+
+
+def test_a_tray_that_is_full_takes_no_more_and_the_file_is_sent_again_later(
+    at: AtBench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(limits, "MOST_OF_A_MACHINE", 1)
+    at.begin()
+    first = at.send("first.csv", at.bench.log(1), ago_s=900.0)
+    refused = at.send("second.csv", at.bench.log(2), ago_s=600.0, status=409)
+    assert refused["code"] == "too_many_wait"
+    assert "“bench machine”" in refused["message"]
+    at.who.post(f"/studies/{at.bench.id}/files/set-aside", {"arrival_ids": [first["arrival_id"]]})
+    assert at.send("second.csv", at.bench.log(2), ago_s=600.0)["became"] == "waiting"
 
 
 def test_a_warm_up_is_recorded_and_not_counted(at: AtBench) -> None:
@@ -121,9 +129,12 @@ def test_a_warm_up_is_recorded_and_not_counted(at: AtBench) -> None:
             found = at.act("done", **told)
     step = found["steps"][0]
     at.act("began", step=step["key"], pass_id=step["pass_id"], warm_up=True)
+    at.wait(8.0)
+    at.act("ended", pass_id=step["pass_id"])
     assert at.send("warm.csv", at.bench.log(9))["became"] == "warm_up"
-    after = at.act("done", step=step["key"], pass_id=step["pass_id"])
+    after = at.look()
     assert after["verdict"] is None
+    assert after["under_way"] is None, "its file came, so it is done"
     assert after["steps"][0]["kind"] == "pass"
     rows = at.who.get(f"/studies/{at.bench.id}/passes")
     warm = [row for row in rows if row["role"] == "warm_up"]
@@ -137,7 +148,7 @@ def test_a_warm_up_is_recorded_and_not_counted(at: AtBench) -> None:
 
 def test_what_is_no_capture_says_so_at_the_bench(at: AtBench) -> None:
     at.begin()
-    begun(at)
+    at.play()
     assert at.send("notes.csv", b"hello\nworld\n")["became"] == "waiting"
     found = at.look()
     assert found["tray"][0]["name"] == "notes.csv"
@@ -151,9 +162,9 @@ def test_samples_join_their_pass_by_the_clock_of_their_files(at: AtBench, *, fra
     assert played.log is not None
     assert played.meter is not None
     at.begin()
-    one = begun(at)
+    one = at.play()
     # The meter wrote its last line two seconds after the run's end.
-    end = datetime.now(UTC)
+    end = clock.now()
     files = [("frames.csv", played.log, end), ("meter.csv", played.meter, end + timedelta(seconds=2))]
     for name, content, written in files if frames_first else files[::-1]:
         at.send(name, content, written=written)
@@ -179,7 +190,7 @@ def test_a_saved_map_is_taken_by_its_name(at: AtBench) -> None:
         return b"a;b\n" + b"".join(f"{k};{ms:.3f}\n".encode() for k, ms in enumerate(run.frame_ms))
 
     at.begin()
-    first = begun(at)
+    first = at.play()
     waiting = at.send("odd-1.csv", odd(1))
     assert waiting["became"] == "waiting", "nobody said what its columns are"
     columns = {
@@ -190,7 +201,31 @@ def test_a_saved_map_is_taken_by_its_name(at: AtBench) -> None:
     taken = {"columns": columns, "assignments": [{**place, "number": one["number"]}], "save_as": "odd logger"}
     assert at.who.post(f"/studies/{at.bench.id}/take", taken)[0]["refusal"] is None
     at.act("accepted", pass_id=first)
-    at.token = at.who.post("/bench-links", {"name": "odd", "columns_name": "odd logger"}, status=201)["token"]
-    second = begun(at)
+    # The same machine, with another token: its files are read by the map that is named.
+    (link,) = at.who.get("/bench-links")
+    at.who.post(f"/bench-links/{link['id']}/revoke")
+    told = {"name": "Bench  machine", "columns_name": "odd logger"}
+    at.token = at.who.post("/bench-links", told, status=201)["token"]
+    second = at.play()
     assert at.send("odd-2.csv", odd(2))["became"] == "pass"
     assert at.look()["verdict"]["pass_id"] == second
+
+
+def test_a_file_that_was_kept_and_never_tied_is_tied_when_it_is_sent_again(
+    at: AtBench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The server was killed between keeping a file and finding out which run it belongs to."""
+    at.begin()
+    one = at.play()
+
+    def killed(*_: Any) -> None:
+        raise SystemExit
+
+    with monkeypatch.context() as patched:
+        patched.setattr(link, "_place", killed)
+        with pytest.raises(SystemExit):
+            at.send("a.csv", at.bench.log(1))
+    assert at.look()["verdict"] is None
+    assert at.send("a.csv", at.bench.log(1))["became"] == "pass"
+    assert at.look()["verdict"]["pass_id"] == one
+    assert at.send("a.csv", at.bench.log(1))["became"] == "known"

@@ -42,9 +42,7 @@ def play(player: Player, at: AtBench, until: str) -> dict[str, Any]:
 def test_a_run_is_played_and_its_files_come_by_the_link(at: AtBench, player: Player) -> None:
     at.begin(simulated=True, speed=100, seed=3)
     assert player.turn()
-    step = at.go_on()["steps"][0]
-    at.act("began", step=step["key"], pass_id=step["pass_id"])
-    at.act("ended", pass_id=step["pass_id"])
+    at.play()
     found = play(player, at, "verdict")
     assert found["verdict"]["simulated"]
     assert found["verdict"]["file_name"].startswith("run-")
@@ -74,9 +72,7 @@ def test_a_run_that_was_broken_off_writes_nothing(at: AtBench, player: Player) -
 
 def test_simulated_and_real_passes_do_not_finish_together(at: AtBench, player: Player) -> None:
     at.begin(simulated=True, speed=200, seed=3)
-    step = at.go_on()["steps"][0]
-    at.act("began", step=step["key"], pass_id=step["pass_id"])
-    at.act("ended", pass_id=step["pass_id"])
+    at.play()
     one = play(player, at, "verdict")["verdict"]["pass_id"]
     at.act("accepted", pass_id=one)
     at.who.post(f"/studies/{at.bench.id}/sessions/end", {})

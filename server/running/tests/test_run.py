@@ -6,9 +6,9 @@ import uuid
 from datetime import UTC, datetime
 from typing import Any
 
-from rennbahn.simulation import Rig
+from rennbahn.simulation import Rig, Upset
 from studies.models import BenchSession
-from testkit import AtBench, Caller
+from testkit import AtBench, Bench, Caller, setup, study_body
 
 
 def keys(found: dict[str, Any], kind: str) -> list[str]:
@@ -30,7 +30,7 @@ def test_a_session_walks_the_plan_step_by_step(at: AtBench) -> None:
     question = next(step["question"] for step in found["steps"] if step["kind"] == "read_back")
     assert question["setting"] == "Cooler"
     assert question["wanted"] == "Plain 40"
-    assert question["others"] == ["Tall 60"]
+    assert sorted(question["choices"]) == ["Plain 40", "Tall 60"], "what it should say among what it may not"
     ready = at.go_on()
     assert ready["steps"][0]["kind"] == "pass"
     assert ready["progress"]["behind_s"] < 0, "seven seconds a change are quicker than planned"
@@ -88,9 +88,36 @@ def test_a_file_that_comes_is_the_pass_under_way_and_is_checked(at: AtBench) -> 
     assert done["verdict"] is None
     one = at.who.get(f"/passes/{verdict['pass_id']}")
     assert one["one"]["state"] == "accepted"
-    assert one["run_as"]["bench"]["read_back"] == {"setting": "Cooler", "wanted": "Plain 40", "seen": "Plain 40"}
+    (back,) = one["run_as"]["bench"]["read_backs"]
+    assert {name: back[name] for name in ("setting", "wanted", "seen", "by")} == {
+        "setting": "Cooler", "wanted": "Plain 40", "seen": "Plain 40", "by": "a-tester",
+    }  # fmt: skip
+    assert back["where"]
+    assert back["at"]
     assert one["run_as"]["bench"]["after_load"] is True
     assert done["session"]["passes"] == 1
+
+
+def test_a_capture_reads_its_own_setting_back(lead: Caller, tester: Caller) -> None:
+    def limited(limit: str) -> dict[str, Any]:
+        made = setup(f"Box, {limit}", "Plain 40")
+        told = [{**one, "value": limit} if one["name"] == "Frame limit" else one for one in made["settings"]]
+        return {"name": limit, "setup": {**made, "settings": told}}
+
+    lanes = [limited("60 fps"), limited("90 fps")]
+    study = lead.post("/studies", study_body(factor="Frame limit", lanes=lanes), status=201)
+    at = AtBench(Bench(lead, tester, study), tester)
+    at.begin()
+    held = at.run(log=at.bench.log(1, upset=Upset(lock_fps=60.0)))["verdict"]
+    (told,) = held["told_by_file"]
+    assert (told["setting"], told["wanted"], told["holds"]) == ("Frame limit", "60 fps", True)
+    assert told["reads"].endswith(" fps held")
+    assert "read_back" not in {doubt["check"] for doubt in held["doubts"]}
+    at.act("accepted", pass_id=held["pass_id"])
+    free = at.run(log=at.bench.log(2))["verdict"]
+    assert free["told_by_file"][0]["holds"] is False
+    (doubt,) = [one for one in free["doubts"] if one["check"] == "read_back"]
+    assert "the capture itself reads" in doubt["words"]
 
 
 def test_a_doubted_pass_is_repeated_next_and_stays_beside_its_repeat(at: AtBench) -> None:

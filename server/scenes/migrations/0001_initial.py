@@ -55,7 +55,7 @@ class Migration(migrations.Migration):
                 ('name', models.CharField(max_length=120)),
                 ('version', models.PositiveIntegerField(default=1)),
                 ('kind', models.CharField(choices=[('benchmark', 'Built-in benchmark'), ('replay', 'Replay'), ('scripted', 'Scripted section'), ('route', 'Walked route'), ('live', 'Live play')], default='route', max_length=12)),
-                ('length_s', models.PositiveIntegerField(default=60)),
+                ('length_s', models.PositiveIntegerField(blank=True, null=True)),
                 ('start', models.TextField(blank=True)),
                 ('route', models.TextField(blank=True)),
                 ('end', models.TextField(blank=True)),
@@ -66,7 +66,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['game__name', 'name', 'version'],
-                'constraints': [models.UniqueConstraint(models.F('game'), django.db.models.functions.text.Lower('name'), models.F('version'), name='scene_version_once'), models.CheckConstraint(condition=models.Q(('kind__in', ['benchmark', 'replay', 'scripted', 'route', 'live'])), name='scene_kind_known'), models.CheckConstraint(condition=models.Q(('length_s__gt', 0)), name='scene_length_above_0')],
+                'constraints': [models.UniqueConstraint(models.F('game'), django.db.models.functions.text.Lower('name'), models.F('version'), name='scene_version_once'), models.CheckConstraint(condition=models.Q(('kind__in', ['benchmark', 'replay', 'scripted', 'route', 'live'])), name='scene_kind_known'), models.CheckConstraint(condition=models.Q(('length_s__isnull', True), ('length_s__gt', 0), _connector='OR'), name='scene_length_above_0')],
             },
         ),
     ]

@@ -39,6 +39,8 @@ def test_a_scene_stays_open_until_a_pass_of_it_was_run(bench: Bench) -> None:
 
 
 def test_a_scene_that_was_run_is_changed_as_its_next_version(bench: Bench) -> None:
+    (found,) = [one for one in bench.lead.get("/scenes") if one["name"] == "square"]
+    bench.lead.save(f"/scenes/{found['id']}", {"route": "by the well"})
     bench.record(0, 0)
     other = bench.lead.post(
         "/studies",
@@ -58,6 +60,45 @@ def test_a_scene_that_was_run_is_changed_as_its_next_version(bench: Bench) -> No
     assert (old["scene_id"], new["scene_id"]) == (scene["id"], second["id"]), "a test without passes goes on to it"
     late = bench.lead.put(f"/scenes/{scene['id']}", {**edit_body(SceneEdit, **REEF), "seen": scene["seen"]}, status=409)
     assert late["code"] == "scene_superseded"
+
+
+def test_the_card_of_a_scene_that_was_run_is_put_right_for_the_studies_that_ran_it(bench: Bench) -> None:
+    """A new version is for what is run otherwise, not for a word."""
+    bench.record(0, 0)
+    path = f"/scenes/{next(one['id'] for one in bench.lead.get('/scenes') if one['used'])}"
+    right = bench.lead.save(path, {"kind": "benchmark", "start": "at the well"})
+    assert (right["version"], right["kind"], right["start"]) == (1, "benchmark", "at the well")
+    said = [line for line in bench.lead.get(f"/studies/{bench.id}/audit") if "card of a scene" in line["what"]]
+    assert [line["why"] for line in said] == ["Moss Republic, square: kind “benchmark”, start “at the well”"]
+    spelt = bench.lead.save(path, {"start": "at the old well", "run_otherwise": False})
+    assert (spelt["version"], spelt["start"]) == (1, "at the old well"), "who edits it says that it was run like this"
+    other = bench.lead.save(path, {"start": "at the gate"})
+    assert (other["version"], other["used"]) == (2, False)
+    path = f"/scenes/{other['id']}"
+    assert bench.lead.save(path, {"kind": "live", "run_otherwise": True})["version"] == 2, "no pass of it was run yet"
+
+
+def test_a_length_is_nobodys_guess_until_passes_agree_on_one(bench: Bench) -> None:
+    assert {one["length_s"] for one in bench.lead.get("/scenes")} == {None}
+    assert "reckon with 60 s a pass" in bench.lead.get(f"/studies/{bench.id}/plan")["length_words"]
+    for number in range(3):
+        bench.record(0, 0, seed=number)
+    doubts = bench.lead.get(f"/studies/{bench.id}/doubts")
+    assert "wrong_length" not in {one["check"] for one in [*doubts["wide"], *doubts["passes"]]}
+    (offered,) = bench.lead.get("/scene-lengths")
+    assert (offered["game"], offered["length_s"], offered["passes"]) == ("Moss Republic", bench.demand.seconds, 3)
+    others = [one["id"] for one in bench.lead.get("/scenes") if one["id"] != offered["scene_id"]]
+    lengths = [{"scene_id": offered["scene_id"], "length_s": offered["length_s"]}, {"scene_id": 0, "length_s": 5}]
+    bench.lead.post("/scenes/lengths", {"lengths": lengths}, status=404)
+    assert {one["length_s"] for one in bench.lead.get("/scenes")} == {None}, "all of them or none"
+    lengths[1]["scene_id"] = others[0]
+    assert bench.lead.post("/scenes/lengths", {"lengths": lengths}) == {"given": 2}
+    assert bench.lead.get("/scene-lengths") == []
+    again = bench.lead.post("/scenes/lengths", {"lengths": lengths[:1]}, status=409)
+    assert (again["code"], again["field"]) == ("length_given", "lengths")
+    assert bench.lead.post("/scenes/lengths", {"lengths": [{"scene_id": 1, "length_s": 0}]}, status=422)
+    (kept,) = [one for one in bench.lead.get("/scenes") if one["id"] == offered["scene_id"]]
+    assert (kept["length_s"], kept["version"]) == (bench.demand.seconds, 1)
 
 
 def test_conditions(lead: Caller) -> None:

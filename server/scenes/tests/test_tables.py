@@ -66,6 +66,7 @@ def test_a_table_of_something_else_is_refused(lead: Caller) -> None:
 
 
 def test_a_scene_that_was_run_becomes_its_next_version(bench: Bench) -> None:
+    bring(bench.lead, "/scenes.csv", "game,name,start\nMoss Republic,square,at the gate\n")
     bench.record(0, 0)
     assert bring(bench.lead, "/scenes.csv", "game,name,start\nMoss Republic,square,by the well\n")["changed"] == 1
     (scene,) = [one for one in bench.lead.get("/scenes") if one["name"] == "square"]

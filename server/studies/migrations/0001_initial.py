@@ -1,3 +1,4 @@
+import clock
 import django.db.models.constraints
 import django.db.models.deletion
 from django.conf import settings
@@ -10,6 +11,7 @@ class Migration(migrations.Migration):
 
     dependencies = [
         ('bench', '0001_initial'),
+        ('people', '0001_initial'),
         ('scenes', '0001_initial'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
@@ -85,17 +87,19 @@ class Migration(migrations.Migration):
             name='BenchSession',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('begun_at', models.DateTimeField(auto_now_add=True)),
+                ('begun_at', models.DateTimeField(default=clock.now)),
                 ('ended_at', models.DateTimeField(blank=True, null=True)),
                 ('room_c', models.FloatField(blank=True, null=True)),
                 ('notes', models.TextField(blank=True)),
                 ('sequence', models.JSONField(blank=True, default=list)),
+                ('lanes', models.JSONField(blank=True, default=list)),
                 ('controls', models.JSONField(blank=True, default=list)),
                 ('simulated', models.BooleanField(default=False)),
                 ('speed', models.FloatField(default=1.0)),
                 ('seed', models.PositiveIntegerField(default=1)),
                 ('begun_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('driver', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='driven_sessions', to=settings.AUTH_USER_MODEL)),
+                ('machine', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='sessions', to='people.machine')),
                 ('study', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='sessions', to='studies.study')),
             ],
             options={
@@ -252,7 +256,11 @@ class Migration(migrations.Migration):
         ),
         migrations.AddConstraint(
             model_name='benchsession',
-            constraint=models.UniqueConstraint(condition=models.Q(('ended_at', None)), fields=('study',), name='one_open_session'),
+            constraint=models.UniqueConstraint(condition=models.Q(('ended_at', None)), fields=('machine',), name='one_session_a_machine'),
+        ),
+        migrations.AddConstraint(
+            model_name='benchsession',
+            constraint=models.UniqueConstraint(condition=models.Q(('ended_at', None), ('machine', None)), fields=('study',), name='one_session_by_hand'),
         ),
         migrations.AddConstraint(
             model_name='benchsession',
@@ -328,4 +336,3 @@ class Migration(migrations.Migration):
             """,
         ),
     ]
-

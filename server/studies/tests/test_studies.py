@@ -203,7 +203,11 @@ def test_a_described_setup_that_is_there_already_is_used_again(lead: Caller) -> 
     assert versions[0] == versions[1]
     body = study_body()
     body["lanes"][0]["setup"]["settings"] = []
-    assert lead.post("/studies", body, status=409)["code"] == "setup_exists"
+    other = lead.post("/studies", body, status=201)["lanes_full"][0]["setup"]
+    assert other["name"] == f"{study_body()['lanes'][0]['setup']['name']} (2)", "another setup under that name"
+    body["lanes"][0]["setup"]["name"] = "asked at night"
+    again = lead.post("/studies", body, status=201)["lanes_full"][0]["setup"]
+    assert again["id"] == other["id"], "an equal setup is that setup, whatever it is called"
 
 
 def test_the_tests_of_a_study_are_set_as_a_whole(bench: Bench) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 from django.core.management.base import BaseCommand
 from intake.remeasuring import queue_stale
 from intake.tasks import STALLED_S, queue_packs, take_up_stalled
+from intake.unpacking import sweep_left
 from procrastinate.contrib.django import app
 from studies.models import Pass, PassState
 
@@ -31,6 +32,8 @@ class Command(BaseCommand):
         unlearned = not SceneNoise.objects.exists() or not SceneFirsts.objects.exists()
         if unlearned and Pass.objects.filter(state=PassState.ACCEPTED).exists():
             learn_all()
+        if alone:
+            sweep_left()
         look_again_at_all()
         queue_stale()
         queue_packs()
