@@ -11,8 +11,12 @@ import { HelpButton, KeysProvider, useKeysOf } from "./controls/Keys";
 import { Menu, MenuAction } from "./controls/Menu";
 import { ErrorNotice, Loading } from "./controls/Notice";
 import { Desk } from "./places/Desk";
-import { People } from "./places/People";
-import { SignIn } from "./places/SignIn";
+import { BesideBar } from "./places/people/Beside";
+import { People } from "./places/people/People";
+import { SignIn } from "./places/people/SignIn";
+import { Welcome } from "./places/people/Welcome";
+import { You } from "./places/people/You";
+import { forgetOffline } from "./places/run/offline";
 import { applyScheme, useScheme } from "./scheme";
 
 const Bench = lazy(() => import("./places/bench/Bench"));
@@ -42,6 +46,8 @@ export function App() {
     );
   }
   if (isPending || (session?.name && !words.data)) return null;
+  // A link lets somebody in, whoever is in by chance.
+  if (pathname === "/welcome") return <Welcome />;
   if (!session?.name) {
     return pathname === "/sign-in" ? (
       <SignIn />
@@ -53,6 +59,7 @@ export function App() {
     <KeysProvider>
       <Shell name={session.name} role={session.role}>
         <Guard place={pathname}>
+          {session.owes_second_factor && pathname !== "/you" && <Navigate to="/you" replace />}
           <Suspense fallback={<Loading what="the page" />}>
             <Routes>
               <Route path="/" element={<Desk />} />
@@ -62,6 +69,7 @@ export function App() {
               <Route path="/studies/:study/run" element={<Run />} />
               <Route path="/studies/:study/*" element={<StudyFrame />} />
               <Route path="/people" element={<People />} />
+              <Route path="/you" element={<You />} />
               <Route path="/readers" element={<Readers />} />
               <Route path="/sign-in" element={<SignedIn />} />
               <Route path="*" element={<Nowhere />} />
@@ -105,6 +113,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
     const session = await data(client.DELETE("/api/session"));
     keepToken(session.csrf_token);
     queries.clear();
+    await forgetOffline();
     go("/sign-in");
   };
   return (
@@ -115,6 +124,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
       >
         To the content
       </a>
+      {!full && <BesideBar />}
       {!full && (
         <header className="shell border-ink border-b-3 border-double">
           <div className="mx-auto flex max-w-[90rem] flex-wrap items-center gap-x-6 gap-y-1 px-6 py-2 max-sm:px-3.5">
@@ -135,9 +145,9 @@ function Shell({ name, role, children }: { name: string; role: string; children:
             </nav>
             <div className="ml-auto flex flex-wrap items-center gap-x-3 max-sm:hidden">
               <HelpButton />
-              <span className="text-[0.9rem]">
+              <Link to="/you" className="text-[0.9rem]" title="Your account">
                 {name} <span className="text-mute">· {role}</span>
-              </span>
+              </Link>
               <Button
                 kind="quiet"
                 aria-label={scheme === "desk" ? "Dark scheme for the bench" : "Light scheme for the desk"}
@@ -164,6 +174,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
                 <MenuAction onSelect={() => applyScheme(scheme === "desk" ? "bench" : "desk")}>
                   {scheme === "desk" ? "Dark scheme" : "Light scheme"}
                 </MenuAction>
+                <MenuAction onSelect={() => go("/you")}>Your account</MenuAction>
                 <MenuAction onSelect={signOut}>Sign out {name}</MenuAction>
               </Menu>
             </div>

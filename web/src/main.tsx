@@ -22,11 +22,14 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
+      // Whether there is a network is found out by asking: what the browser believes of it is not always so.
+      networkMode: "always",
       // What the server refused it will refuse again; only a server that is away is asked once more.
       retry: (failures, error) =>
         failures < 3 && error instanceof Problem && (error.status === 0 || error.status === 503),
       retryDelay: 1_000,
     },
+    mutations: { networkMode: "always" },
   },
 });
 

@@ -66,6 +66,7 @@ export function findings(more: Partial<Schemas["FindingsOut"]> = {}): Schemas["F
   return {
     study_id: 7,
     question: "Do tall fins help?",
+    joined: [],
     factor: "Cooler",
     state: "open",
     method: {

@@ -11,10 +11,16 @@ import {
   testsOf,
 } from "../src/places/new-study/draft";
 import { methodOf } from "../src/places/new-study/method";
-import { KINDS, NO_BASE } from "../src/places/plan/lanes";
+import { KINDS } from "../src/places/plan/kinds";
+import { NO_BASE } from "../src/places/plan/lanes";
 import * as M from "../src/places/plan/matrix";
 
-const SHELF = { setups: [], rigs: [], kinds: [{ kind: "card", label: "Graphics card", facts: [] }] };
+const SHELF = {
+  setups: [],
+  rigs: [],
+  kinds: [{ kind: "card", label: "Graphics card", facts: [] }],
+  parts: [],
+};
 
 function matrix(columns: string[]): M.PlainMatrix {
   const row = { game: "Moss Republic", scene: "square" };

@@ -25,6 +25,7 @@ const study = {
   created_at: "2026-09-12T10:00:00Z",
   finished_at: null,
   archived_at: null,
+  kept: false,
 };
 
 test("the desk names what a study needs next", () => {

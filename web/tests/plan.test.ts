@@ -6,8 +6,19 @@ import { changed, thingsOf } from "../src/places/bench/CopyDialog";
 import { factValue } from "../src/places/bench/PartDialog";
 import { emptySetup, type SetupDraft } from "../src/places/bench/SetupEditor";
 import { moved } from "../src/places/plan/changes";
-import { readyCards, readyConditions, readyLevels, readyPair, sketchOf } from "../src/places/plan/lanes";
+import {
+  emptyOther,
+  followsFirst,
+  readyCards,
+  readyConditions,
+  readyLevels,
+  readyOthers,
+  readyPair,
+  type Shelf,
+  sketchOf,
+} from "../src/places/plan/lanes";
 import * as M from "../src/places/plan/matrix";
+import { linesOf, priced } from "../src/places/plan/pasting";
 
 const fact = (more: Partial<Schemas["FactOut"]>): Schemas["FactOut"] => ({
   name: "bus_bits",
@@ -91,8 +102,120 @@ test("passes and priorities are kept by cell, and a study's tests come back as t
   assert.equal(M.morePasses(-9, 3)({ priority: 2, passes_wanted: null }).passes_wanted, 1);
 });
 
+const SHELF: Shelf = { setups: [], rigs: [], kinds: KINDS, parts: [] };
+
+function part(kind: string, name: string, maker: string, date = ""): Schemas["PartOut"] {
+  return { id: date.length, kind, name, maker, facts: { date } } as unknown as Schemas["PartOut"];
+}
+
+test("a pair carries its factor into both setups; the second is the first with another level", () => {
+  const typed = [
+    { name: "", choice: "new", setup: { ...base, name: "" }, level: "standard" },
+    { name: "hushed", choice: "new", setup: emptySetup(), level: "quiet" },
+  ];
+  assert.ok(followsFirst(typed, "Fan profile"));
+  const [a, b] = readyPair(typed, "Fan profile", SHELF);
+  assert.deepEqual([a?.lane.name, b?.lane.name], ["standard", "hushed"]);
+  assert.deepEqual(b?.lane.levels, { "Fan profile": "quiet" });
+  assert.deepEqual(a?.lane.setup?.parts, b?.lane.setup?.parts);
+  assert.deepEqual(b?.lane.setup?.settings?.at(-1), { name: "Fan profile", value: "quiet" });
+  assert.equal(b?.lane.setup?.name, "V5, fan profile quiet", "named after machine and difference");
+  const apart = [typed[0], { ...typed[1], own: true }] as typeof typed;
+  assert.ok(!followsFirst(apart, "Fan profile"));
+  assert.deepEqual(readyPair(apart, "Fan profile", SHELF)[1]?.lane.setup?.parts, []);
+  const [known9] = readyPair(
+    [{ ...typed[0], choice: "9", level: "160 W" } as (typeof typed)[0]],
+    "Power limit",
+    {
+      ...SHELF,
+      setups: [known()],
+    },
+  );
+  assert.equal(known9?.lane.setup_id, 9, "the setup of the bench has that value already");
+});
+
+test("levels of a part bring prices and the driver of their maker", () => {
+  const shelf = {
+    ...SHELF,
+    parts: [
+      part("card", "V5", "Ostrane"),
+      part("card", "K9", "Fennik"),
+      part("driver", "41.2", "Ostrane"),
+      part("driver", "5.04", "Fennik", "2026-01"),
+      part("driver", "5.11", "Fennik", "2026-05"),
+    ],
+  };
+  const factor = [{ name: "Graphics card", levels: ["V5; 299 EUR", "K9\t€1,349.50", "Novel 3"] }];
+  const lanes = readyLevels(base, undefined, factor, shelf);
+  const partsOf = (at: number, kind: string) =>
+    lanes[at]?.lane.setup?.parts?.filter((one) => one.kind === kind);
+  assert.deepEqual(partsOf(0, "card"), [{ kind: "card", name: "V5", price: "299", currency: "EUR" }]);
+  assert.deepEqual(partsOf(1, "card"), [{ kind: "card", name: "K9", price: "1349.50", currency: "EUR" }]);
+  assert.deepEqual(
+    lanes.map((one) => one.lane.name),
+    ["V5", "K9", "Novel 3"],
+  );
+  assert.deepEqual(partsOf(0, "driver"), [{ kind: "driver", name: "41.2" }]);
+  assert.deepEqual(partsOf(1, "driver"), [{ kind: "driver", name: "5.11" }]);
+  assert.deepEqual(partsOf(2, "driver"), [{ kind: "driver", name: "41.2" }], "its maker is not known");
+  const plain = sketchOf(lanes, [], { factors: [], baseline: 0, passes_wanted: 3, tests: [] });
+  assert.deepEqual(plain.lanes?.[0]?.parts?.[1], { kind: "card", name: "V5" });
+});
+
+test("a name and its price are told apart, and a name keeps its commas", () => {
+  const of = (text: string) => Object.values(priced(text));
+  assert.deepEqual(of("Corv 20; 299 EUR"), ["Corv 20", "299", "EUR"]);
+  assert.deepEqual(of("Corv 20, 1.299,00 €"), ["Corv 20", "1299.00", "EUR"]);
+  assert.deepEqual(of("Corv 20\tEUR 1 299"), ["Corv 20", "1299", "EUR"]);
+  assert.deepEqual(of("Corv 20; 299"), ["Corv 20", "299", ""], "the server asks for the currency");
+  assert.deepEqual(of("Kit 6000, 32"), ["Kit 6000, 32", null, ""]);
+  assert.deepEqual(of("Corv 20"), ["Corv 20", null, ""]);
+  assert.equal(linesOf("one line"), null);
+  assert.deepEqual(linesOf("a\r\n\n b "), ["a", "b"]);
+});
+
+test("a rival that is described by its name alone is a whole machine", () => {
+  const typed = { ...emptySetup(), name: "Fennik Reise 14; 1299 EUR" };
+  const others = [
+    { ...emptyOther(0, 1), described: typed },
+    { ...emptyOther(1, 1), described: { ...base, name: "Rival" }, levels: ["V7"] },
+    { ...emptyOther(2, 1), setup: "9" },
+    emptyOther(3, 1),
+  ];
+  const lanes = readyOthers(others, [{ name: "Graphics card", levels: [] }], { ...SHELF, setups: [known()] });
+  assert.deepEqual(
+    lanes.map(({ lane }) => [lane.name, lane.setup_id ?? lane.setup?.parts?.map((one) => one.name)]),
+    [
+      ["Fennik Reise 14", ["Fennik Reise 14"]],
+      ["Rival", ["V5", "41.2"]],
+      ["Box", 9],
+    ],
+  );
+  assert.deepEqual(lanes[0]?.lane.setup?.parts?.[0], {
+    kind: "machine",
+    name: "Fennik Reise 14",
+    price: "1299",
+    currency: "EUR",
+  });
+});
+
+test("games without a scene are given one for all", () => {
+  const known = [
+    { game: "Moss", name: "square" },
+    { game: "Ninth", name: "pier" },
+    { game: "Ninth", name: "hold" },
+  ];
+  const text = "moss\nNinth\nGlass, dune";
+  assert.deepEqual(M.pasted(text, known).unclear, ["Ninth"]);
+  assert.deepEqual(M.pasted(text, known, "built-in benchmark").rows, [
+    { game: "Moss", scene: "square" },
+    { game: "Ninth", scene: "built-in benchmark" },
+    { game: "Glass", scene: "dune" },
+  ]);
+});
+
 test("levels make lanes: parts are swapped, settings set, and the base itself is used as it is", () => {
-  const cards = readyLevels(base, known(), [{ name: "graphics card", levels: ["V5", " V7 ", ""] }], KINDS);
+  const cards = readyLevels(base, known(), [{ name: "graphics card", levels: ["V5", " V7 ", ""] }], SHELF);
   assert.deepEqual(
     cards.map((one) => one.lane.name),
     ["V5", "V7"],
@@ -102,7 +225,7 @@ test("levels make lanes: parts are swapped, settings set, and the base itself is
     { kind: "card", name: "V7" },
   ]);
   assert.equal(cards[1]?.lane.setup?.name, "Box, V7");
-  const watts = readyLevels(base, known(), [{ name: "Power limit", levels: ["160 W", "120 W"] }], KINDS);
+  const watts = readyLevels(base, known(), [{ name: "Power limit", levels: ["160 W", "120 W"] }], SHELF);
   assert.equal(watts[0]?.lane.setup_id, 9, "the base has this level already");
   assert.deepEqual(watts[1]?.lane.setup?.settings, [{ name: "Power limit", value: "120 W" }]);
   assert.equal(watts[1]?.lane.setup?.name, "Box, power limit 120 W");
@@ -113,18 +236,18 @@ test("levels make lanes: parts are swapped, settings set, and the base itself is
       { name: "Graphics card", levels: ["V5", "V7"] },
       { name: "Sync", levels: ["on", "off"] },
     ],
-    KINDS,
+    SHELF,
   );
   assert.deepEqual(
     grid.map((one) => one.lane.name),
     ["V5, on", "V5, off", "V7, on", "V7, off"],
   );
   assert.deepEqual(grid[3]?.lane.levels, { "Graphics card": "V7", Sync: "off" });
-  assert.deepEqual(readyLevels(base, undefined, [{ name: "", levels: ["a"] }], KINDS), []);
+  assert.deepEqual(readyLevels(base, undefined, [{ name: "", levels: ["a"] }], SHELF), []);
 });
 
 test("scaling lanes are conditions; a pair takes setups from the bench or described ones", () => {
-  const scaling = readyConditions(base, known(), ["1080 high", " ", "1440 high"]);
+  const scaling = readyConditions(base, known(), ["1080 high", " ", "1440 high"], SHELF);
   assert.deepEqual(
     scaling.map((one) => one.lane),
     [
@@ -137,7 +260,8 @@ test("scaling lanes are conditions; a pair takes setups from the bench or descri
       { name: "a", choice: "9", setup: emptySetup() },
       { name: "b", choice: "new", setup: base },
     ],
-    [known()],
+    "",
+    { ...SHELF, setups: [known()] },
   );
   assert.equal(pair[0]?.lane.setup_id, 9);
   assert.equal(pair[1]?.lane.setup?.name, "Box");
@@ -205,7 +329,7 @@ test("times at the bench have no zone", () => {
 });
 
 test("several cards repeat the setup's card as often as each lane says", () => {
-  const lanes = readyCards(base, known(), [], "Graphics card", ["1", " 2 ", "", "none", "99"]);
+  const lanes = readyCards(base, known(), SHELF, "Graphics card", ["1", " 2 ", "", "none", "99"]);
   assert.deepEqual(
     lanes.map(({ lane }) => [lane.name, lane.setup?.parts?.filter((part) => part.kind === "card").length]),
     [
@@ -217,7 +341,7 @@ test("several cards repeat the setup's card as often as each lane says", () => {
   assert.deepEqual(lanes[1]?.lane.levels, { "Graphics card": "2 cards" });
   assert.equal(lanes[1]?.lane.setup?.parts?.filter((part) => part.kind === "driver").length, 1);
   assert.deepEqual(
-    readyCards({ ...base, parts: [] }, undefined, [], "Graphics card", ["1", "2"]),
+    readyCards({ ...base, parts: [] }, undefined, SHELF, "Graphics card", ["1", "2"]),
     [],
     "without a card there is nothing to repeat",
   );

@@ -39,6 +39,7 @@ const plan: Schemas["PlanOut"] = {
   suite_resolvable: null,
   drift_allowance: 0.005,
   drift_words: "",
+  length_words: "",
   other_order: null,
   control: null,
   rule: null,
@@ -57,6 +58,7 @@ const plan: Schemas["PlanOut"] = {
   sessions: [],
   blocks: [],
   dropped: [],
+  gone: [],
   unplaceable: 0,
   late: false,
 };
@@ -66,12 +68,15 @@ test("what is sent of a plan is what was decided, not what follows from it", () 
   assert.deepEqual(Object.keys(kept).sort(), [
     "control_test",
     "costs",
+    "dates",
     "day_starts",
     "deadline",
     "hours_a_day",
     "margin",
     "most_passes",
     "order",
+    "quiet_from",
+    "quiet_to",
     "seed",
     "starts_on",
     "weekdays",
@@ -103,6 +108,25 @@ test("the exported picture carries the caveats, accepted or not", () => {
   assert.doesNotMatch(marginPicture(findings(), ""), /Caveat/);
 });
 
+const SHELF = { setups: [], rigs: [], kinds: PARTS, parts: [] };
+
+test("an exported picture is whole: what does not fit is smaller and on more lines, never cut", () => {
+  const reason = "a warm afternoon in the attic with both windows shut and the heating on ".repeat(12).trim();
+  const long = {
+    kind: "setting",
+    key: "a",
+    label: "Room",
+    about: "22 / 25",
+    weight: "mind",
+    reason,
+    accepted: true,
+  };
+  const svg = marginPicture(findings({ caveats: [long as never] }), "");
+  const shown = svg.replace(/<[^>]+>/g, " ").replace(/\s+/g, " ");
+  assert.ok(shown.includes(reason));
+  assert.doesNotMatch(svg, /…/);
+});
+
 test("a factor is a kind of part by its label or name, else a setting", () => {
   assert.equal(partKind(" graphics CARD ", PARTS), "card");
   assert.equal(partKind("memory", PARTS), "memory");
@@ -112,7 +136,7 @@ test("a factor is a kind of part by its label or name, else a setting", () => {
 
 test("a setting that the base does not have yet is added to every lane", () => {
   const base = { name: "Box", rig: "", parts: [], settings: [{ key: 0, name: "", value: "" }] };
-  const lanes = readyLevels(base, undefined, [{ name: "Sync", levels: ["on", "off"] }], PARTS);
+  const lanes = readyLevels(base, undefined, [{ name: "Sync", levels: ["on", "off"] }], SHELF);
   assert.deepEqual(
     lanes.map(({ lane }) => lane.setup?.settings),
     [[{ name: "Sync", value: "on" }], [{ name: "Sync", value: "off" }]],
@@ -131,7 +155,7 @@ test("lanes of a rig are named after the rig", () => {
     settings: [{ key: 0, name: "Sync", value: "off" }],
   };
   const known = { id: 9, rig: "Box", rig_id: 7 } as Schemas["SetupOut"];
-  const [same, other] = readyLevels(base, known, [{ name: "Sync", levels: ["off", "on"] }], PARTS);
+  const [same, other] = readyLevels(base, known, [{ name: "Sync", levels: ["off", "on"] }], SHELF);
   assert.equal(same?.lane.setup_id, 9);
   assert.equal(other?.lane.setup?.name, "Box, sync on");
   assert.equal(other?.lane.setup?.rig_id, 7);
@@ -212,6 +236,7 @@ test("a study with nothing planned is planned first", () => {
     created_at: "2026-09-12T10:00:00Z",
     finished_at: null,
     archived_at: null,
+    kept: false,
   };
   assert.deepEqual(nextAction(study), { text: "Plan passes", to: "/studies/4/plan", urgent: false });
   assert.equal(nextAction({ ...study, counts: { ...counts, rejected: 2 } }).text, "Plan passes");

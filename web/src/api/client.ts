@@ -30,12 +30,27 @@ export function token(): string {
   return csrfToken;
 }
 
+let database = "";
+
+/** Which database this page is of: the one that its first answer came from (the server's `one_database`). */
+export function databaseMark(): string {
+  return database;
+}
+
+const DATABASE = "X-Database";
+
 export const client = createClient<paths>({ baseUrl: "/" });
 
 client.use({
   onRequest({ request }) {
-    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken);
+    if (request.method !== "GET") {
+      request.headers.set("X-CSRFToken", csrfToken);
+      if (database) request.headers.set(DATABASE, database);
+    }
     return request;
+  },
+  onResponse({ response }) {
+    database ||= response.headers.get(DATABASE) ?? "";
   },
 });
 
@@ -89,6 +104,7 @@ export function upload(
     const request = new XMLHttpRequest();
     request.open("POST", url);
     request.setRequestHeader("X-CSRFToken", csrfToken);
+    if (database) request.setRequestHeader(DATABASE, database);
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onProgress(event.loaded / event.total);
     };

@@ -73,6 +73,22 @@ export const useWork = () =>
     refetchInterval: (query) => (query.state.data?.some((one) => one.left) ? 2_000 : false),
   });
 
+/** Whose Rennbahn this is, and the demo beside it; with `waits` it is asked for until that runs, which takes a minute. */
+export const useHouse = (waits = false) =>
+  useQuery({
+    queryKey: ["house"],
+    queryFn: () => data(client.GET("/api/house")),
+    refetchInterval: ({ state }) => (waits && !state.data?.demo.address ? 1500 : false),
+  });
+
+/** Whether the worker lives: asked for now and then where it would be missed. */
+export const useHealth = () =>
+  useQuery({
+    queryKey: ["health"],
+    queryFn: () => data(client.GET("/api/health")),
+    refetchInterval: 30_000,
+  });
+
 export const useStudy = (id: number) =>
   useQuery({
     queryKey: ["study", id],
@@ -100,6 +116,8 @@ export interface Looking {
   baseline?: number;
   other?: number;
   group?: string;
+  /** An older study whose lanes stand beside the study's own. */
+  joined?: number;
 }
 
 export const useFindings = (id: number, looking: Looking) =>
@@ -174,6 +192,8 @@ export const useTraces = (id: number, test: number) =>
 export const usePassDetail = (one: Schemas["PassOut"]) =>
   useQuery({
     queryKey: ["pass", one.id, one.stale],
+    // What was asked for just before the figures were made anew is old, however young.
+    staleTime: 0,
     enabled: one.state !== "planned",
     queryFn: () => data(client.GET("/api/passes/{pass_id}", { params: { path: { pass_id: one.id } } })),
   });

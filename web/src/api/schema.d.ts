@@ -391,11 +391,55 @@ export interface paths {
         };
         /**
          * Health
-         * @description Does the server answer, with its database behind it?
+         * @description Does the server answer, with its database behind it, and is a worker at work?
          */
         get: operations["config_api_health"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whose House
+         * @description Whose Rennbahn this is, and the demo beside it.
+         */
+        get: operations["people_api_whose_house"];
+        /**
+         * Keep House
+         * @description Change whose Rennbahn this is.
+         */
+        put: operations["people_api_keep_house"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Demo
+         * @description Start the demo beside one's own, with a database of its own.
+         */
+        post: operations["people_api_open_demo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -422,6 +466,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/link/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Link Clock
+         * @description The server's clock, by which a test machine puts its own right.
+         */
+        get: operations["running_api_link_clock"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/link/files": {
         parameters: {
             query?: never;
@@ -434,9 +498,155 @@ export interface paths {
         /**
          * Link File
          * @description A file of the test machine that the token belongs to. Both times are by its own clock, which is put right.
+         *
+         *     By `ahead_s`, how far the server's clock is ahead as the machine found out, or else by what it says is now.
          */
         post: operations["running_api_link_file"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machines
+         * @description The test machines that send their files by themselves, and who sits at each.
+         */
+        get: operations["running_api_machines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Me
+         * @description One's own account, and where one is signed in.
+         */
+        get: operations["people_api_me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Untie
+         * @description Sign in by the house's provider no more.
+         */
+        delete: operations["people_api_untie"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Change one's own password; all other sessions end.
+         */
+        put: operations["people_api_change_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Confirm Factor
+         * @description Take the offered second factor into use by its first code.
+         */
+        put: operations["people_api_confirm_factor"];
+        /**
+         * Offer Factor
+         * @description A second factor, which counts once its first code was told.
+         */
+        post: operations["people_api_offer_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Up Factor
+         * @description Sign in without a second factor again.
+         */
+        post: operations["people_api_give_up_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{sign_in_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Session
+         * @description End a session of one's own.
+         */
+        delete: operations["people_api_end_session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -763,9 +973,69 @@ export interface paths {
         };
         /**
          * People
-         * @description Who works here, and whose name is shut just now.
+         * @description Who works here, whose name is shut just now, and which links are open.
          */
         get: operations["people_api_people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite
+         * @description Invite somebody: a link for one account, which ends after a week.
+         */
+        post: operations["people_api_invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/invitations/{invitation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw
+         * @description Take a link back that nobody used yet.
+         */
+        delete: operations["people_api_withdraw"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sign Ins
+         * @description The last tries to sign in, the newest first.
+         */
+        get: operations["people_api_sign_ins"];
         put?: never;
         post?: never;
         delete?: never;
@@ -789,6 +1059,86 @@ export interface paths {
          */
         post: operations["people_api_unlock"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Open
+         * @description Close an account, or open it again. What somebody did stays signed.
+         */
+        put: operations["people_api_set_open"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reset
+         * @description A link by which somebody makes a new password, within a day.
+         */
+        post: operations["people_api_reset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Role
+         * @description Give somebody another role.
+         */
+        put: operations["people_api_set_role"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Factor
+         * @description Take somebody's second factor away, as where the device is lost.
+         */
+        delete: operations["people_api_forget_factor"];
         options?: never;
         head?: never;
         patch?: never;
@@ -906,6 +1256,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scene-lengths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scene Lengths
+         * @description Lengths that passes agree on, of scenes whose card says none.
+         */
+        get: operations["planning_api_scene_lengths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scene-noise": {
         parameters: {
             query?: never;
@@ -974,6 +1344,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/lengths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Lengths
+         * @description Write lengths on the cards of scenes that have none: all of them or none.
+         */
+        post: operations["scenes_api_give_lengths"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}": {
         parameters: {
             query?: never;
@@ -984,7 +1374,7 @@ export interface paths {
         get?: never;
         /**
          * Edit Scene
-         * @description Edit a scene: in place while no pass of it was run, else as its next version.
+         * @description Edit a scene: in place while no pass of it was run or where its card is put right, else as its next version.
          */
         put: operations["scenes_api_edit_scene"];
         post?: never;
@@ -1022,6 +1412,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Link
+         * @description What a link is for, as long as it can be used.
+         */
+        post: operations["people_api_look_at_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/link/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Link
+         * @description Make the account of a link, or its new password, and sign in. A link works once.
+         */
+        post: operations["people_api_take_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setup-versions/{version_id}": {
         parameters: {
             query?: never;
@@ -1031,7 +1461,7 @@ export interface paths {
         };
         /**
          * Setup Version
-         * @description One version of a setup, as a study used it.
+         * @description One version of a setup, as a study used it, with where one looks for what it says.
          */
         get: operations["bench_api_setup_version"];
         put?: never;
@@ -1292,7 +1722,7 @@ export interface paths {
          * @description The answer of a study's own kind, as ranks of a ladder or the knee of a sweep.
          *
          *     `targets` are wanted rates in fps, with commas between them; the study's own without. `joined` is an older study
-         *     whose lanes stand in a ladder too.
+         *     whose lanes stand in it too.
          */
         get: operations["findings_api_answer"];
         put?: never;
@@ -1558,7 +1988,7 @@ export interface paths {
         put?: never;
         /**
          * Keep Eye Picture
-         * @description Keep a picture of the lane it comes `from` or goes `to`, in place of one that is there.
+         * @description Keep a picture of the lane it comes `from` or goes `to`, in place of the one that was `seen` there, by mark.
          */
         post: operations["findings_api_keep_eye_picture"];
         delete?: never;
@@ -1851,6 +2281,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep To
+         * @description Keep a study to some people until it is published, or open it to all.
+         */
+        put: operations["studies_api_keep_to"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/lanes": {
         parameters: {
             query?: never;
@@ -1904,6 +2354,46 @@ export interface paths {
          * @description Declare another method.
          */
         put: operations["studies_api_edit_method"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/next-hour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Next Hour
+         * @description Which passes would settle most in the time that is left: until the deadline, or within so many hours.
+         */
+        get: operations["findings_api_next_hour"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Package
+         * @description The data package of a study: captures byte for byte, tables, findings. `rennbahn verify` computes all again.
+         */
+        get: operations["findings_api_package"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2209,6 +2699,8 @@ export interface paths {
         /**
          * Run
          * @description A study at the bench: the next steps, the run under way, the verdict on the last pass.
+         *
+         *     In the session that is named, one's own, or the one that runs; 0 names none, as before one begins.
          */
         get: operations["running_api_run"];
         put?: never;
@@ -2495,6 +2987,8 @@ export interface components {
             code: string;
             /** @default  */
             cost: string;
+            /** @default  */
+            database: string;
             /**
              * @default
              * @enum {string}
@@ -2502,13 +2996,18 @@ export interface components {
             following: "" | "cell" | "game" | "lane";
             id: string;
             /** @enum {string} */
-            kind: "done" | "read_back" | "anyway" | "began" | "ended" | "aborted" | "accepted" | "left" | "rejected" | "repeated" | "skipped" | "later" | "noted" | "paused" | "resumed" | "ordered" | "room" | "drove";
+            kind: "done" | "read_back" | "anyway" | "began" | "ended" | "aborted" | "accepted" | "left" | "rejected" | "repeated" | "skipped" | "later" | "noted" | "paused" | "resumed" | "ordered" | "room" | "drove" | "block";
+            /** @default [] */
+            lanes: number[];
             order?: ("lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand") | null;
             pass_id?: number | null;
+            /** @default [] */
+            passes: components["schemas"]["BlockIn"][];
             planned_s?: number | null;
             room_c?: number | null;
             /** @default  */
             seen: string;
+            session_id?: number | null;
             /** @default  */
             setting: string;
             /** @default  */
@@ -3088,6 +3587,7 @@ export interface components {
         };
         /** @description A file that arrived: what it seems to be and where its name says it belongs. */
         ArrivalOut: {
+            also_in: string;
             columns: components["schemas"]["ColumnMap"] | null;
             header_key: string;
             id: number;
@@ -3127,6 +3627,7 @@ export interface components {
             /** @default average */
             figure: string;
             group?: string | null;
+            joined?: number | null;
             lane?: number | null;
             /** @default  */
             minus: string;
@@ -3183,6 +3684,8 @@ export interface components {
             driver: string;
             ended_at: string | null;
             id: number;
+            lanes: string[];
+            machine: string;
             notes: string;
             passes: number;
             room_c: number | null;
@@ -3194,6 +3697,11 @@ export interface components {
             odd: components["schemas"]["OddOut"][];
             rejections: components["schemas"]["RejectedOut"];
             shifts: components["schemas"]["ShiftOut"][];
+        };
+        /** @description Further passes of a test, in each of both lanes. */
+        BlockIn: {
+            passes: number;
+            test_id: number;
         };
         /** @description Passes of one lane in one game, run together. Times in seconds from the plan's beginning. */
         BlockOut: {
@@ -3271,7 +3779,7 @@ export interface components {
             end: string;
             game: string;
             kind: string;
-            length_s: number;
+            length_s: number | null;
             resolution: string;
             route: string;
             scene: string;
@@ -3334,6 +3842,10 @@ export interface components {
             passes: number;
             wide: number;
         };
+        /** @description The server's clock, in seconds since 1970. */
+        ClockOut: {
+            now_s: number;
+        };
         /** @description How many frames lie in which square of processor and card time. */
         CloudOut: {
             budget_ms: number;
@@ -3342,6 +3854,10 @@ export interface components {
             count: number[];
             processor: number[];
             square_ms: number;
+        };
+        /** @description A code of the second factor. */
+        CodeIn: {
+            code: string;
         };
         /**
          * @description How to read one kind of file. Without `skip_lines` the header is where it stands in each file.
@@ -3457,6 +3973,11 @@ export interface components {
             recorded: number;
             rejected: number;
         };
+        /** @description The demo beside one's own: whether it can be opened from here, and where it is once it runs. */
+        DemoOut: {
+            address: string;
+            offered: boolean;
+        };
         /** @description A value that follows from a part's facts. */
         DerivedOut: {
             label: string;
@@ -3488,8 +4009,10 @@ export interface components {
             repeats: components["schemas"]["RepeatOut"][];
             wide: components["schemas"]["WideDoubtOut"][];
         };
-        /** @description A test left out to meet the deadline. */
+        /** @description A test left out to keep a date of the plan: the deadline, a part that goes back, a patch of its game. */
         DroppedOut: {
+            /** @enum {string} */
+            because: "deadline" | "back" | "patch";
             priority: number;
             test_id: number;
         };
@@ -3504,6 +4027,7 @@ export interface components {
         };
         /** @description What became of one file of a pack. */
         EntryOut: {
+            also_in: string;
             name: string;
             state: string;
             words: string;
@@ -3590,8 +4114,9 @@ export interface components {
             groups: components["schemas"]["GroupOut"][];
             interval_level: number;
             interval_words: string;
+            joined: components["schemas"]["JoinedOut"][];
             level_sentence: string;
-            levels: components["schemas"]["LevelOut"][];
+            levels: components["schemas"]["findings__schemas__LevelOut"][];
             low_01: components["schemas"]["SuiteOut"];
             low_1: components["schemas"]["SuiteOut"];
             method: components["schemas"]["Method"];
@@ -3678,6 +4203,10 @@ export interface components {
             scenes: number;
             seen: string;
         };
+        /** @description One's password, to give up the second factor. */
+        GiveUpIn: {
+            password: string;
+        };
         GridAnswer: {
             count: number;
             effects: components["schemas"]["AnswerEffect"][];
@@ -3710,9 +4239,10 @@ export interface components {
             tests: number;
             words: string;
         };
-        /** @description The server answers, and its database does. */
+        /** @description The server answers, and its database does; `worker` is whether one was heard of within the last minute. */
         Health: {
             ok: boolean;
+            worker: boolean;
         };
         /** @description What holds every lane in every test, what each side could do alone, and what was not run. */
         HeldOut: {
@@ -3723,18 +4253,75 @@ export interface components {
             sentence: components["schemas"]["SentenceOut"];
             tests: components["schemas"]["AnswerLimit"][];
         };
+        /** @description Whose Rennbahn this is. Money is in `currency`; `second_factor` where everybody needs one to sign in. */
+        HouseIn: {
+            /** @default  */
+            currency: string;
+            name: string;
+            price_per_kwh?: number | string | null;
+            /** @default false */
+            second_factor: boolean;
+            /** @default UTC */
+            time_zone: string;
+        };
+        /** @description Whose Rennbahn this is; an empty name before its first lead came. `back` is where one's own is, of a demo. */
+        HouseOut: {
+            back: string;
+            backed_up_at: string | null;
+            backups: boolean;
+            currency: string;
+            demo: components["schemas"]["DemoOut"];
+            greeting: string[];
+            name: string;
+            nobody: boolean;
+            outside: string;
+            price_per_kwh: number | null;
+            second_factor: boolean;
+            time_zone: string;
+        };
         /** @description What became of the rows of a table. */
         Imported: {
             added: number;
             changed: number;
             unchanged: number;
         };
-        /** @description A lane of an older study, and in words its age, driver and scenes. */
+        /** @description A link that was made and not used yet; `name` of an account where it is for a new password. */
+        InvitationOut: {
+            /** Format: date-time */
+            ends_at: string;
+            id: number;
+            made_by: string;
+            name: string;
+            role: string;
+        };
+        /** @description What a link is for: a new account of a role, or a new password of a `name`. `first` asks whose house it is. */
+        InvitedOut: {
+            /** Format: date-time */
+            ends_at: string;
+            first: boolean;
+            name: string;
+            role: string;
+        };
+        /** @description What makes an account of a link, or its new password. */
+        JoinIn: {
+            house?: components["schemas"]["HouseIn"] | null;
+            /** @default  */
+            name: string;
+            password: string;
+            token: string;
+        };
+        /** @description A lane of an older study: in words its age, driver, scenes and what else differs, or why it takes no part. */
         JoinedOut: {
+            lane: components["schemas"]["LaneOut"];
             lane_id: number;
             name: string;
             study_id: number;
+            takes_part: boolean;
             words: string;
+        };
+        /** @description Whom a study is kept to, beside who says so; null opens it to all. */
+        KeptIn: {
+            names: string[] | null;
         };
         /** @description How scenes of a kind repeat, in percent of the average. */
         KindNoiseOut: {
@@ -3770,6 +4357,13 @@ export interface components {
             sentence: components["schemas"]["SentenceOut"];
             shorts: components["schemas"]["AnswerShort"][];
             tests: number;
+        };
+        /** @description A lane that a session could run; `taken` where another machine runs it just now. */
+        LaneHere: {
+            id: number;
+            left: number;
+            name: string;
+            taken: string;
         };
         /** @description A lane: an existing setup, or one described here. `levels` by factor; `condition` replaces the tests' own. */
         LaneIn: {
@@ -3838,20 +4432,42 @@ export interface components {
             seconds: number | null;
             times: number;
         };
+        /** @description An open test that is not in the block, with the chance of a verdict that more passes have, and why. */
+        LeftAloneOut: {
+            chance: number;
+            test: string;
+            test_id: number;
+            why: string;
+        };
         /** @description Why a test takes no part. */
         LeftOut: {
             lane_id: number | null;
             reason: string;
             words: string;
         };
-        /** @description A lane's level in a test, in fps: 1% low, median and average. */
+        /** @description A length for the card of a scene that has none, in s. */
+        LengthIn: {
+            length_s: number;
+            scene_id: number;
+        };
+        /** @description How many cards have a length now that had none. */
+        LengthsGiven: {
+            given: number;
+        };
+        /** @description Lengths for several cards at once. */
+        LengthsIn: {
+            lengths: components["schemas"]["LengthIn"][];
+        };
+        /** @description A link by its token, which is told this once. */
+        LetInOut: {
+            people: components["schemas"]["PeopleOut"];
+            token: string;
+        };
+        /** @description A level of a factor: in words, and as a number with its unit where it is one. */
         LevelOut: {
-            average: number | null;
-            lane_id: number;
-            low_1: number | null;
-            median: number | null;
-            passes: number;
-            test_id: number;
+            number: number | null;
+            unit: string;
+            words: string;
         };
         /** @description What a token is made with: a name for the machine, and the column map by which its files are read. */
         LinkIn: {
@@ -3879,14 +4495,25 @@ export interface components {
         LinkTaken: {
             arrival_id: number | null;
             /** @enum {string} */
-            became: "pass" | "warm_up" | "samples" | "waiting" | "known";
+            became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known";
             words: string;
         };
-        /** @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice. */
+        /**
+         * @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice.
+         *
+         *     `joined` is an older study whose lanes stand beside this one's.
+         */
         LookedAt: {
             baseline?: number | null;
             group?: string | null;
+            joined?: number | null;
             other?: number | null;
+        };
+        /** @description A test machine that sends its files by itself; `taken` says who sits at it just now, empty where nobody does. */
+        MachineOut: {
+            id: number;
+            name: string;
+            taken: string;
         };
         /** @description One figure in one test, both ways round. All but `raw_b_over_a` are set right for drift. */
         MarginOut: {
@@ -3912,6 +4539,15 @@ export interface components {
             within?: string | null;
             /** @default  */
             words: string;
+        };
+        /** @description One's own account. */
+        MeOut: {
+            name: string;
+            outside: boolean;
+            owes_second_factor: boolean;
+            role: string;
+            second_factor: boolean;
+            sessions: components["schemas"]["OwnSessionOut"][];
         };
         /**
          * @description How a study answers. `equal_band` is a share: 0.01 calls lanes within 1% even.
@@ -4029,6 +4665,31 @@ export interface components {
             source: string;
             test_id: number;
         };
+        /**
+         * @description The next block: further passes by test of two lanes, what they are expected to settle, and how long they take.
+         *
+         *     `planned_expected` is what the passes that are planned would settle in the same time. `why_not` says why nothing is
+         *     proposed; empty where something is.
+         */
+        NextHourOut: {
+            expected: number;
+            lane_ids: number[];
+            lanes: string[];
+            left_alone: components["schemas"]["LeftAloneOut"][];
+            left_s: number;
+            level: number;
+            planned_expected: number;
+            seconds: number;
+            tests: components["schemas"]["NextPassesOut"][];
+            why_not: string;
+        };
+        /** @description Further passes of a test, in each of both lanes, and the chance that they settle its verdict. */
+        NextPassesOut: {
+            chance: number;
+            passes: number;
+            test: string;
+            test_id: number;
+        };
         /** @description Pass noise: the floor in percent, and whose passes it stands on. */
         NoiseOut: {
             df: number;
@@ -4053,9 +4714,19 @@ export interface components {
             test_id: number;
             words: string;
         };
+        /** @description A second factor to be taken into use: the secret to type, its address for a device, that address as a picture. */
+        OfferedOut: {
+            address: string;
+            picture: string;
+            secret: string;
+        };
         /** @description Where the clock of samples begins, in seconds into the capture. */
         OffsetIn: {
             offset_s: number;
+        };
+        /** @description Whether an account is open. */
+        OpenIn: {
+            open: boolean;
         };
         /** @description An order that leaves less open: how much longer it takes (negative where it is shorter), what it would leave. */
         OtherOrderOut: {
@@ -4086,6 +4757,15 @@ export interface components {
             late: boolean;
             study_id: number;
         };
+        /** @description Somewhere one is signed in; `here` is this very session. */
+        OwnSessionOut: {
+            address: string;
+            agent: string;
+            /** Format: date-time */
+            at: string;
+            here: boolean;
+            id: number;
+        };
         /** @description A pack with the fate of each file. */
         PackDetail: {
             entries: components["schemas"]["EntryOut"][];
@@ -4094,10 +4774,14 @@ export interface components {
         /** @description A pack by the name of its file or folder. */
         PackIn: {
             name: string;
+            /** @default  */
+            zone: string;
         };
         /** @description A zip of many files, and how many of them wait, were taken, wait for a place, were there already or refused. */
         PackOut: {
+            behind: string;
             by: string;
+            elsewhere: number;
             files: number;
             id: number;
             kept: number;
@@ -4348,6 +5032,11 @@ export interface components {
         PassesIn: {
             pass_ids: number[];
         };
+        /** @description One's password as it is, and as it is to be. */
+        PasswordIn: {
+            new_password: string;
+            password: string;
+        };
         /** @description What the first pass of a scene is off the others, as a share with its interval (-0.03 is 3% slower). */
         PenaltyOut: {
             high: number;
@@ -4356,17 +5045,39 @@ export interface components {
             told: boolean;
             words: string;
         };
+        /** @description Who works here, and which links are open. */
+        PeopleOut: {
+            invitations: components["schemas"]["InvitationOut"][];
+            people: components["schemas"]["PersonOut"][];
+        };
         /** @description Somebody who works here; `shut_s` is how long wrong passwords still keep the name shut, from anywhere. */
         PersonOut: {
+            closed: boolean;
+            last_in: string | null;
             name: string;
             role: string;
+            second_factor: boolean;
             shut_s: number;
         };
-        /** @description Where a capture belongs. */
+        /** @description Where a capture belongs, and others with it; without a lane or a test each stays in its own. */
         PlaceIn: {
-            lane_id: number;
+            /** @default [] */
+            also: number[];
+            lane_id?: number | null;
             number?: number | null;
-            test_id: number;
+            test_id?: number | null;
+        };
+        /**
+         * @description A day that changes what can be run: nobody is at the bench (`off`), a part of a lane goes back in the morning
+         *     (`back`), a game is patched in the morning (`patch`).
+         */
+        PlanDate: {
+            game_id?: number | null;
+            /** @enum {string} */
+            kind: "off" | "back" | "patch";
+            lane_id?: number | null;
+            /** Format: date */
+            on: string;
         };
         /** @description A plan in place of the one that was kept. */
         PlanEdit: {
@@ -4374,6 +5085,7 @@ export interface components {
             costs: {
                 [key: string]: number;
             };
+            dates: components["schemas"]["PlanDate"][];
             /** Format: time */
             day_starts: string;
             deadline: string | null;
@@ -4382,6 +5094,8 @@ export interface components {
             most_passes: number | null;
             /** @enum {string} */
             order: "lane_by_lane" | "in_rounds" | "alternating" | "by_game" | "random" | "by_hand";
+            quiet_from: string | null;
+            quiet_to: string | null;
             seed: number;
             seen: string;
             /** Format: date */
@@ -4401,6 +5115,7 @@ export interface components {
             costs?: {
                 [key: string]: number;
             };
+            dates?: components["schemas"]["PlanDate"][];
             /**
              * Format: time
              * @default 09:00:00
@@ -4410,10 +5125,12 @@ export interface components {
             drift_allowance: number;
             drift_words: string;
             dropped: components["schemas"]["DroppedOut"][];
+            gone: number[];
             /** @default 8 */
             hours_a_day: number;
             late: boolean;
             leading: string;
+            length_words: string;
             /** @default 0.02 */
             margin: number;
             most_passes?: number | null;
@@ -4427,6 +5144,8 @@ export interface components {
             other_order: components["schemas"]["OtherOrderOut"] | null;
             outlines: components["schemas"]["OutlineOut"][];
             pairings: components["schemas"]["PairingOut"][];
+            quiet_from?: string | null;
+            quiet_to?: string | null;
             rule: components["schemas"]["RuleOut"] | null;
             saved: boolean;
             /** @default 1 */
@@ -4473,6 +5192,13 @@ export interface components {
             price_day: string | null;
             price_from: string;
         };
+        /** @description A part with what it costs today: a part that has no price is given it, one that has keeps its own. */
+        PricedRef: {
+            currency?: string | null;
+            kind: string;
+            name: string;
+            price?: number | string | null;
+        };
         /** @description How far it is, beside the plan. Times in seconds at the bench; `behind_s` is below 0 where it is quicker. */
         ProgressOut: {
             behind_s: number;
@@ -4504,12 +5230,13 @@ export interface components {
             number: number;
         };
         /**
-         * @description What is read back: the setting, what it should say, where to look, what other lanes say.
+         * @description What is read back: the setting, what it should say, where to look, and values to choose from, shuffled anew for
+         *     each pass, so that no key is pressed by habit; without any it is typed.
          *
          *     `shows` is what the simulated bench shows there.
          */
         QuestionOut: {
-            others: string[];
+            choices: string[];
             setting: string;
             shows: string | null;
             wanted: string;
@@ -4575,9 +5302,16 @@ export interface components {
             words: string;
             years: number;
         };
-        /** @description How many passes were recorded. */
+        /** @description How many passes were recorded, in how many tests, and of which lanes. */
         Recorded: {
+            lanes: components["schemas"]["RecordedOf"][];
             recorded: number;
+            tests: number;
+        };
+        /** @description How many passes of a lane were recorded. */
+        RecordedOf: {
+            lane: string;
+            passes: number;
         };
         /** @description Why a file was refused. */
         Refusal: {
@@ -4650,6 +5384,11 @@ export interface components {
             seen: string;
             setups: number;
         };
+        /** @description Somebody's role. */
+        RoleIn: {
+            /** @enum {string} */
+            role: "viewer" | "tester" | "lead";
+        };
         /** @description The rule of adding passes while a verdict is open. `level` is that of every interval, at each look. */
         RuleOut: {
             first: number;
@@ -4662,7 +5401,9 @@ export interface components {
             coming: components["schemas"]["ComingOut"][];
             driving: boolean;
             earlier: components["schemas"]["BenchSessionOut"][];
+            lanes: components["schemas"]["LaneHere"][];
             last: components["schemas"]["LastOut"] | null;
+            machines: components["schemas"]["MachineOut"][];
             may_run: boolean;
             may_simulate: boolean;
             me: string;
@@ -4670,6 +5411,7 @@ export interface components {
             /** Format: date-time */
             now: string;
             number: number;
+            others: components["schemas"]["BenchSessionOut"][];
             /** @default [] */
             outcomes: components["schemas"]["ActDone"][];
             paused: boolean;
@@ -4709,15 +5451,21 @@ export interface components {
             tests: number;
             upscaling: components["schemas"]["AnswerUpscaled"][];
         };
-        /** @description A scene in place of what it was. */
+        /**
+         * @description A scene in place of what it was.
+         *
+         *     `run_otherwise` says whether it is run otherwise from now on, or its card was wrong and is put right for all that
+         *     was run; without it, what is changed tells.
+         */
         SceneEdit: {
             end: string;
             game: string;
             kind: string;
             leans_on: ("processor" | "card" | "memory" | "link" | "drive")[];
-            length_s: number;
+            length_s: number | null;
             name: string;
             route: string;
+            run_otherwise: boolean | null;
             seen: string;
             start: string;
             warm_up: string;
@@ -4731,8 +5479,7 @@ export interface components {
             /** @default route */
             kind: string;
             leans_on?: ("processor" | "card" | "memory" | "link" | "drive")[];
-            /** @default 60 */
-            length_s: number;
+            length_s?: number | null;
             name: string;
             /** @default  */
             route: string;
@@ -4747,6 +5494,14 @@ export interface components {
         SceneKindOut: {
             kind: string;
             label: string;
+        };
+        /** @description A scene whose card says no length, and the one on which its passes agree, in s. */
+        SceneLengthOut: {
+            game: string;
+            length_s: number;
+            passes: number;
+            scene: string;
+            scene_id: number;
         };
         /** @description How well a scene repeats, learned from all studies: noise in percent by figure. */
         SceneNoiseOut: {
@@ -4767,7 +5522,7 @@ export interface components {
             id: number;
             kind: string;
             leans_on: string[];
-            length_s: number;
+            length_s: number | null;
             name: string;
             route: string;
             seen: string;
@@ -4804,15 +5559,24 @@ export interface components {
         Session: {
             csrf_token: string;
             name: string;
+            owes_second_factor: boolean;
             role: string;
         };
         /** @description What ends one. */
         SessionEnd: {
             /** @default  */
             notes: string;
+            session_id?: number | null;
         };
-        /** @description What begins a session. */
+        /**
+         * @description What begins a session: at which test machine, and which lanes are run there (all, where none is named).
+         *
+         *     Without a machine, files are handed in by hand, or by the one machine that sends the first.
+         */
         SessionIn: {
+            /** @default [] */
+            lanes: number[];
+            machine_id?: number | null;
             room_c?: number | null;
             seed?: number | null;
             /** @default false */
@@ -4847,6 +5611,7 @@ export interface components {
          *     A reason is needed to accept anyway or to assume another thing.
          */
         SettleIn: {
+            also?: number[];
             /** @default  */
             cap_name: string;
             /** @default  */
@@ -4861,11 +5626,11 @@ export interface components {
              */
             reason_code: "" | "did_not_launch" | "crashed" | "unstable" | "below_floor" | "wrong_setting" | "interrupted" | "odd" | "not_tested" | "other";
         };
-        /** @description How a doubt about several passes is settled, for all of them at once. */
+        /** @description How doubts about several passes are settled, for all of them at once. */
         SettleWideIn: {
             /** @enum {string} */
             how: "accepted" | "rejected" | "repeat" | "assumed";
-            key: string;
+            keys: string[];
             /** @default  */
             reason: string;
             /**
@@ -4891,7 +5656,7 @@ export interface components {
         /** @description A setup in place of what it was. */
         SetupEdit: {
             name: string;
-            parts: components["schemas"]["PartRef"][];
+            parts: components["schemas"]["PricedRef"][];
             rig_id: number | null;
             seen: string;
             settings: components["schemas"]["SettingIn"][];
@@ -4899,7 +5664,7 @@ export interface components {
         /** @description A setup: a rig with settings. On a rig, `parts` are those swapped for this setup; without one, all of them. */
         SetupIn: {
             name: string;
-            parts?: components["schemas"]["PartRef"][];
+            parts?: components["schemas"]["PricedRef"][];
             rig_id?: number | null;
             settings?: components["schemas"]["SettingIn"][];
         };
@@ -4935,6 +5700,27 @@ export interface components {
             share: number[];
             steps_ms: number[];
         };
+        /** @description A version as a sheet: with where each setting, by its name, and each kind of part is looked at. */
+        SheetOut: {
+            cautions: string[];
+            frozen: boolean;
+            id: number;
+            name: string;
+            newest: boolean;
+            parts: components["schemas"]["PartUsed"][];
+            rig: string;
+            rig_id: number | null;
+            seen: string;
+            settings: components["schemas"]["SettingIn"][];
+            version: number;
+            version_id: number;
+            where_parts: {
+                [key: string]: string;
+            };
+            where_settings: {
+                [key: string]: string;
+            };
+        };
         /** @description A session that ran shifted as a whole, and what taking that off would do to the answer. */
         ShiftOut: {
             key: string;
@@ -4942,10 +5728,22 @@ export interface components {
             settled: boolean;
             words: string;
         };
-        /** @description Name and password. */
+        /** @description Name and password, and the code of a second factor where there is one. */
         SignIn: {
+            /** @default  */
+            code: string;
             name: string;
             password: string;
+        };
+        /** @description A try to sign in. */
+        SignInOut: {
+            address: string;
+            agent: string;
+            /** Format: date-time */
+            at: string;
+            known: boolean;
+            name: string;
+            outcome: string;
         };
         /** @description A study as typed so far, to show what would be run. */
         SketchIn: {
@@ -4995,13 +5793,17 @@ export interface components {
             longest_ms: number;
             to_s: number;
         };
+        /** @description Spare codes, each good for one sign-in, told this once. */
+        SpareOut: {
+            codes: string[];
+        };
         /** @description One instruction, for a pass. */
         StepOut: {
             caution: string;
             cost: string;
             key: string;
             /** @enum {string} */
-            kind: "change" | "check" | "read_back" | "card" | "warm_up" | "pass";
+            kind: "change" | "check" | "read_back" | "card" | "wait" | "warm_up" | "pass";
             of: number;
             pass_id: number;
             place: number;
@@ -5042,6 +5844,8 @@ export interface components {
             finished_at: string | null;
             groups: components["schemas"]["GroupOut"][];
             id: number;
+            kept: boolean;
+            kept_to: string[] | null;
             kind: string;
             lanes: string[];
             lanes_full: components["schemas"]["LaneOut"][];
@@ -5067,6 +5871,7 @@ export interface components {
             factor: string;
             finished_at: string | null;
             id: number;
+            kept: boolean;
             kind: string;
             lanes: string[];
             question: string;
@@ -5203,6 +6008,7 @@ export interface components {
             condition: string;
             condition_id: number;
             game: string;
+            game_id: number;
             group: string;
             id: number;
             passes_wanted: number;
@@ -5238,6 +6044,17 @@ export interface components {
             on_day: string;
             who: string;
         };
+        /** @description The token of a link. */
+        TokenIn: {
+            token: string;
+        };
+        /** @description What the columns of a capture say of a setting under test: what it was to be, and what they read. */
+        ToldByFileOut: {
+            holds: boolean;
+            reads: string;
+            setting: string;
+            wanted: string;
+        };
         /** @description A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1). */
         TraceOut: {
             basis: string;
@@ -5255,19 +6072,23 @@ export interface components {
         /** @description A file that waits for a place. */
         TrayOut: {
             id: number;
+            likely_pass_id: number | null;
             name: string;
             refused: string;
+            why: string;
             written_at: string | null;
         };
         /**
          * @description A run that began; `ended_at` once it is over and its capture is waited for.
          *
-         *     `says` is what the simulated bench says of it. `refused` is why the file that came is no capture.
+         *     A file is late from `late_after_s` after its end on: learned from what files of this bench took. `says` is what the
+         *     simulated bench says of it. `refused` is why the file that came is no capture, or belongs to no run for sure.
          */
         UnderWayOut: {
             /** Format: date-time */
             began_at: string;
             ended_at: string | null;
+            late_after_s: number;
             pass_id: number;
             refused: string;
             says: string;
@@ -5291,6 +6112,7 @@ export interface components {
             sentence: string;
             simulated: boolean;
             test: string;
+            told_by_file: components["schemas"]["ToldByFileOut"][];
         };
         /** @description Passes, and what they would become. */
         WhatIfIn: {
@@ -5321,8 +6143,10 @@ export interface components {
             weak: boolean;
             words: string;
         };
-        /** @description Stretches of seconds to look at, each from and to; none for the whole capture. */
+        /** @description Stretches of seconds to look at, each from and to; none for the whole capture. Others are trimmed alike. */
         WindowsIn: {
+            /** @default [] */
+            also: number[];
             windows: number[][];
         };
         /** @description The difference whose acceptance is withdrawn. */
@@ -5345,6 +6169,9 @@ export interface components {
             };
             did_not_run_for: components["schemas"]["Word"][];
             kinds: {
+                [key: string]: string;
+            };
+            likely: {
                 [key: string]: string;
             };
             missing: {
@@ -5370,6 +6197,21 @@ export interface components {
             left: number;
             question: string;
             study_id: number;
+        };
+        /** @description A lane's level in a test, in fps: 1% low, median and average. */
+        findings__schemas__LevelOut: {
+            average: number | null;
+            lane_id: number;
+            low_1: number | null;
+            median: number | null;
+            passes: number;
+            test_id: number;
+        };
+        /** @description A level of a factor: in words, and as a number with its unit where it is one. */
+        studies__schemas__LevelOut: {
+            number: number | null;
+            unit: string;
+            words: string;
         };
     };
     responses: {
@@ -5944,6 +6786,73 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    people_api_whose_house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_keep_house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HouseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_open_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     running_api_learned_costs: {
         parameters: {
             query?: never;
@@ -5965,6 +6874,27 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    running_api_link_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     running_api_link_file: {
         parameters: {
             query?: never;
@@ -5975,11 +6905,10 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
+                    ahead_s?: number | null;
                     file?: string | null;
                     /** Format: date-time */
                     now: string;
-                    /** @default false */
-                    simulated?: boolean;
                     /** Format: date-time */
                     written_at: string;
                 };
@@ -5993,6 +6922,188 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinkTaken"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    running_api_machines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_untie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_confirm_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpareOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_offer_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferedOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_give_up_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveUpIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_end_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sign_in_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeOut"];
                 };
             };
             default: components["responses"]["Refusal"];
@@ -6447,7 +7558,76 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PersonOut"][];
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetInOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_sign_ins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInOut"][];
                 };
             };
             default: components["responses"]["Refusal"];
@@ -6472,7 +7652,107 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PersonOut"][];
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_set_open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_reset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetInOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_set_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_forget_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
                 };
             };
             default: components["responses"]["Refusal"];
@@ -6666,6 +7946,27 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    planning_api_scene_lengths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneLengthOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     planning_api_scene_noise: {
         parameters: {
             query?: never;
@@ -6779,6 +8080,31 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    scenes_api_give_lengths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LengthsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LengthsGiven"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     scenes_api_edit_scene: {
         parameters: {
             query?: never;
@@ -6873,6 +8199,56 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    people_api_look_at_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    people_api_take_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     bench_api_setup_version: {
         parameters: {
             query?: never;
@@ -6890,7 +8266,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetupOut"];
+                    "application/json": components["schemas"]["SheetOut"];
                 };
             };
             default: components["responses"]["Refusal"];
@@ -7622,6 +8998,8 @@ export interface operations {
             content: {
                 "multipart/form-data": {
                     file?: string | null;
+                    /** @default  */
+                    seen?: string;
                 };
             };
         };
@@ -7780,6 +9158,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -7807,6 +9186,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -7832,6 +9212,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -7857,6 +9238,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
                 their_baseline?: number | null;
                 their_other?: number | null;
             };
@@ -7887,6 +9269,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -7914,6 +9297,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
                 target?: number | null;
             };
             header?: never;
@@ -7942,6 +9326,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -8019,6 +9404,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
             };
             header?: never;
             path: {
@@ -8036,6 +9422,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForReaderOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    studies_api_keep_to: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
                 };
             };
             default: components["responses"]["Refusal"];
@@ -8074,6 +9487,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
                 resolution?: string;
             };
             header?: never;
@@ -8119,6 +9533,52 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
                 };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    findings_api_next_hour: {
+        parameters: {
+            query?: {
+                hours?: number | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextHourOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    findings_api_package: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Refusal"];
         };
@@ -8523,7 +9983,9 @@ export interface operations {
     };
     running_api_run: {
         parameters: {
-            query?: never;
+            query?: {
+                session?: number | null;
+            };
             header?: never;
             path: {
                 study_id: number;
@@ -8546,7 +10008,9 @@ export interface operations {
     };
     running_api_do_acts: {
         parameters: {
-            query?: never;
+            query?: {
+                session?: number | null;
+            };
             header?: never;
             path: {
                 study_id: number;
@@ -8573,7 +10037,9 @@ export interface operations {
     };
     running_api_pulse: {
         parameters: {
-            query?: never;
+            query?: {
+                session?: number | null;
+            };
             header?: never;
             path: {
                 study_id: number;
@@ -8782,6 +10248,7 @@ export interface operations {
                 baseline?: number | null;
                 other?: number | null;
                 group?: string | null;
+                joined?: number | null;
                 figure?: string;
                 test?: number | null;
                 lane?: number | null;

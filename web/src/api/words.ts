@@ -13,6 +13,7 @@ let known: Words = {
   channels: [],
   checks: {},
   called: {},
+  likely: {},
   missing: {},
 };
 

@@ -2,8 +2,9 @@ import type { Schemas } from "../api/client";
 import { count, percent, signedPercent } from "../format";
 import { besideText } from "../model/sentences";
 import { MarginTrack } from "./MarginTrack";
-import { cut, fitted, marginScale, shortVerdict, testWords, tickWords, wrap } from "./margins";
+import { fitted, marginScale, shortVerdict, testWords, tickWords, wrap } from "./margins";
 import { disc, lozenge, type Theme } from "./marks";
+import { WholeText } from "./WholeText";
 
 type Findings = Schemas["FindingsOut"];
 type Margin = Schemas["MarginOut"];
@@ -178,30 +179,33 @@ function Row({
     );
   };
   const said = (name: string, margin: Margin, place: number) => (
-    <text
+    <WholeText
       x={right + 274}
       y={row * place + small * 0.36}
       {...CONDENSED}
       fontFamily={theme.sans}
       fontSize={small}
+      width={NUMBERS - 274}
+      lines={1}
       fill={theme.soft}
     >
-      {cut(`${name} ${shortVerdict(margin)}`, NUMBERS - 274, small)}
-    </text>
+      {`${name} ${shortVerdict(margin)}`}
+    </WholeText>
   );
   return (
     <>
-      <text
+      <WholeText
         x={PAD}
         y={middle}
         {...CONDENSED}
         fontFamily={theme.sans}
         fontSize={size}
+        width={LABELS - 16}
         fontWeight={600}
         fill={theme.ink}
       >
-        {cut(words, LABELS - 16, size)}
-      </text>
+        {words}
+      </WholeText>
       {value(test.average, right + 120)}
       {value(test.low_1, right + 250)}
       {said("average", test.average, 0.31)}
@@ -239,9 +243,9 @@ function Foot({ findings, theme, heading }: { findings: Findings; theme: Theme; 
         1% low
       </text>
       {notes.length > 0 && (
-        <text x={PAD} y={foot - 36} {...heading}>
-          {cut(notes.join(" "), width - 2 * PAD, 20)}
-        </text>
+        <WholeText x={PAD} y={foot - 36} {...heading} fontSize={20} width={width - 2 * PAD} lines={4}>
+          {notes.join(" ")}
+        </WholeText>
       )}
       <text
         x={width - PAD}

@@ -59,12 +59,6 @@ export function trackMarks(test: TestFinding, scale: MarginScale, height: number
   return [mark("average", test.average, height * 0.31), mark("low_1", test.low_1, height * 0.69)];
 }
 
-/** Text of at most about `width` px at a size, cut with an ellipsis. */
-export function cut(text: string, width: number, size: number): string {
-  const most = Math.floor(width / (size * 0.425));
-  return text.length > most ? `${text.slice(0, most - 1)}…` : text;
-}
-
 /** A text on lines of about `width` px, smaller where it would take more than `most` of them: nothing is cut off. */
 export function fitted(
   text: string,

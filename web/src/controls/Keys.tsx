@@ -89,8 +89,11 @@ export function KeysProvider({ children }: { children: ReactNode }) {
 }
 
 /** Says that `?` is there, for those who do not know it yet. */
+/** Shows all keys. */
+export const useShowKeys = () => useContext(Context).show;
+
 export function HelpButton() {
-  const { show } = useContext(Context);
+  const show = useShowKeys();
   return (
     <Button kind="quiet" shortcut="?" onClick={show}>
       Keys and words

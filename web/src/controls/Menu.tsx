@@ -4,10 +4,10 @@ import type { ReactNode } from "react";
 import { buttonLook } from "./Button";
 
 /** A button that opens a few actions. */
-export function Menu({ label, children }: { label: string; children: ReactNode }) {
+export function Menu({ label, name, children }: { label: string; name?: string; children: ReactNode }) {
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className={buttonLook()}>
+      <DropdownMenu.Trigger className={buttonLook()} aria-label={name}>
         {label}
         <ChevronDown size={14} aria-hidden="true" />
       </DropdownMenu.Trigger>

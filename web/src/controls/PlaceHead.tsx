@@ -22,7 +22,7 @@ export function PlaceHead({ title, says, filters, filter, setFilter, children, l
         </h1>
         <p className="text-soft">{says}</p>
       </div>
-      <div className="flex items-end gap-3">
+      <div className="flex flex-wrap items-end gap-3">
         <FilterField label={filters} text={filter} setText={setFilter} />
         {children}
       </div>

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
-import { useMay, useOutlooks, useStudies, useWork } from "../api/queries";
+import { useHealth, useHouse, useMay, useOutlooks, useStudies, useWork } from "../api/queries";
 import { words } from "../api/words";
 import { Button, buttonLook } from "../controls/Button";
 import { FilterField, NothingMatches } from "../controls/Filter";
@@ -12,7 +12,8 @@ import { Empty, ErrorNotice, Loading } from "../controls/Notice";
 import { Tick } from "../controls/Tick";
 import { useLater } from "../controls/useLater";
 import { useTitle } from "../controls/useTitle";
-import { benchMoment, count } from "../format";
+import { benchMoment, count, moment } from "../format";
+import { LookAround } from "./people/Beside";
 
 type Summary = Schemas["StudySummary"];
 
@@ -75,6 +76,7 @@ export function Desk() {
           )}
         </div>
       </div>
+      <Upkeep />
       <Working />
       {studies.length === 0 && away && !asked ? (
         <p role="status" className="py-6 text-mute">
@@ -93,6 +95,7 @@ export function Desk() {
               </Link>
             </p>
           )}
+          <LookAround />
         </Empty>
       ) : (
         <ul className="grid gap-0">
@@ -111,6 +114,39 @@ export function Desk() {
           <Button disabled={isFetchingNextPage} onClick={() => fetchNextPage()}>
             Older studies
           </Button>
+        </p>
+      )}
+    </>
+  );
+}
+
+/** From so many days on, the age of the last backup is a matter for the lead. */
+const BACKUP_OLD_DAYS = 2;
+
+/** What stands in the way of all work: no worker, no backup. A lead is told how old the last backup is. */
+function Upkeep() {
+  const { data: house } = useHouse();
+  const { data: health } = useHealth();
+  const days = house?.backed_up_at
+    ? (Date.now() - Date.parse(house.backed_up_at)) / 86_400_000
+    : Number.POSITIVE_INFINITY;
+  const old = house?.backups && days > BACKUP_OLD_DAYS;
+  return (
+    <>
+      {health && !health.worker && (
+        <p role="alert" className="mb-5 border-accent border-l-4 bg-raised px-4 py-2">
+          The worker was not heard of for a minute: packs, checks and measuring wait. It is started again by
+          itself; if this stays, look at what the terminal says.
+        </p>
+      )}
+      {house?.backups && (
+        <p
+          className={
+            old ? "mb-5 border-accent border-l-4 bg-raised px-4 py-2" : "mb-3 text-[0.86rem] text-mute"
+          }
+        >
+          {house.backed_up_at ? `Last backup: ${moment(house.backed_up_at)}.` : "No backup was made yet."}
+          {old && " One is made every night while it runs; make backup makes one now."}
         </p>
       )}
     </>
@@ -156,6 +192,7 @@ function StudyRow({ study, outlook }: { study: Summary; outlook: Schemas["Outloo
           <Link to={`/studies/${study.id}`} className="plain hover:underline">
             {study.question}
           </Link>
+          {study.kept && <span className="ml-2 text-[0.86rem] font-semibold text-accent">kept to some</span>}
         </h2>
         <p className="mt-1 flex flex-wrap items-center gap-x-3 text-soft">
           {study.lanes.slice(0, LANES_NAMED).map((lane, index) => (

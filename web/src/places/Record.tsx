@@ -55,6 +55,17 @@ export function Record({ study }: { study: Study }) {
         )}
       </section>
       <aside>
+        <h2 className="mb-2 text-xl font-bold">To be computed again</h2>
+        <p className="mb-2 text-soft">
+          Captures byte for byte, maps, windows, decisions, settings and every number, in one zip.{" "}
+          <span className="figure">rennbahn verify</span> computes all of it again on any machine, and names
+          what differs.
+        </p>
+        <p className="mb-7">
+          <a href={`/api/studies/${study.id}/package`} download className="font-semibold">
+            Data package
+          </a>
+        </p>
         <h2 className="mb-3 text-xl font-bold">Setups as used</h2>
         <ul className="border-rule border-b">
           {study.lanes_full.map((lane) => (

@@ -17,6 +17,7 @@ import { Intake } from "./hand-in/Intake";
 import { Checks } from "./passes/Checks";
 import { Passes } from "./passes/Passes";
 import { TestPasses } from "./passes/TestPasses";
+import { KeptTo } from "./people/KeptTo";
 import { Plan } from "./plan/Plan";
 import { Record } from "./Record";
 
@@ -64,6 +65,7 @@ export default function StudyFrame() {
             <span className="text-mute">
               {words().kinds[study.kind]}, factor: {study.factor}
               {study.second_factor && ` × ${study.second_factor}`} · {stateWords(study)}
+              {study.kept && <b className="text-accent"> · kept to some</b>}
             </span>
           </p>
         </div>
@@ -118,6 +120,7 @@ function PutAway({ study }: { study: Study }) {
   const go = useNavigate();
   const queries = useQueryClient();
   const [asked, setAsked] = useState(false);
+  const [keeping, setKeeping] = useState(false);
   const { recorded, accepted, rejected, did_not_run } = study.counts;
   const empty = !recorded && !accepted && !rejected && !did_not_run;
   const path = { params: { path: { study_id: study.id } } };
@@ -141,9 +144,11 @@ function PutAway({ study }: { study: Study }) {
       ) : (
         <Menu label="More">
           {empty && <MenuAction onSelect={() => setAsked(true)}>Remove this empty study</MenuAction>}
+          <MenuAction onSelect={() => setKeeping(true)}>Who sees it</MenuAction>
           <MenuAction onSelect={() => change.mutate("archive")}>Put it away</MenuAction>
         </Menu>
       )}
+      {keeping && <KeptTo study={study} close={() => setKeeping(false)} />}
       <Dialog
         open={asked}
         onOpenChange={setAsked}

@@ -1,8 +1,8 @@
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../../api/client";
 import { fixed, fps } from "../../format";
-import { cut } from "../margins";
 import { laneShape } from "../marks";
+import { WholeText } from "../WholeText";
 import { Axis, Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 type Rung = Schemas["AnswerRung"];
@@ -82,9 +82,17 @@ export function LadderPicture({
                 transform={`translate(${pad + 92} 0)`}
                 fill={colour}
               />
-              <text x={pad + 114} y={size * 0.34} {...sans} fontWeight={600} fill={theme.ink}>
-                {cut(lane?.name ?? "", name - 134, size)}
-              </text>
+              <WholeText
+                x={pad + 114}
+                y={size * 0.34}
+                {...sans}
+                fontSize={size}
+                width={name - 134}
+                fontWeight={600}
+                fill={theme.ink}
+              >
+                {lane?.name ?? ""}
+              </WholeText>
               {low != null && (
                 <path
                   d={`M${x(low)} ${-row * 0.16}V${row * 0.16}M${x(low)} 0H${x(one.fps)}`}
@@ -115,9 +123,17 @@ export function LadderPicture({
                   {said.join(", ")}
                 </text>
               ) : (
-                <text x={width - pad} y={size * 0.34} {...sans} textAnchor="end" fill={theme.soft}>
-                  {cut(said.join(", "), beside - 60, size)}
-                </text>
+                <WholeText
+                  x={width - pad}
+                  y={size * 0.34}
+                  {...sans}
+                  fontSize={size}
+                  width={beside - 60}
+                  textAnchor="end"
+                  fill={theme.soft}
+                >
+                  {said.join(", ")}
+                </WholeText>
               )}
             </g>
           </g>

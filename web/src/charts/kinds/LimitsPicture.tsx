@@ -1,5 +1,5 @@
-import { cut } from "../margins";
 import { laneShape } from "../marks";
+import { WholeText } from "../WholeText";
 import { CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 export interface Held {
@@ -48,9 +48,9 @@ export function LimitsPicture({
           <g key={one.key} transform={`translate(${x(at)} ${begins})`}>
             {first && (
               <>
-                <text y={-42} {...sans} fontSize={20} fontWeight={600} fill={theme.ink}>
-                  {cut(one.over, wide, 20)}
-                </text>
+                <WholeText y={-42} {...sans} fontSize={20} width={wide} fontWeight={600} fill={theme.ink}>
+                  {one.over}
+                </WholeText>
                 <path d={`M0 -34V${end - begins}`} stroke={theme.mute} strokeWidth={1.4} />
               </>
             )}
@@ -60,9 +60,9 @@ export function LimitsPicture({
               fill={theme.lane(one.lane.position)}
             />
             {column > 90 && (
-              <text x={32} y={-10} {...sans} fontSize={18} fill={theme.soft}>
-                {cut(one.lane.name, column - 40, 18)}
-              </text>
+              <WholeText x={32} y={-10} {...sans} fontSize={18} width={column - 40} fill={theme.soft}>
+                {one.lane.name}
+              </WholeText>
             )}
           </g>
         );
@@ -70,9 +70,17 @@ export function LimitsPicture({
       {rows.map((one, i) => (
         <g key={one.key} transform={`translate(0 ${begins + i * row})`}>
           <path d={`M${pad} 0H${width - pad}`} stroke={theme.rule} strokeWidth={1.4} />
-          <text x={pad} y={row / 2 + size * 0.34} {...sans} fontWeight={600} fill={theme.ink}>
-            {cut(one.name, name - 20, size)}
-          </text>
+          <WholeText
+            x={pad}
+            y={row / 2 + size * 0.34}
+            {...sans}
+            fontSize={size}
+            width={name - 20}
+            fontWeight={600}
+            fill={theme.ink}
+          >
+            {one.name}
+          </WholeText>
           {columns.map((where, at) => {
             const found = held(one.key, where.key);
             return found ? (
@@ -128,16 +136,17 @@ function Cell({
         <path d={`M0 5H${reach}M0 ${height - 5}H${reach}`} stroke={theme.ink} strokeWidth={1.6} />
       )}
       {width > 56 && (
-        <text
+        <WholeText
           x={8}
           y={height / 2 + size * 0.35}
           fontFamily={theme.sans}
           fontSize={size}
+          width={width - 12}
           style={{ fontStretch: "85%" }}
           fill={dashed ? theme.mute : theme.ink}
         >
-          {cut(width > 190 ? text : found.word, width - 12, size)}
-        </text>
+          {width > 190 ? text : found.word}
+        </WholeText>
       )}
     </>
   );

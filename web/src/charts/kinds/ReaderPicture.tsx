@@ -1,8 +1,8 @@
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../../api/client";
 import { figure } from "../../format";
-import { cut } from "../margins";
 import { laneShape } from "../marks";
+import { WholeText } from "../WholeText";
 import { Axis, Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 const NAME = 470;
@@ -72,20 +72,31 @@ export function ReaderPicture({
       {found.tests.map((one, i) => (
         <g key={one.test} transform={`translate(0 ${top + i * row})`}>
           <path d={`M${pad} 0H${width - pad}`} stroke={theme.rule} strokeWidth={1.4} />
-          <text x={pad} y={row / 2 + size * 0.34} {...sans} fontWeight={600} fill={theme.ink}>
-            {cut(tests.get(one.test) ?? "", name - 24, size)}
-          </text>
+          <WholeText
+            x={pad}
+            y={row / 2 + size * 0.34}
+            {...sans}
+            fontSize={size}
+            width={name - 24}
+            fontWeight={600}
+            fill={theme.ink}
+          >
+            {tests.get(one.test) ?? ""}
+          </WholeText>
           {mark(found.a, one.a, one.a_low, one.a_high, row * 0.3)}
           {mark(found.b, one.b, one.b_low, one.b_high, row * 0.7)}
-          <text
+          <WholeText
             x={rest.narrow ? pad : width - pad - said + 30}
             y={row / 2 + size * (rest.narrow ? 1.25 : 0.34)}
             {...sans}
+            fontSize={size}
+            width={rest.narrow ? width - 2 * pad : said - 30}
+            lines={rest.narrow ? 1 : 2}
             fontWeight={["crosses", "noticed"].includes(one.matters) ? 700 : 400}
             fill={["crosses", "noticed"].includes(one.matters) ? theme.ink : theme.soft}
           >
-            {rest.narrow ? one.words : cut(one.words, said - 30, size)}
-          </text>
+            {one.words}
+          </WholeText>
         </g>
       ))}
       <path d={`M${pad} ${end}H${width - pad}`} stroke={theme.ink} strokeWidth={2} />

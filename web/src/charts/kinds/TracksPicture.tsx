@@ -1,6 +1,6 @@
 import { scaleLinear } from "d3-scale";
-import { cut } from "../margins";
 import { disc, laneShape } from "../marks";
+import { WholeText } from "../WholeText";
 import { Axis, Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
 
 export interface Track {
@@ -69,9 +69,17 @@ export function TracksPicture({
             strokeWidth={1.4}
           />
           <g transform={`translate(0 ${row / 2})`}>
-            <text x={pad} y={size * 0.34} {...sans} fontWeight={one.strong ? 750 : 600} fill={theme.ink}>
-              {cut(one.name, name - 24, size)}
-            </text>
+            <WholeText
+              x={pad}
+              y={size * 0.34}
+              {...sans}
+              fontSize={size}
+              width={name - 24}
+              fontWeight={one.strong ? 750 : 600}
+              fill={theme.ink}
+            >
+              {one.name}
+            </WholeText>
             {one.low != null && one.high != null && (
               <Bracket low={x(one.low)} high={x(one.high)} half={row * 0.24} stroke={theme.ink} />
             )}
@@ -100,9 +108,16 @@ export function TracksPicture({
                 {one.said}
               </text>
             ) : (
-              <text x={value + 26} y={size * 0.34} {...sans} fill={theme.soft}>
-                {cut(one.said, said - 220, size)}
-              </text>
+              <WholeText
+                x={value + 26}
+                y={size * 0.34}
+                {...sans}
+                fontSize={size}
+                width={said - 220}
+                fill={theme.soft}
+              >
+                {one.said}
+              </WholeText>
             )}
           </g>
         </g>

@@ -57,7 +57,8 @@ function Step({
   note: Note | undefined;
 }) {
   const queries = useQueryClient();
-  const tester = useMay("tester");
+  // What is finished or put away changes no more.
+  const tester = useMay("tester") && study.state === "open" && !study.archived_at;
   const [typed, setTyped] = useState<string | null>(null);
   const [error, setError] = useState<unknown>(null);
   const place = `${names.lane(step.from)} to ${names.lane(step.to)}`;
@@ -83,7 +84,8 @@ function Step({
   const take = async (side: Side, file: File) => {
     setError(null);
     try {
-      known(await upload(`${address}/${side}`, file, () => undefined));
+      const seen = { seen: picture(side)?.sha256 ?? "" };
+      known(await upload(`${address}/${side}`, file, () => undefined, seen));
     } catch (problem) {
       setError(problem);
     }

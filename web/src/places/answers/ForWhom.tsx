@@ -12,7 +12,7 @@ import { LaneName } from "../../controls/LaneMark";
 import { ErrorNotice } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
-import { day, figure, fixed, signedPercent } from "../../format";
+import { count, day, figure, fixed, signedPercent } from "../../format";
 import type { Study } from "../../model/study";
 import { namesOf } from "./shown";
 
@@ -183,15 +183,25 @@ function Lanes({ study, found }: { study: Study; found: Found }) {
 function Prices({ found, names }: { found: Found; names: ReturnType<typeof namesOf> }) {
   if (!found.prices.length) return null;
   return (
-    <p className="mt-2 text-[0.9rem] text-soft">
-      Prices:{" "}
-      {found.prices
-        .map((one) => {
+    <details className="mt-2 text-[0.9rem] text-soft">
+      <summary className="cursor-pointer">
+        {count(found.prices.length, "price")}, with where {found.prices.length === 1 ? "it was" : "they were"}{" "}
+        seen
+      </summary>
+      <ul className="mt-1 grid gap-x-6 md:grid-cols-2">
+        {found.prices.map((one) => {
           const where = [one.price_from, one.price_day && day(one.price_day)].filter(Boolean).join(", ");
-          return `${names.lane(String(one.lane_id))}: ${one.part} ${fixed(one.price, 0)} ${one.currency}${where ? ` (${where})` : " (no source given)"}`;
-        })
-        .join("; ")}
-      .
-    </p>
+          return (
+            <li key={`${one.lane_id} ${one.part}`}>
+              {names.lane(String(one.lane_id))}: {one.part}{" "}
+              <span className="figure">
+                {fixed(one.price, 0)} {one.currency}
+              </span>
+              , {where || "no source given"}
+            </li>
+          );
+        })}
+      </ul>
+    </details>
   );
 }

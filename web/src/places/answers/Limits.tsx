@@ -95,7 +95,10 @@ function LimitsMap({ study, limits }: { study: Study; limits: Limits }) {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-4">
         <h2 className="text-xl font-bold">What holds the rate</h2>
-        <span className="text-soft">{limits.sentence.after.replace(/^, /, "")}</span>
+        <span className="text-soft">
+          {limits.sentence.answer}
+          {limits.sentence.after}
+        </span>
         <ExportMenu label="Export the limits" name={`${study.question} limits`} draw={draw} />
       </div>
       <PagePicture draw={draw} />

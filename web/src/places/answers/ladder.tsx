@@ -2,7 +2,6 @@ import type { Schemas } from "../../api/client";
 import { LadderPicture, rankWords } from "../../charts/kinds/LadderPicture";
 import { figure, fixed, fps } from "../../format";
 import { Against } from "./Against";
-import { JoinOlder } from "./JoinOlder";
 import { InFront } from "./LanesInFront";
 import { type Asked, block, ends, Lane, LevelCell, out, told } from "./questions";
 import type { Shown } from "./shown";
@@ -19,17 +18,8 @@ export function ladder(asked: Asked): Shown | null {
   const foot = `brackets: ${answer.interval_words} · equal ranks: order not shown · line: tier`;
   return {
     sentence: own.sentence,
-    also: [
-      ...own.needs.map((one) => one.words),
-      ...own.shorts.map((one) => one.words),
-      ...answer.joined.map((one) => `${one.words}.`),
-    ],
-    asks: (
-      <>
-        <Targets own={own.needs.map((one) => one.target)} />
-        <JoinOlder study={asked.study} />
-      </>
-    ),
+    also: [...own.needs.map((one) => one.words), ...own.shorts.map((one) => one.words)],
+    asks: <Targets own={own.needs.map((one) => one.target)} />,
     picture: (how) => (
       <LadderPicture
         {...how}

@@ -20,13 +20,10 @@ export interface Shown {
 }
 
 /** Names and places of a study's lanes and tests, by the ids that answers have them under. */
-export function namesOf(study: Study, joined: readonly Schemas["JoinedOut"][] = []) {
-  const own = study.lanes_full.map((one) => [String(one.id), { name: one.name, position: one.position }]);
-  const older = joined.map((one, at) => [
-    String(one.lane_id),
-    { name: `${one.name} (older)`, position: study.lanes_full.length + at },
-  ]);
-  const lanes = new Map([...own, ...older] as [string, { name: string; position: number }][]);
+export function namesOf(study: Study) {
+  const lanes = new Map(
+    study.lanes_full.map((one) => [String(one.id), { name: one.name, position: one.position }]),
+  );
   return {
     lanes,
     lane: (id: string | null | undefined) => lanes.get(id ?? "")?.name ?? "",

@@ -17,7 +17,7 @@ export function shownOf(
   wanted: Wanted,
   front: ReadonlySet<string>,
 ): Shown | null {
-  return VIEWS[answer.kind]?.({ study, answer, names: namesOf(study, answer.joined), wanted, front }) ?? null;
+  return VIEWS[answer.kind]?.({ study, answer, names: namesOf(study), wanted, front }) ?? null;
 }
 
 const VIEWS: Record<string, (asked: Asked) => Shown | null> = {

@@ -47,7 +47,7 @@ function BenchFrame() {
             A setup is everything that must be known to repeat a run. What a run used never changes.
           </p>
         </div>
-        <nav aria-label="Bench" className="flex gap-1">
+        <nav aria-label="Bench" className="flex flex-wrap gap-1">
           <BenchTab to="/bench" shortcut="1" also="/bench/setups" count={setups?.length}>
             Setups
           </BenchTab>

@@ -31,8 +31,9 @@ export function Links() {
     <div className="grid max-w-[62rem] gap-6">
       <p className="text-soft">
         bench_link is a small program that runs on the test machine beside the logger. It watches the folder
-        the logger writes into and sends each capture as soon as it is whole; at Run it becomes the pass under
-        way. It needs Python 3.8 or newer and no rights, sends nothing but files, and deletes none.
+        the logger writes into and sends each capture as soon as it is whole; it becomes the run whose time it
+        covers, of the session at this machine. It needs Python 3.8 or newer and no rights, sends nothing but
+        files, and deletes none.
       </p>
       {made ? (
         <Made made={made} onSeen={() => setMade(null)} />
@@ -129,6 +130,23 @@ function Make({ onMade }: { onMade: (made: Schemas["LinkMade"]) => void }) {
   );
 }
 
+/** The whole command, by the system of the test machine. */
+const COMMANDS: [string, (address: string, token: string) => string][] = [
+  [
+    "Linux",
+    (address, token) => `BENCH_LINK_TOKEN=${token} python3 bench_link.py FOLDER --address ${address}`,
+  ],
+  [
+    "Windows",
+    (address, token) => `set "BENCH_LINK_TOKEN=${token}" && py bench_link.py FOLDER --address ${address}`,
+  ],
+];
+
+/** Whether the address in use is one that only this machine reaches. */
+function ownAddress(): boolean {
+  return ["localhost", "127.0.0.1", "[::1]"].includes(window.location.hostname);
+}
+
 /** A new token: it is seen this once. */
 function Made({ made, onSeen }: { made: Schemas["LinkMade"]; onSeen: () => void }) {
   const save = () => {
@@ -153,11 +171,37 @@ function Made({ made, onSeen }: { made: Schemas["LinkMade"]; onSeen: () => void 
           Start it there, with the folder the logger writes into:{" "}
           <code className="figure bg-band px-1.5 py-0.5">python3 bench_link.py FOLDER</code>
         </li>
-        <li>Begin a session at Run. What the logger writes comes in by itself.</li>
+        <li>
+          Begin a session at Run, at <b>{made.link.name}</b>. What the logger writes comes in by itself.
+        </li>
       </ol>
+      {ownAddress() && (
+        <p role="alert" className="border-accent border-l-4 bg-mark/40 px-3 py-1.5">
+          <b>{window.location.origin} is this machine alone.</b> A test machine beside it needs an address it
+          can reach: start Rennbahn with HOST (see docs/test-machine.md), open it by that address, and make
+          the token there.
+        </p>
+      )}
       <p className="text-soft">
         The token is shown this once: <code className="figure break-all bg-band px-1.5">{made.token}</code>
       </p>
+      <details>
+        <summary className="cursor-pointer text-soft">
+          With a bench_link.py that is there already (the token replaces the one in it)
+        </summary>
+        <dl className="mt-2 grid gap-1">
+          {COMMANDS.map(([system, command]) => (
+            <div key={system} className="grid gap-x-3 sm:grid-cols-[6rem_1fr]">
+              <dt className="text-soft">{system}</dt>
+              <dd>
+                <code className="figure break-all bg-band px-1.5">
+                  {command(window.location.origin, made.token)}
+                </code>
+              </dd>
+            </div>
+          ))}
+        </dl>
+      </details>
       <div className="flex justify-end">
         <Button onClick={onSeen}>I have it</Button>
       </div>

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, data, Problem, type Schemas } from "../../api/client";
+import { useHouse } from "../../api/queries";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
@@ -44,11 +45,12 @@ export function PartDialog({
 }) {
   const queries = useQueryClient();
   const [kind, setKind] = useState(part?.kind ?? first);
+  const { data: house } = useHouse();
   const [own, setOwn] = useState({
     name: part?.name ?? "",
     maker: part?.maker ?? "",
     price: part?.price == null ? "" : String(part.price),
-    currency: part?.currency || "EUR",
+    currency: part?.currency || house?.currency || "EUR",
     from: part?.price_from ?? "",
     day: part?.price_day ?? "",
     weight: part?.weight_g == null ? "" : String(part.weight_g),

@@ -121,7 +121,7 @@ function KindTable({
         <tbody>
           {parts.map((part) => (
             <tr key={part.id} className="border-rule border-t">
-              <th scope="row" className="w-[15rem] py-1.5 pr-4">
+              <th scope="row" className="py-1.5 pr-4 md:w-[15rem]">
                 {edit ? (
                   <button
                     type="button"
@@ -138,7 +138,7 @@ function KindTable({
               <td className="py-1.5 pr-4 text-[0.92rem] text-soft">
                 {part.words.join(", ") || <span className="text-mute">no facts yet</span>}
               </td>
-              <td className="w-[14rem] py-1.5 pr-4 text-[0.92rem]">
+              <td className="w-[14rem] py-1.5 pr-4 text-[0.92rem] max-md:hidden">
                 {part.derived.map((one) => (
                   <span key={one.name} className="block whitespace-nowrap">
                     <span className="text-mute">{one.label}</span>{" "}
@@ -149,7 +149,7 @@ function KindTable({
               <td className="figure w-[6.5rem] py-1.5 pr-4 text-right text-[0.92rem]">
                 {part.price != null && `${figure(part.price)} ${part.currency}`}
               </td>
-              <td className="w-[6rem] py-1.5 text-right text-[0.86rem] text-mute">
+              <td className="w-[6rem] py-1.5 text-right text-[0.86rem] text-mute max-md:hidden">
                 {part.setups ? `in ${count(part.setups, "setup")}` : "in none"}
               </td>
             </tr>

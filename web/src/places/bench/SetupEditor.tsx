@@ -8,7 +8,8 @@ export interface SetupDraft {
   name: string;
   /** The rig it stands on, as text; empty for a setup described part by part. */
   rig: string;
-  parts: { key: number; kind: string; name: string }[];
+  /** Parts; one that is named here first may bring its price. */
+  parts: { key: number; kind: string; name: string; price?: string | null; currency?: string }[];
   settings: { key: number; name: string; value: string }[];
 }
 
@@ -28,7 +29,11 @@ export function setupOf(draft: SetupDraft): Required<Schemas["SetupIn"]> {
     rig_id: draft.rig ? Number(draft.rig) : null,
     parts: draft.parts
       .filter((part) => part.name.trim())
-      .map(({ kind, name }) => ({ kind, name: name.trim() })),
+      .map(({ kind, name, price, currency }) => ({
+        kind,
+        name: name.trim(),
+        ...(price ? { price, currency: currency ?? "" } : {}),
+      })),
     settings: draft.settings
       .filter((setting) => setting.name.trim())
       .map(({ name, value }) => ({ name: name.trim(), value: value.trim() })),
@@ -50,7 +55,7 @@ export function draftOf(setup: Described): SetupDraft {
 
 /** All parts of a draft, those of its rig included. */
 export function wholeParts(draft: SetupDraft, rigs: Schemas["RigOut"][]): Schemas["PartRef"][] {
-  const own = setupOf(draft).parts;
+  const own = setupOf(draft).parts.map(({ kind, name }) => ({ kind, name }));
   const rig = rigs.find((one) => String(one.id) === draft.rig);
   const swapped = new Set(own.map((part) => part.kind));
   return [...(rig?.parts ?? []).filter((part) => !swapped.has(part.kind)), ...own];
@@ -63,12 +68,12 @@ export function nextKey(rows: { key: number }[]): number {
 interface Props {
   draft: SetupDraft;
   change: (draft: SetupDraft) => void;
-  /** Stands in for a name that was not typed. */
-  defaultName?: string;
+  /** Whether its name is typed here; elsewhere it stands above. */
+  named?: boolean;
 }
 
 /** A setup: a rig with settings, or parts by kind and settings by name and value. */
-export function SetupEditor({ draft, change, defaultName }: Props) {
+export function SetupEditor({ draft, change, named = true }: Props) {
   const { data: rigs = [] } = useRigs();
   const setSetting = (key: number, part: Partial<SetupDraft["settings"][number]>) =>
     change({
@@ -89,15 +94,17 @@ export function SetupEditor({ draft, change, defaultName }: Props) {
   };
   return (
     <div className="mt-3 grid gap-3">
-      <div className={rigs.length ? "grid gap-3 sm:grid-cols-[1fr_13rem]" : ""}>
-        <Field
-          label="Setup name"
-          required
-          maxLength={120}
-          placeholder={defaultName ? `machine, ${defaultName}` : "machine, what is special"}
-          value={draft.name}
-          onChange={(e) => change({ ...draft, name: e.target.value })}
-        />
+      <div className={rigs.length && named ? "grid gap-3 sm:grid-cols-[1fr_13rem]" : ""}>
+        {named && (
+          <Field
+            label="Setup name"
+            required
+            maxLength={120}
+            placeholder="machine, what is special"
+            value={draft.name}
+            onChange={(e) => change({ ...draft, name: e.target.value })}
+          />
+        )}
         {rigs.length > 0 && (
           <Labelled label="Stands on">
             <Select

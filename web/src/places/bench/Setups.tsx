@@ -89,7 +89,7 @@ export function Setups() {
     );
   }
   return (
-    <div className="grid gap-8 lg:grid-cols-[21rem_1fr]">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-8 lg:grid-cols-[21rem_minmax(0,1fr)]">
       <section aria-label="Setups">
         <div className="mb-2 flex items-end gap-2">
           <FilterField label="Filter setups" text={filter} setText={setFilter} className="grow" />

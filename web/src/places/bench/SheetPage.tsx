@@ -67,9 +67,17 @@ export function SheetPage() {
         {setup.rig && <p className="text-soft">on the rig {setup.rig}</p>}
         <Cautions words={setup.cautions} />
         <h2 className="label mt-5 mb-1">Settings: read each back from a second place</h2>
+        <Heads />
         <ul>
           {setup.settings.map((one) => (
-            <Row key={one.name} id={`${one.name}: ${one.value}`} label={one.name} ticked={ticked} tick={tick}>
+            <Row
+              key={one.name}
+              id={`${one.name}: ${one.value}`}
+              label={one.name}
+              look={setup.where_settings[one.name] ?? ""}
+              ticked={ticked}
+              tick={tick}
+            >
               <span className="text-[1.1rem] font-bold">{one.value}</span>
             </Row>
           ))}
@@ -82,6 +90,7 @@ export function SheetPage() {
               used={used}
               part={known.get(used.id)}
               kinds={kinds}
+              look={setup.where_parts[used.kind] ?? ""}
               ticked={ticked}
               tick={tick}
             />
@@ -110,17 +119,31 @@ export function SheetPage() {
   );
 }
 
+/** What stands in the columns of a sheet; on paper, what was seen is written down. */
+const COLUMNS = "grid grid-cols-[2rem_9rem_1fr_14rem_6rem] gap-x-3 max-sm:grid-cols-[2rem_1fr_1fr]";
+
+function Heads() {
+  return (
+    <p className={`${COLUMNS} label pb-1 max-sm:hidden`} aria-hidden="true">
+      <span className="col-start-3">It should be</span>
+      <span>Where to look</span>
+      <span>Seen</span>
+    </p>
+  );
+}
+
 interface RowProps {
   id: string;
   label: string;
+  look: string;
   ticked: ReadonlyMap<string, string>;
   tick: (key: string, on: boolean) => void;
   children: React.ReactNode;
 }
 
-function Row({ id, label, ticked, tick, children }: RowProps) {
+function Row({ id, label, look, ticked, tick, children }: RowProps) {
   return (
-    <li className="grid grid-cols-[2rem_11rem_1fr] items-baseline border-rule border-t py-1.5 print:py-0.5">
+    <li className={`${COLUMNS} items-baseline border-rule border-t py-1.5 print:py-0.5`}>
       <span className="translate-y-0.5 self-start">
         <Tick
           label={`${label} checked`}
@@ -130,9 +153,12 @@ function Row({ id, label, ticked, tick, children }: RowProps) {
         />
       </span>
       <span className="text-mute">{label}</span>
-      <span>
-        {children}
-        {ticked.has(id) && <span className="float-right text-[0.82rem] text-mute">{ticked.get(id)}</span>}
+      <span>{children}</span>
+      <span className="text-[0.82rem] text-mute leading-snug max-sm:col-span-2 max-sm:col-start-2">
+        {look}
+      </span>
+      <span className="min-h-5 self-end border-mute border-b border-dotted text-[0.82rem] text-mute max-sm:hidden">
+        {ticked.get(id) ?? ""}
       </span>
     </li>
   );
@@ -142,12 +168,14 @@ function PartLine({
   used,
   part,
   kinds,
+  look,
   ticked,
   tick,
 }: {
   used: Schemas["PartUsed"];
   part: Schemas["PartOut"] | undefined;
   kinds: Schemas["KindOut"][];
+  look: string;
   ticked: ReadonlyMap<string, string>;
   tick: (key: string, on: boolean) => void;
 }) {
@@ -160,6 +188,7 @@ function PartLine({
     <Row
       id={`${kind?.label ?? used.kind}: ${used.name}`}
       label={kind?.label ?? used.kind}
+      look={look}
       ticked={ticked}
       tick={tick}
     >

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useBeside } from "../../api/doubts";
 import { type Looking, useFindings, useKindAnswer } from "../../api/queries";
@@ -7,7 +8,7 @@ import { useTitle } from "../../controls/useTitle";
 import { besideText } from "../../model/sentences";
 import type { Study } from "../../model/study";
 import { ForWhom } from "../answers/ForWhom";
-import { LeaveOlderOut } from "../answers/JoinOlder";
+import { JoinOlder, LeaveOlderOut, OlderLanes, withOlder } from "../answers/JoinOlder";
 import { KindAnswer, KindNumbers } from "../answers/KindAnswer";
 import { useFront } from "../answers/LanesInFront";
 import { LimitsSection } from "../answers/Limits";
@@ -23,9 +24,10 @@ import { MarginTable } from "./MarginTable";
 import { SuitePanel } from "./SuitePanel";
 
 /** The answer to a study's question with its picture; all else is a door away. */
-export function Findings({ study }: { study: Study }) {
-  const [looking, look] = useLooking(study);
-  const { data: findings, error } = useFindings(study.id, looking);
+export function Findings({ study: itself }: { study: Study }) {
+  const [looking, look] = useLooking(itself);
+  const { data: findings, error } = useFindings(itself.id, looking);
+  const study = useMemo(() => withOlder(itself, findings?.joined ?? []), [itself, findings?.joined]);
   const { data: beside } = useBeside(study.id, looking);
   const [search] = useSearchParams();
   const { shown } = useFront();
@@ -38,7 +40,13 @@ export function Findings({ study }: { study: Study }) {
     own,
   );
   useTitle("Findings", study.question);
-  if (error) return <ErrorNotice error={error} />;
+  if (error)
+    return (
+      <>
+        <ErrorNotice error={error} />
+        {looking.joined && <LeaveOlderOut />}
+      </>
+    );
   if (!findings || (own && !answer && !trouble)) return <Loading what="the findings" />;
   const averageLeads = findings.method.leading === "average_fps";
   const leading = averageLeads ? findings.average : findings.low_1;
@@ -160,7 +168,12 @@ export function Findings({ study }: { study: Study }) {
       key: "8",
       id: "beside",
       name: "Beside another study",
-      show: () => <AgainstAnother study={study} looking={looking} />,
+      show: () => (
+        <>
+          <JoinOlder study={study} />
+          <AgainstAnother study={study} looking={looking} />
+        </>
+      ),
     },
     out > 0 && {
       key: "9",
@@ -183,6 +196,7 @@ export function Findings({ study }: { study: Study }) {
       {/* What nobody asked is never put in place of an answer. */}
       {own && !first && <Empty title="No answer to this question yet.">{why && <p>{why}</p>}</Empty>}
       {!own && <section aria-label="Answer">{pair}</section>}
+      <OlderLanes joined={findings.joined} />
       <div className="mt-5">
         <Stale findings={findings} />
         <BenchSays findings={findings} />
@@ -202,9 +216,11 @@ export function Findings({ study }: { study: Study }) {
 /** What is looked at, from the address, so that it can be shared and Back undoes a choice. */
 function useLooking(study: Study): [Looking, (part: Looking) => void] {
   const [search, setSearch] = useSearchParams();
+  const joined = Number(search.get("joined")) || undefined;
+  // Of an older study only the server knows the lanes.
   const lane = (name: string) => {
     const id = Number(search.get(name));
-    return study.lanes_full.some((one) => one.id === id) ? id : undefined;
+    return id && (joined || study.lanes_full.some((one) => one.id === id)) ? id : undefined;
   };
   const baseline = lane("baseline");
   const other = lane("other");
@@ -213,6 +229,7 @@ function useLooking(study: Study): [Looking, (part: Looking) => void] {
     ...(baseline ? { baseline } : {}),
     ...(other && other !== baseline ? { other } : {}),
     ...(group ? { group } : {}),
+    ...(joined ? { joined } : {}),
   };
   const look = (part: Looking) =>
     setSearch((before) => {

@@ -296,6 +296,9 @@ function Row({
       )}
       <td className="py-1 pr-3 align-middle">
         {file.name}
+        {file.also_in && (
+          <span className="block text-[0.88rem] text-soft">“{file.also_in}” has the same file.</span>
+        )}
         {refusal && (
           <span role="alert" className="block text-[0.88rem] font-semibold text-accent">
             {refusal.row && `Row ${refusal.row}${refusal.line ? ` (line ${refusal.line})` : ""}: `}

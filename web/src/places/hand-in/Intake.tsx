@@ -11,7 +11,7 @@ import type { Study } from "../../model/study";
 import { FileGroup } from "./FileGroup";
 import { chosenFolder, dropped } from "./folder";
 import { NoCaptures, SetAside } from "./NoCaptures";
-import { Packs } from "./Packs";
+import { Packs, usePacks } from "./Packs";
 import { type Failed, LARGEST, leftOf, remember, type Sending, useSending } from "./useSending";
 
 /** Drop captures, say once what their columns mean, say where each belongs, take them in. */
@@ -22,6 +22,7 @@ export function Intake({ study }: { study: Study }) {
   const { sending, failed, skipped, send, sendFolder, forget } = useSending(study.id);
   const [taken, setTaken] = useState(0);
   const [over, setOver] = useState(false);
+  const { data: packs = [] } = usePacks(study.id);
   const input = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   if (error) return <ErrorNotice error={error} />;
@@ -40,6 +41,8 @@ export function Intake({ study }: { study: Study }) {
     );
   }
   const groups = groupsOf(files);
+  // What is being sent or taken in by itself asks nothing yet: forms stand there once it is through.
+  const underWay = sending.length > 0 || packs.some((pack) => pack.state === "running");
   const drop = async (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
@@ -61,7 +64,7 @@ export function Intake({ study }: { study: Study }) {
         className={`mb-5 flex flex-wrap items-center gap-x-6 gap-y-3 rounded border-2 border-dashed px-6 ${files.length ? "py-4" : "py-12"} ${over ? "border-ink bg-mark/50" : "border-mute bg-raised"}`}
       >
         <FileUp size={30} aria-hidden="true" />
-        <div className="min-w-96 flex-1">
+        <div className="min-w-[min(24rem,100%)] flex-1">
           <h1 className="text-xl font-bold">Drop the capture files here</h1>
           <p className="text-soft">
             All at once, however many: delimited text, JSON Lines, Parquet or Arrow, gzip and zstd too, up to{" "}
@@ -113,10 +116,29 @@ export function Intake({ study }: { study: Study }) {
           <Link to={`/studies/${study.id}/passes`}>Look at them and decide which count</Link>
         </p>
       )}
-      {groups.map(([key, group]) => (
-        <FileGroup key={key} study={study} files={group} onTaken={(n) => setTaken((before) => before + n)} />
-      ))}
-      <NoCaptures study={study} files={files.filter((file) => !file.header_key)} />
+      {underWay && files.length > 0 && (
+        <p className="mb-5 text-soft">
+          {count(files.length, "file waits", "files wait")} for a place so far. What is to be said of them is
+          asked once all are here.
+        </p>
+      )}
+      <div hidden={underWay}>
+        {files.length > 0 && (
+          <p className="mb-3 text-soft">
+            {count(files.length, "file waits", "files wait")} here,{" "}
+            {size(files.reduce((sum, file) => sum + file.size, 0))}.
+          </p>
+        )}
+        {groups.map(([key, group]) => (
+          <FileGroup
+            key={key}
+            study={study}
+            files={group}
+            onTaken={(n) => setTaken((before) => before + n)}
+          />
+        ))}
+        <NoCaptures study={study} files={files.filter((file) => !file.header_key)} />
+      </div>
       <SetAside study={study} />
     </>
   );

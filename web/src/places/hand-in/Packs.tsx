@@ -11,7 +11,7 @@ type Pack = Schemas["PackOut"];
 
 const key = (study: number) => ["study", study, "packs"];
 
-const usePacks = (study: number) =>
+export const usePacks = (study: number) =>
   useQuery({
     queryKey: key(study),
     queryFn: () =>
@@ -110,11 +110,16 @@ export function wordsOf(pack: Pack): string {
   const parts = [
     pack.state === "arriving" && `being sent, ${size(pack.size)} so far`,
     pack.state === "cancelled" && "cancelled",
+    pack.behind && `waits behind ${pack.behind}`,
     pack.waiting > 0 && `${pack.files - pack.waiting} of ${count(pack.files, "file")}`,
     pack.taken > 0 && `${count(pack.taken, "pass", "passes")} recorded`,
-    pack.kept > 0 && `${pack.kept} ${pack.kept === 1 ? "waits" : "wait"} below`,
+    pack.kept > 0 &&
+      (pack.state === "running"
+        ? `${pack.kept} will have to be placed`
+        : `${pack.kept} ${pack.kept === 1 ? "waits" : "wait"} below`),
     pack.known > 0 && `${pack.known} there already`,
     pack.refused > 0 && `${pack.refused} refused`,
+    pack.elsewhere > 0 && `${pack.elsewhere} in another study too`,
   ];
   return parts.filter(Boolean).join(", ");
 }
@@ -150,7 +155,10 @@ function Fates({ pack }: { pack: number }) {
             <td className={`py-1 pr-4 ${entry.state === "refused" ? "font-bold text-accent" : ""}`}>
               {STATES[entry.state]}
             </td>
-            <td className="py-1 text-soft">{entry.state === "taken" ? "" : entry.words}</td>
+            <td className="py-1 text-soft">
+              {entry.state === "taken" ? "" : entry.words}
+              {entry.also_in && <span className="block">“{entry.also_in}” has the same file.</span>}
+            </td>
           </tr>
         ))}
       </tbody>

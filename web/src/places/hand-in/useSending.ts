@@ -2,13 +2,15 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { client, data, Problem, upload } from "../../api/client";
 import { piecesOf, sendPack, zipOf } from "../../api/packs";
+import { patiently } from "../../api/patiently";
 import { refreshStudy } from "../../api/queries";
 import { size } from "../../format";
 import type { Named } from "./folder";
 
 /** The server's limit, asked for before a large file is sent at all. */
 export const LARGEST = 64 * 1024 * 1024;
-const AT_ONCE = 4;
+/** While one is read the next is sent; the server takes no more of one person. */
+const AT_ONCE = 2;
 /** Digests that are asked about with one request. */
 const ASKED_AT_ONCE = 100;
 
@@ -58,7 +60,7 @@ export function useSending(study: number) {
           await queries.invalidateQueries({ queryKey: ["study", study, "packs"] });
         } else {
           const written_at = new Date(file.lastModified).toISOString();
-          await upload(`/api/studies/${study}/files`, file, told, { written_at });
+          await patiently(() => upload(`/api/studies/${study}/files`, file, told, { written_at }));
         }
       }),
     [attempt, study, queries],

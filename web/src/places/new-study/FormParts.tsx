@@ -4,8 +4,9 @@ import { Field, Labelled } from "../../controls/Field";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Term } from "../../controls/Term";
+import type { PlannedKind } from "../plan/kinds";
 import { KindLanes, PairLanes } from "../plan/LaneForms";
-import type { FactorDraft, LaneReady, PlannedKind } from "../plan/lanes";
+import type { FactorDraft, LaneReady } from "../plan/lanes";
 import * as M from "../plan/matrix";
 import { TestMatrix } from "../plan/TestMatrix";
 import { baselineOf, MOST_PASSES, passesOf, type StudyDraft } from "./draft";
@@ -120,7 +121,12 @@ export function LanesPart({
     <section>
       <h2 className="mb-2 text-xl font-bold">Lanes</h2>
       {kind === "a_b" ? (
-        <PairLanes lanes={draft.pair} change={(pair) => set({ pair })} fault={faultOf} />
+        <PairLanes
+          lanes={draft.pair}
+          change={(pair) => set({ pair })}
+          factor={draft.factors[0]?.name ?? ""}
+          fault={faultOf}
+        />
       ) : (
         <KindLanes
           kind={kind}

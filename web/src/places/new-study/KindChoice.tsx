@@ -1,7 +1,7 @@
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate } from "react-router";
 import { useKeysOf } from "../../controls/Keys";
-import { KINDS, type PlannedKind } from "../plan/lanes";
+import { KINDS, type PlannedKind } from "../plan/kinds";
 
 const CHOICE_KEYS = KINDS.map((one, index) => ({ key: String(index + 1), does: one.title }));
 
@@ -21,7 +21,7 @@ export function KindChoice() {
         {KINDS.map((one, index) => (
           <li
             key={one.kind}
-            className="relative grid grid-cols-[3rem_12rem_1fr_10rem] items-center gap-2 border-rule border-t px-2 py-4 last:border-b hover:bg-raised"
+            className="relative grid grid-cols-[3rem_1fr] items-center gap-2 md:grid-cols-[3rem_12rem_1fr_10rem] border-rule border-t px-2 py-4 last:border-b hover:bg-raised"
           >
             <span className="key justify-self-start text-[1rem]!" aria-hidden="true">
               {index + 1}
@@ -32,7 +32,7 @@ export function KindChoice() {
             >
               {one.title}
             </Link>
-            <span className="text-soft">{one.asks}</span>
+            <span className="text-soft max-md:col-start-2">{one.asks}</span>
             <KindPicture kind={one.kind} />
           </li>
         ))}
@@ -96,7 +96,13 @@ function KindPicture({ kind }: { kind: PlannedKind }) {
   };
   const line = places[kind].map(([x, y], i) => `${i ? "L" : "M"}${x} ${y}`).join("");
   return (
-    <svg width="120" height="42" viewBox="0 0 120 42" aria-hidden="true" className="justify-self-end">
+    <svg
+      width="120"
+      height="42"
+      viewBox="0 0 120 42"
+      aria-hidden="true"
+      className="justify-self-end max-md:hidden"
+    >
       {kind === "budget" && <path d="M10 21H111" stroke="var(--mute)" strokeDasharray="3 3" fill="none" />}
       {kind === "proxy_check" && <path d="M30 12L34 30M60 12L64 30M90 12L94 30" stroke="var(--mute)" />}
       {kind === "scaling" && (

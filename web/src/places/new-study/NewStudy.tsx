@@ -3,7 +3,7 @@ import { type FormEvent, useMemo, useRef } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { useNavigate, useSearchParams } from "react-router";
 import { client, data, Problem, type Schemas } from "../../api/client";
-import { usePartKinds, useRigs, useSetups, useSketch } from "../../api/queries";
+import { useSketch } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice } from "../../controls/Notice";
@@ -11,8 +11,9 @@ import { useDraft } from "../../controls/useDraft";
 import { useLater } from "../../controls/useLater";
 import { useTitle } from "../../controls/useTitle";
 import { setupOf } from "../bench/SetupEditor";
-import { KINDS, type PlannedKind } from "../plan/lanes";
+import { KINDS, type PlannedKind } from "../plan/kinds";
 import { SketchPanel } from "../plan/SketchPanel";
+import { useShelf } from "../plan/useShelf";
 import { emptyDraft, lanesOf, paperOf, passesOf, type StudyDraft, studyOf } from "./draft";
 import { FormHead, LanesPart, type PartProps, QuestionPart, TestsPart } from "./FormParts";
 import { KindChoice } from "./KindChoice";
@@ -29,17 +30,6 @@ export default function NewStudy() {
     <StudyForm key={kind.kind} kind={kind.kind} title={kind.title} asks={kind.asks} />
   ) : (
     <KindChoice />
-  );
-}
-
-/** What the lanes may be made of, as it was last asked. */
-function useShelf() {
-  const { data: setups } = useSetups();
-  const { data: rigs } = useRigs();
-  const { data: kinds } = usePartKinds();
-  return useMemo(
-    () => ({ setups: setups ?? [], rigs: rigs ?? [], kinds: kinds ?? [] }),
-    [setups, rigs, kinds],
   );
 }
 

@@ -2,18 +2,19 @@
 import type { Schemas } from "../../api/client";
 import { readNumber } from "../../format";
 import { draftOf, emptySetup, type SetupDraft } from "../bench/SetupEditor";
+import type { PlannedKind } from "../plan/kinds";
 import {
   type FactorDraft,
   type LaneDraft,
   type LaneReady,
   NO_BASE,
   type OtherLane,
-  type PlannedKind,
   readyCards,
   readyConditions,
   readyLevels,
   readyOthers,
   readyPair,
+  type Shelf,
   sketchOf,
 } from "../plan/lanes";
 import * as M from "../plan/matrix";
@@ -33,13 +34,6 @@ export interface StudyDraft {
   matrix: M.PlainMatrix;
   passes: string;
   method: MethodDraft;
-}
-
-/** What the lanes of a draft may be made of. */
-export interface OnShelf {
-  setups: Schemas["SetupOut"][];
-  rigs: Schemas["RigOut"][];
-  kinds: Schemas["KindOut"][];
 }
 
 /** What is varied where the kind of study says it. */
@@ -73,19 +67,18 @@ function newLane(): LaneDraft {
 }
 
 /** The lanes as far as they are typed; a level or a condition without a name makes none. */
-export function lanesOf(kind: PlannedKind, draft: StudyDraft, shelf: OnShelf): LaneReady[] {
+export function lanesOf(kind: PlannedKind, draft: StudyDraft, shelf: Shelf): LaneReady[] {
   const { pair, base, factors, conditions, others } = draft;
-  const { setups, rigs, kinds } = shelf;
-  if (kind === "a_b") return readyPair(pair, setups);
-  const known = setups.find((setup) => String(setup.id) === base.choice);
+  if (kind === "a_b") return readyPair(pair, factors[0]?.name ?? "", shelf);
+  const known = shelf.setups.find((setup) => String(setup.id) === base.choice);
   const setup = known ? draftOf(known) : base.setup;
-  if (kind === "scaling") return readyConditions(setup, known, conditions);
+  if (kind === "scaling") return readyConditions(setup, known, conditions, shelf);
   if (kind === "several") {
     const [factor] = factors;
-    return readyCards(setup, known, rigs, factor?.name || (FACTOR.several ?? ""), factor?.levels ?? []);
+    return readyCards(setup, known, shelf, factor?.name || (FACTOR.several ?? ""), factor?.levels ?? []);
   }
-  const levels = base.choice === NO_BASE ? [] : readyLevels(setup, known, factors, kinds);
-  return [...levels, ...readyOthers(others, factors, setups)];
+  const levels = base.choice === NO_BASE ? [] : readyLevels(setup, known, factors, shelf);
+  return [...levels, ...readyOthers(others, factors, shelf)];
 }
 
 /** The tests; those of a scaling study carry its first condition's name, in whose place the lanes put their own. */
@@ -111,7 +104,7 @@ export const passesOf = (draft: StudyDraft): number =>
   Math.min(MOST_PASSES, Math.max(1, Math.round(readNumber(draft.passes) ?? 1) || 1));
 
 /** What is asked to see what the study comes to on paper. */
-export function paperOf(kind: PlannedKind, draft: StudyDraft, shelf: OnShelf): Schemas["SketchIn"] {
+export function paperOf(kind: PlannedKind, draft: StudyDraft, shelf: Shelf): Schemas["SketchIn"] {
   const lanes = lanesOf(kind, draft, shelf);
   return sketchOf(lanes, shelf.rigs, {
     factors: draft.factors.map((factor) => factor.name).filter(Boolean),
@@ -122,7 +115,7 @@ export function paperOf(kind: PlannedKind, draft: StudyDraft, shelf: OnShelf): S
 }
 
 /** What is sent when the study is created. What is wrong in it the server says, field by field. */
-export function studyOf(kind: PlannedKind, draft: StudyDraft, shelf: OnShelf): Schemas["StudyIn"] {
+export function studyOf(kind: PlannedKind, draft: StudyDraft, shelf: Shelf): Schemas["StudyIn"] {
   const lanes = lanesOf(kind, draft, shelf);
   return {
     kind,

@@ -1,13 +1,14 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import type { Schemas } from "../../api/client";
 import { useDeciding } from "../../api/doubts";
 import { useMay } from "../../api/queries";
+import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
 import { count, fixed, moment } from "../../format";
 import type { Study } from "../../model/study";
-import type { Doubts, Pass, PassDoubt } from "./matrix";
+import { type Doubts, type Pass, type PassDoubt, standing } from "./matrix";
 import { ReasonDialog, WhatIf, WordsDialog } from "./Settling";
 
 type Open = "reject" | "did_not_run" | "same" | "known" | "odd" | null;
@@ -19,8 +20,6 @@ interface Props {
   /** Passes that were picked; where there are some, what is done is done to all of them. */
   picked?: readonly Pass[];
   doubts: Doubts | undefined;
-  /** What stands about the pass in question. */
-  own: readonly PassDoubt[];
   /** Whether keys act here. */
   keys: boolean;
   /** Says whether a dialog is open, in which keys belong to it. */
@@ -39,7 +38,7 @@ export const DECIDING_KEYS = [
 ];
 
 /** What can be done about a pass, or about all that were picked: one key each. */
-export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, children }: Props) {
+export function Deciding({ study, chosen, picked = [], doubts, keys, busy, children }: Props) {
   const may = useMay("tester") && study.state === "open";
   const does = useDeciding(study.id);
   const [open, setOpen] = useState<Open>(null);
@@ -53,36 +52,52 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
   const ids = targets.map((one) => one.id);
   const states = new Set(targets.map((one) => one.state));
   const only = !many ? targets[0] : undefined;
-  const proposed = own.find((one) => one.window);
-  const assumed = own.find((one) => one.check === "lock" || one.check === "wrong_length");
+  const stands = useMemo(() => (doubts ? standing(doubts) : NO_DOUBTS), [doubts]);
+  const about = targets.flatMap((one) => stands.get(one.id) ?? []);
+  const trims = [...new Set(about.filter((one) => one.window).map((one) => one.pass_id))];
+  const proposed = about.find((one) => one.window);
+  const assumed = about.find((one) => one.check === "lock" || one.check === "wrong_length");
+  const assumes = about.filter((one) => one.check === assumed?.check).map((one) => one.pass_id);
+  const planned = targets.filter((one) => one.state === "planned");
+  const notRun = targets.filter((one) => one.state === "did_not_run");
   const agrees = doubts?.repeats.some(
     (one) => one.agrees && (one.of === only?.id || one.pass_id === only?.id),
   );
   const can = {
     accept:
-      may && (states.has("recorded") || states.has("rejected") || (states.has("accepted") && own.length > 0)),
+      may &&
+      (states.has("recorded") || states.has("rejected") || (states.has("accepted") && about.length > 0)),
     reject: may && (states.has("recorded") || states.has("accepted")),
     repeat: may && (states.has("recorded") || states.has("accepted")),
-    trim: may && !many && proposed !== undefined,
-    known: may && !many && assumed !== undefined,
-    odd: may && !many && Boolean(agrees) && own.length > 0,
+    trim: may && proposed !== undefined,
+    known: may && assumed !== undefined,
+    odd: may && !many && Boolean(agrees) && about.length > 0,
     undo: may && doubts?.last != null,
   };
   const pending = Object.values(does).some((one) => one.isPending);
   const error = Object.values(does).find((one) => one.error)?.error;
-  const decide = (state: Schemas["PassesChange"]["state"], why: Partial<Schemas["PassesChange"]> = {}) => {
+  const decide = (
+    state: Schemas["PassesChange"]["state"],
+    why: Partial<Schemas["PassesChange"]> = {},
+    which: readonly number[] = ids,
+  ) => {
     setSaid("");
-    does.decide.mutate({ pass_ids: ids, state, reason: "", reason_code: "", ...why });
+    does.decide.mutate({ pass_ids: [...which], state, reason: "", reason_code: "", ...why });
   };
-  const settle = (body: Partial<Schemas["SettleIn"]> & Pick<Schemas["SettleIn"], "how">) => {
+  const settle = (
+    body: Partial<Schemas["SettleIn"]> & Pick<Schemas["SettleIn"], "how">,
+    which: readonly number[] = ids,
+  ) => {
     setSaid("");
-    if (only)
+    const [pass, ...also] = which;
+    if (pass !== undefined)
       does.settle.mutate({
-        pass: only.id,
-        body: { check: "", reason: "", reason_code: "", cap_name: "", ...body },
+        pass,
+        body: { check: "", reason: "", reason_code: "", cap_name: "", also, ...body },
       });
     show(null);
   };
+  const trim = () => settle({ how: "trimmed", check: many ? "" : (proposed?.check ?? "") }, trims);
   const accept = () => {
     if (many)
       does.accept.mutate(ids, {
@@ -91,11 +106,11 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
             `${count(found.accepted, "pass", "passes")} accepted${found.left ? `; ${found.left} left as ${found.left === 1 ? "it was, since a check doubts it" : "they were, since a check doubts them"}` : ""}.`,
           ),
       });
-    else if (own.some((one) => !one.weak)) show("same");
+    else if (about.some((one) => !one.weak)) show("same");
     else decide("accepted");
   };
   const again = () => {
-    if (only && own.length) settle({ how: "repeat" });
+    if (only && about.length) settle({ how: "repeat" });
     else does.repeat.mutate(ids);
   };
   const undo = () => doubts?.last && does.undo.mutate(doubts.last.id);
@@ -103,9 +118,7 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
   useHotkeys("a", accept, { enabled: on && can.accept, preventDefault: true });
   useHotkeys("r", () => show("reject"), { enabled: on && can.reject, preventDefault: true });
   useHotkeys("g", again, { enabled: on && can.repeat });
-  useHotkeys("t", () => settle({ how: "trimmed", check: proposed?.check ?? "" }), {
-    enabled: on && can.trim,
-  });
+  useHotkeys("t", trim, { enabled: on && can.trim });
   useHotkeys("k", () => show("known"), { enabled: on && can.known, preventDefault: true });
   useHotkeys("o", () => show("odd"), { enabled: on && can.odd, preventDefault: true });
   useHotkeys("u", undo, { enabled: on && can.undo });
@@ -117,7 +130,7 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
           <Button kind="main" shortcut="a" disabled={!can.accept || pending} onClick={accept}>
             {many
               ? `Accept what is not doubted of ${targets.length}`
-              : own.some((one) => !one.weak)
+              : about.some((one) => !one.weak)
                 ? "Accept it anyway"
                 : "Accept"}
           </Button>
@@ -125,13 +138,20 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
             {many ? `Reject ${targets.length}` : "Reject"}
           </Button>
           {can.trim && proposed?.window && (
-            <Button shortcut="t" onClick={() => settle({ how: "trimmed", check: proposed.check })}>
-              Trim to {fixed(proposed.window[0] ?? 0, 1)}–{fixed(proposed.window[1] ?? 0, 1)} s
+            <Button shortcut="t" onClick={trim}>
+              {many
+                ? `Trim ${trims.length} as proposed`
+                : `Trim to ${fixed(proposed.window[0] ?? 0, 1)}–${fixed(proposed.window[1] ?? 0, 1)} s`}
             </Button>
           )}
           {can.known && (
             <Button shortcut="k" onClick={() => show("known")}>
-              {assumed?.check === "lock" ? "The cap is known" : "It takes that long"}
+              {assumed?.check === "lock"
+                ? "The cap is known"
+                : many
+                  ? "They take that long"
+                  : "It takes that long"}
+              {many && assumes.length < ids.length && ` (${assumes.length})`}
             </Button>
           )}
           {can.odd && (
@@ -142,8 +162,16 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
           <Button shortcut="g" disabled={!can.repeat || pending} onClick={again}>
             {many ? `Run ${targets.length} again` : "Run again"}
           </Button>
-          {only?.state === "planned" && <Button onClick={() => show("did_not_run")}>Did not run</Button>}
-          {only?.state === "did_not_run" && <Button onClick={() => decide("planned")}>Plan again</Button>}
+          {planned.length > 0 && (
+            <Button onClick={() => show("did_not_run")}>
+              {many ? `${planned.length} did not run` : "Did not run"}
+            </Button>
+          )}
+          {notRun.length > 0 && (
+            <Button onClick={() => decide("planned", {}, idsOf(notRun))}>
+              {many ? `Plan ${notRun.length} again` : "Plan again"}
+            </Button>
+          )}
           {children}
         </div>
       )}
@@ -164,12 +192,13 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
       <ErrorNotice error={error ?? null} />
       <ReasonDialog
         study={study.id}
-        passes={ids}
+        passes={open === "did_not_run" ? idsOf(planned) : ids}
         kind={open === "did_not_run" ? "did_not_run" : "rejected"}
+        likely={open === "did_not_run" ? "did_not_launch" : likelyReason(about)}
         open={open === "reject" || open === "did_not_run"}
         close={() => show(null)}
         decide={(state, why) => {
-          decide(state, why);
+          decide(state, why, state === "did_not_run" ? idsOf(planned) : ids);
           show(null);
         }}
       />
@@ -183,14 +212,14 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
         close={() => show(null)}
         done={(reason) => settle({ how: "accepted", reason })}
       >
-        <Sentences doubts={own} />
+        <Sentences doubts={about} />
         <WhatIf study={study.id} passes={ids} state="accepted" open={open === "same"} />
       </WordsDialog>
       <WordsDialog
-        title={assumed?.check === "lock" ? "The cap is known" : "A pass of this test takes that long"}
+        title={assumed?.check === "lock" ? "The cap is known" : "Passes of this test take that long"}
         says={
           assumed?.check === "lock"
-            ? "The passes of this cell that are held at this rate are measured again with the cap named. What they were run with stays as it was."
+            ? "Passes of the same lane and test that are held at this rate are measured again with the cap named. What they were run with stays as it was."
             : "Passes of this test are held against that length from now on. Put the scene's card right as well, for its next version."
         }
         does="From now on"
@@ -202,12 +231,15 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
         open={open === "known"}
         close={() => show(null)}
         done={(reason, cap) =>
-          settle({
-            how: "assumed",
-            check: assumed?.check ?? "",
-            reason,
-            cap_name: assumed?.check === "lock" ? cap : "",
-          })
+          settle(
+            {
+              how: "assumed",
+              check: assumed?.check ?? "",
+              reason,
+              cap_name: assumed?.check === "lock" ? cap : "",
+            },
+            assumes,
+          )
         }
       />
       <WordsDialog
@@ -223,6 +255,19 @@ export function Deciding({ study, chosen, picked = [], doubts, own, keys, busy, 
       />
     </div>
   );
+}
+
+const NO_DOUBTS = new Map<number, PassDoubt[]>();
+const idsOf = (passes: readonly Pass[]) => passes.map((one) => one.id);
+
+/** The reason for rejecting passes that most of what is doubted about them speaks for; none where nothing is. */
+export function likelyReason(doubts: readonly { check: string }[]): string {
+  const votes = new Map<string, number>();
+  for (const one of doubts) {
+    const reason = words().likely[one.check] ?? "odd";
+    votes.set(reason, (votes.get(reason) ?? 0) + 1);
+  }
+  return [...votes].sort((a, b) => b[1] - a[1])[0]?.[0] ?? "other";
 }
 
 /** Doubts as a list of sentences, for a dialog. */

@@ -83,26 +83,52 @@ export function FileDialog({ study, one, open, close }: DialogProps) {
   );
 }
 
-/** Put a wrongly assigned capture where it belongs. */
-export function MoveDialog({ study, one, open, close }: DialogProps) {
-  const [lane, setLane] = useState(String(one.lane_id));
-  const [test, setTest] = useState(String(one.test_id));
+interface SeveralProps {
+  study: Study;
+  /** Passes with a capture each. */
+  passes: readonly Pass[];
+  open: boolean;
+  close: () => void;
+}
+
+const OWN = "own";
+/** What all passes have alike; where they differ, each keeps its own. */
+const alike = (passes: readonly Pass[], of: (one: Pass) => number): string => {
+  const found = new Set(passes.map(of));
+  return found.size === 1 ? String([...found][0]) : OWN;
+};
+const capturesOf = (passes: readonly Pass[]): number[] =>
+  passes.map((one) => one.capture_id).filter((id) => id !== null);
+
+/** Put wrongly assigned captures where they belong. */
+export function MoveDialog({ study, passes, open, close }: SeveralProps) {
+  const [lane, setLane] = useState(OWN);
+  const [test, setTest] = useState(OWN);
   const [number, setNumber] = useState("");
+  const [one] = passes;
+  const many = passes.length > 1;
   useEffect(() => {
     if (open) {
-      setLane(String(one.lane_id));
-      setTest(String(one.test_id));
+      setLane(alike(passes, (each) => each.lane_id));
+      setTest(alike(passes, (each) => each.test_id));
       setNumber("");
     }
-  }, [open, one]);
-  const move = useStudyChange(study.id, () =>
-    data(
+  }, [open, passes]);
+  const move = useStudyChange(study.id, () => {
+    const [capture_id = 0, ...also] = capturesOf(passes);
+    return data(
       client.PUT("/api/captures/{capture_id}/place", {
-        params: { path: { capture_id: one.capture_id ?? 0 } },
-        body: { lane_id: Number(lane), test_id: Number(test), number: readNumber(number) },
+        params: { path: { capture_id } },
+        body: {
+          lane_id: lane === OWN ? null : Number(lane),
+          test_id: test === OWN ? null : Number(test),
+          number: many ? null : readNumber(number),
+          also,
+        },
       }),
-    ),
-  );
+    );
+  });
+  const own = many ? [{ value: OWN, label: "each its own" }] : [];
   const submit = (event: FormEvent) => {
     event.preventDefault();
     move.mutate(undefined, { onSuccess: close });
@@ -111,18 +137,29 @@ export function MoveDialog({ study, one, open, close }: DialogProps) {
     <Dialog
       open={open}
       onOpenChange={(now) => !now && close()}
-      title="Move this capture"
-      description={`${one.file_name ?? "The file"} was assigned to another pass than it belongs to.`}
+      title={many ? `Move these ${passes.length} captures` : "Move this capture"}
+      description={
+        many
+          ? "They were assigned to other passes than they belong to. Each goes to the first free pass of its new place, all of them or none."
+          : `${one?.file_name ?? "The file"} was assigned to another pass than it belongs to.`
+      }
     >
       <form onSubmit={submit} className="grid gap-4">
         <Labelled label="Lane">
-          <Select label="Lane" value={lane} onChange={setLane} options={laneOptions(study)} />
+          <Select label="Lane" value={lane} onChange={setLane} options={[...own, ...laneOptions(study)]} />
         </Labelled>
         <Labelled label="Test">
-          <Select label="Test" value={test} onChange={setTest} options={testOptions(study)} />
+          <Select label="Test" value={test} onChange={setTest} options={[...own, ...testOptions(study)]} />
         </Labelled>
-        <NumberField label="Pass" whole placeholder="first free" value={number} onChange={setNumber} />
-        <FormEnd error={move.error} leave={close} disabled={move.isPending} does="Move" />
+        {!many && (
+          <NumberField label="Pass" whole placeholder="first free" value={number} onChange={setNumber} />
+        )}
+        <FormEnd
+          error={move.error}
+          leave={close}
+          disabled={move.isPending || (lane === OWN && test === OWN)}
+          does="Move"
+        />
       </form>
     </Dialog>
   );
@@ -137,64 +174,63 @@ interface WindowRow {
 /** Look at some stretches of a capture only; the file stays as it is. */
 export function TrimDialog({
   study,
-  one,
-  others,
-  zoom,
-  dragged,
+  passes,
+  others = NO_PASSES,
+  zoom = null,
+  dragged = null,
   open,
   close,
-}: DialogProps & {
-  /** The other passes of its test, which may be trimmed alike. */
-  others: readonly Pass[];
-  zoom: Stretch | null;
-  /** What was dragged over in the chart. */
-  dragged: Stretch | null;
-}) {
+}: SeveralProps & TrimProps) {
   return (
     <Dialog
       open={open}
       onOpenChange={(now) => !now && close()}
-      title="Trim this pass"
-      description="What lies outside these windows is left out of the figures: a loading screen, a cut scene, also one in the middle. The file stays as it came, and the pass is decided on again."
+      title={passes.length > 1 ? `Trim these ${passes.length} passes` : "Trim this pass"}
+      description="What lies outside these windows is left out of the figures: a loading screen, a cut scene, also one in the middle. The files stay as they came, and what was accepted is decided on again."
     >
-      <TrimForm study={study} one={one} others={others} zoom={zoom} dragged={dragged} close={close} />
+      <TrimForm study={study} passes={passes} others={others} zoom={zoom} dragged={dragged} close={close} />
     </Dialog>
   );
 }
 
+const NO_PASSES: readonly Pass[] = [];
+
+interface TrimProps {
+  /** Other passes of the same test, which may be trimmed alike. */
+  others?: readonly Pass[];
+  zoom?: Stretch | null;
+  /** What was dragged over in the chart. */
+  dragged?: Stretch | null;
+}
+
 function TrimForm({
   study,
-  one,
+  passes,
   others,
   zoom,
   dragged,
   close,
-}: {
-  study: Study;
-  one: Pass;
-  others: readonly Pass[];
-  zoom: Stretch | null;
-  dragged: Stretch | null;
-  close: () => void;
-}) {
-  const [alike, setAlike] = useState<"one" | "lane" | "test">("one");
+}: Omit<SeveralProps, "open"> & Required<TrimProps>) {
+  const [one] = passes;
+  const windowsNow = one?.windows ?? [];
+  const [widely, setWidely] = useState<"one" | "lane" | "test">("one");
   const [rows, setRows] = useState<WindowRow[]>(() =>
     dragged
       ? [{ key: 0, from: dragged.from.toFixed(3), to: dragged.to.toFixed(3) }]
-      : one.windows.length
-        ? one.windows.map(([from, to], key) => ({ key, from: String(from), to: String(to) }))
+      : windowsNow.length
+        ? windowsNow.map(([from, to], key) => ({ key, from: String(from), to: String(to) }))
         : [{ key: 0, from: "", to: "" }],
   );
-  const lane = others.filter((other) => other.lane_id === one.lane_id);
-  const trim = useStudyChange(study.id, async (windows: number[][]) => {
-    const all = [one, ...(alike === "test" ? others : alike === "lane" ? lane : [])];
-    for (const each of all)
-      await data(
-        client.PUT("/api/captures/{capture_id}/windows", {
-          params: { path: { capture_id: each.capture_id ?? 0 } },
-          body: { windows },
-        }),
-      );
+  const lane = others.filter((other) => other.lane_id === one?.lane_id);
+  const trim = useStudyChange(study.id, (windows: number[][]) => {
+    const more = widely === "test" ? others : widely === "lane" ? lane : [];
+    const [capture_id = 0, ...also] = capturesOf([...passes, ...more]);
+    return data(
+      client.PUT("/api/captures/{capture_id}/windows", {
+        params: { path: { capture_id } },
+        body: { windows, also },
+      }),
+    );
   });
   const set = (key: number, part: Partial<WindowRow>) =>
     setRows((now) => now.map((row) => (row.key === key ? { ...row, ...part } : row)));
@@ -246,8 +282,8 @@ function TrimForm({
         <Labelled label="What is trimmed">
           <Choice
             label="What is trimmed"
-            value={alike}
-            onChange={setAlike}
+            value={widely}
+            onChange={setWidely}
             options={[
               { value: "one", label: "This pass" },
               ...(lane.length
@@ -259,7 +295,7 @@ function TrimForm({
         </Labelled>
       )}
       <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
-        {one.windows.length > 0 && (
+        {windowsNow.length > 0 && (
           <Button onClick={() => trim.mutate([], { onSuccess: close })}>Whole capture</Button>
         )}
       </FormEnd>

@@ -191,6 +191,15 @@ function Told({ told }: { told: Schemas["ReportedOut"] }) {
   );
 }
 
+/** What a second place showed of a setting before a pass was run. */
+interface ReadBack {
+  setting: string;
+  wanted: string;
+  seen: string | null;
+  where: string;
+  by: string;
+}
+
 /** What it was run with, and when; its further files; what was measured of it before. */
 function RunAs({
   study,
@@ -203,6 +212,8 @@ function RunAs({
 }) {
   const condition = (detail.run_as?.condition ?? {}) as { name?: string };
   const caps = (detail.run_as?.known_caps ?? []) as { name: string; fps: number }[];
+  const bench = (detail.run_as?.bench ?? {}) as { read_backs?: ReadBack[] };
+  const backs = bench.read_backs ?? [];
   const files = detail.files.filter((file) => file.role !== "frames");
   const before = detail.measured.filter((row) => !row.counts);
   return (
@@ -214,6 +225,23 @@ function RunAs({
             {[detail.setup, condition.name, ...caps.map((cap) => `${cap.name} ${fps(cap.fps)} fps`)]
               .filter(Boolean)
               .join(", ")}
+          </dd>
+        </>
+      )}
+      {backs.length > 0 && (
+        <>
+          <dt className="text-mute">Read back</dt>
+          <dd>
+            {backs.map((back) => (
+              <span key={back.setting} className="block">
+                {back.setting}: {back.seen || "nobody looked"}
+                {back.seen !== back.wanted && <b> (to be {back.wanted})</b>}
+                <span className="text-mute">
+                  {" "}
+                  {back.seen && back.where}, {back.by}
+                </span>
+              </span>
+            ))}
           </dd>
         </>
       )}

@@ -17,7 +17,8 @@ import { DECIDING_KEYS, Deciding } from "./Deciding";
 import { DoubtList } from "./DoubtList";
 import { Legend } from "./Legend";
 import { MatrixGrid } from "./MatrixGrid";
-import { counted, matching, type Order, ordered, rowsOf, standing } from "./matrix";
+import { counted, matching, type Order, openWide, ordered, rowsOf, wideMeant } from "./matrix";
+import { MoveDialog, TrimDialog } from "./PassDialogs";
 import { PassHead } from "./PassHead";
 import { ReportedTable } from "./Reported";
 import { useWalk, useWalkKeys } from "./useWalk";
@@ -32,6 +33,7 @@ const KEYS = [
   { key: "A", does: "accept all that no check doubts" },
   { key: "m", does: "filter by typing: games, lanes, states, checks" },
   { key: "d", does: "order by doubt, by plan" },
+  { key: "c", does: "trim to stretches of seconds" },
   ...DECIDING_KEYS,
 ];
 /** Every pass of the study in one matrix: what is there, what is doubted and why, and settling it. */
@@ -47,6 +49,7 @@ export function Passes({ study }: { study: Study }) {
   const { accept } = useDeciding(study.id);
   const [search, set] = useAddress();
   const [busy, setBusy] = useState(false);
+  const [dialog, setDialog] = useState<"trim" | "move" | null>(null);
   const place = useRef<HTMLElement>(null);
   useTitle("Passes", study.question);
   useKeysOf("Passes", KEYS);
@@ -58,6 +61,8 @@ export function Passes({ study }: { study: Study }) {
   );
   const shown = useMemo(() => matching(ordered(all, order), text), [all, order, text]);
   const counts = useMemo(() => counted(all), [all]);
+  const wide = useMemo(() => openWide(doubts?.wide ?? []), [doubts]);
+  const meantDoubts = useMemo(() => wideMeant(doubts?.wide ?? [], all, text), [doubts, all, text]);
   const walk = useWalk(study.id, shown.rows, place);
   const { at, active, picked } = walk;
   // What is in question stays so when its doubt is settled: one sees what became of it before one goes on.
@@ -65,14 +70,19 @@ export function Passes({ study }: { study: Study }) {
   useEffect(() => {
     if (first !== undefined) walk.settleOn(first);
   }, [first, walk.settleOn]);
-  const own = useMemo(
-    () => (doubts && active ? (standing(doubts).get(active.one.id) ?? []) : []),
-    [doubts, active],
-  );
   const chosen = useMemo(() => (passes ?? []).filter((one) => picked.has(one.id)), [passes, picked]);
-  useWalkKeys(walk, shown.rows, place, !busy);
-  useHotkeys("shift+a", () => accept.mutate(null), { enabled: !busy && may && counts.waits > 0 });
-  useHotkeys("d", () => set({ order: order === "doubt" ? "" : "doubt" }), { enabled: !busy });
+  // What can be trimmed or moved: what was picked, else the pass in question.
+  const measured = (chosen.length ? chosen : active ? [active.one] : []).filter(
+    (one) => one.capture_id !== null && (one.state === "recorded" || one.state === "accepted"),
+  );
+  const taken = busy || dialog !== null;
+  useWalkKeys(walk, shown.rows, place, !taken);
+  useHotkeys("c", () => setDialog("trim"), {
+    enabled: !taken && may && measured.length > 0,
+    preventDefault: true,
+  });
+  useHotkeys("shift+a", () => accept.mutate(null), { enabled: !taken && may && counts.waits > 0 });
+  useHotkeys("d", () => set({ order: order === "doubt" ? "" : "doubt" }), { enabled: !taken });
   const written = search.get("match") ?? "";
   useEffect(() => {
     if (text !== written) set({ match: text });
@@ -86,7 +96,7 @@ export function Passes({ study }: { study: Study }) {
       <PlaceHead
         level="part"
         title="Passes"
-        says={saysOf(passes.filter((one) => one.state === "recorded").length, counts.doubted)}
+        says={saysOf(passes.filter((one) => one.state === "recorded").length, counts.doubted, wide.length)}
         filters="Filter passes"
         filter={text}
         setFilter={setText}
@@ -105,7 +115,7 @@ export function Passes({ study }: { study: Study }) {
         </p>
       )}
       <ErrorNotice error={accept.error} />
-      {doubts && <WideDoubts study={study} doubts={doubts} show={walk.pickOnly} />}
+      {doubts && <WideDoubts study={study} doubts={meantDoubts} show={walk.pickOnly} />}
       {out && beside?.rejections.words && <p className="mb-3 text-soft">{beside.rejections.words}</p>}
       <div className="mb-2 flex flex-wrap items-center justify-between gap-x-6 gap-y-2">
         <Legend counts={counts} filter={setText} />
@@ -144,7 +154,7 @@ export function Passes({ study }: { study: Study }) {
               <p className="bg-mark/60 px-3 py-1.5 font-semibold">
                 {count(chosen.length, "pass", "passes")} picked{" "}
                 <Button kind="quiet" onClick={() => walk.pickOnly([])}>
-                  None
+                  Let go
                 </Button>
               </p>
             )}
@@ -153,23 +163,37 @@ export function Passes({ study }: { study: Study }) {
               chosen={active?.one}
               picked={chosen}
               doubts={doubts}
-              own={chosen.length > 1 ? [] : own}
-              keys
+              keys={dialog === null}
               busy={setBusy}
-            />
+            >
+              {measured.length > 0 && (
+                <>
+                  <Button shortcut="c" onClick={() => setDialog("trim")}>
+                    Trim
+                  </Button>
+                  <Button onClick={() => setDialog("move")}>Move</Button>
+                </>
+              )}
+            </Deciding>
           </aside>
         </div>
       )}
+      <MoveDialog study={study} passes={measured} open={dialog === "move"} close={() => setDialog(null)} />
+      <TrimDialog study={study} passes={measured} open={dialog === "trim"} close={() => setDialog(null)} />
     </section>
   );
 }
 
-function saysOf(waiting: number, doubted: number): string {
-  if (!waiting && !doubted) return "No pass waits for a decision, and none is doubted.";
+function saysOf(waiting: number, doubted: number, wide: number): string {
+  const beside = wide ? `${count(wide, "doubt is", "doubts are")} about several passes at once.` : "";
+  if (!waiting && !doubted)
+    return beside
+      ? `No pass waits for a decision; ${beside}`
+      : "No pass waits for a decision, and none is doubted.";
   const first = waiting
     ? `${count(waiting, "pass waits", "passes wait")} for a decision.`
     : "All are decided on.";
   return doubted
     ? `${first} ${count(doubted, "pass is", "passes are")} doubted. Look at why, and settle it.`
-    : `${first} No check doubts any.`;
+    : `${first} ${beside || "No check doubts any."}`;
 }

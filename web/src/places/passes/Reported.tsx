@@ -91,21 +91,22 @@ export function ReportedDialog({
 /** Results without frames from a table: all rows or none. */
 export function ReportedTable({ study }: { study: Study }) {
   const [open, setOpen] = useState(false);
-  const [done, setDone] = useState(0);
+  const [done, setDone] = useState<Schemas["Recorded"] | null>(null);
+  const [sent, setSent] = useState<{ name: string; share: number } | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const take = useStudyChange(study.id, async (file: File) => {
-    const answer = (await upload(
-      `/api/studies/${study.id}/reported`,
-      file,
-      () => undefined,
-    )) as Schemas["Recorded"];
-    setDone(answer.recorded);
+    setDone(null);
+    setSent({ name: file.name, share: 0 });
+    const answer = await upload(`/api/studies/${study.id}/reported`, file, (share) =>
+      setSent({ name: file.name, share }),
+    );
+    setDone(answer as Schemas["Recorded"]);
   });
   return (
     <>
       <Button
         onClick={() => {
-          setDone(0);
+          setDone(null);
           take.reset();
           setOpen(true);
         }}
@@ -139,10 +140,34 @@ export function ReportedTable({ study }: { study: Study }) {
               event.target.value = "";
             }}
           />
-          {done > 0 && (
-            <p role="status" className="border-l-4 border-ink bg-raised px-4 py-2 font-semibold">
-              {count(done, "pass", "passes")} recorded.
-            </p>
+          {take.isPending && sent && (
+            <div role="status">
+              <p>
+                {sent.share < 1
+                  ? `Sending “${sent.name}” … ${Math.round(sent.share * 100)}%`
+                  : `“${sent.name}” is here; its rows are being read and recorded …`}
+              </p>
+              <progress
+                className="h-2 w-full"
+                aria-label="How far the table has come"
+                {...(sent.share < 1 ? { value: sent.share } : {})}
+              />
+            </div>
+          )}
+          {done && (
+            <div role="status" className="border-l-4 border-ink bg-raised px-4 py-2">
+              <p className="font-semibold">
+                {count(done.recorded, "pass", "passes")} recorded out of “{sent?.name}”, in{" "}
+                {count(done.tests, "test")}.
+              </p>
+              <ul>
+                {done.lanes.map((one) => (
+                  <li key={one.lane}>
+                    {one.lane}: {count(one.passes, "pass", "passes")}
+                  </li>
+                ))}
+              </ul>
+            </div>
           )}
           <ErrorNotice error={take.error} />
           <div className="flex justify-end gap-2">

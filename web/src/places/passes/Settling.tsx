@@ -58,6 +58,7 @@ export function ReasonDialog({
   study,
   passes,
   kind,
+  likely,
   open,
   close,
   decide,
@@ -65,6 +66,8 @@ export function ReasonDialog({
   study: number;
   passes: readonly number[];
   kind: "rejected" | "did_not_run";
+  /** What is likeliest the matter: the reason that stands there first. */
+  likely: string;
   open: boolean;
   close: () => void;
   decide: (state: "rejected" | "did_not_run", why: Why) => void;
@@ -73,10 +76,10 @@ export function ReasonDialog({
   const [reason, setReason] = useState("");
   useEffect(() => {
     if (open) {
-      setCode("other");
+      setCode(likely);
       setReason("");
     }
-  }, [open]);
+  }, [open, likely]);
   const codes = kind === "rejected" ? words().rejected_for : words().did_not_run_for;
   const enough = code !== "other" || reason.trim() !== "";
   const submit = (event: FormEvent) => {
@@ -88,7 +91,9 @@ export function ReasonDialog({
     <Dialog
       open={open}
       onOpenChange={(now) => !now && close()}
-      title={kind === "rejected" ? `Reject ${these}` : "This pass did not run"}
+      title={
+        kind === "rejected" ? `Reject ${these}` : `${these[0]?.toUpperCase()}${these.slice(1)} did not run`
+      }
       description={
         kind === "rejected"
           ? "It stays in the record and is listed with every finding. A pass that is merely lower than one likes is no reason."

@@ -149,14 +149,7 @@ export function TestPasses({ study }: { study: Study }) {
             choose={(one) => choose(one.id)}
           />
           {chosen && <DoubtList study={study.id} pass={chosen.id} doubts={doubts} />}
-          <Deciding
-            study={study}
-            chosen={chosen}
-            doubts={doubts}
-            own={its}
-            keys={dialog === null}
-            busy={setBusy}
-          >
+          <Deciding study={study} chosen={chosen} doubts={doubts} keys={dialog === null} busy={setBusy}>
             {chosen?.state === "planned" && <Button onClick={() => setDialog("report")}>Only numbers</Button>}
             {chosen?.capture_id && (
               <Button shortcut="c" onClick={() => setDialog("trim")}>
@@ -181,10 +174,15 @@ export function TestPasses({ study }: { study: Study }) {
             close={() => setDialog(null)}
           />
           <FileDialog study={study} one={chosen} open={dialog === "file"} close={() => setDialog(null)} />
-          <MoveDialog study={study} one={chosen} open={dialog === "move"} close={() => setDialog(null)} />
+          <MoveDialog
+            study={study}
+            passes={[chosen]}
+            open={dialog === "move"}
+            close={() => setDialog(null)}
+          />
           <TrimDialog
             study={study}
-            one={chosen}
+            passes={[chosen]}
             others={own.filter((one) => one.id !== chosen.id && one.capture_id !== null)}
             zoom={looking.current}
             dragged={dragged}

@@ -126,6 +126,41 @@ export function wordsOf(lane: string, { one, mark, checks }: Marked): string {
   return `${lane} ${markWords(mark)} ${role} ${checks.map(checkWords).join(" ")}`.toLowerCase();
 }
 
+export type Wide = Doubts["wide"][number];
+
+/** Doubts about several passes that nobody has settled, and of which their check is sure. */
+export const openWide = (wide: readonly Wide[]): Wide[] =>
+  wide.filter((one) => !one.settled?.done && !one.weak);
+
+/** Doubts about several passes that the typed words mean: each word is the doubt's own or of one of its passes. */
+export function wideMeant(wide: readonly Wide[], rows: readonly Row[], text: string): Wide[] {
+  const asked = text.toLowerCase().split(/\s+/).filter(Boolean);
+  if (!asked.length) return [...wide];
+  const told = new Map<number, string>();
+  for (const row of rows)
+    for (const cell of row.cells)
+      for (const one of cell.marks)
+        told.set(
+          one.one.id,
+          `${row.test.game} ${row.test.scene} ${row.test.condition} ${wordsOf(cell.lane.name, one)}`.toLowerCase(),
+        );
+  return wide.filter((one) => {
+    const own = `${checkWords(one.check)} ${one.words}`.toLowerCase();
+    const left = asked.filter((word) => !own.includes(word));
+    return !left.length || one.pass_ids.some((id) => left.every((word) => told.get(id)?.includes(word)));
+  });
+}
+
+/** Doubts about several passes by their cause: those of one check stand together, open ones apart from settled. */
+export function causesOf(wide: readonly Wide[]): Wide[][] {
+  const found = new Map<string, Wide[]>();
+  for (const one of wide) {
+    const key = `${one.check} ${one.weak} ${one.settled?.done ? one.key : one.settled?.how}`;
+    found.set(key, [...(found.get(key) ?? []), one]);
+  }
+  return [...found.values()];
+}
+
 export interface Shown {
   rows: Row[];
   /** Passes that the words mean; null where they name tests alone, or nothing was typed. */

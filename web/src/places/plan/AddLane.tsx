@@ -1,12 +1,15 @@
 import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { useConditions, useSetups, useStudyChange } from "../../api/queries";
+import { useConditions, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
-import { Field, Labelled } from "../../controls/Field";
+import { Field } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
-import { Select } from "../../controls/Select";
 import type { Study } from "../../model/study";
+import { emptySetup, SetupEditor } from "../bench/SetupEditor";
+import { readyMore, type SetupAsked } from "./lanes";
+import { SetupFinder } from "./SetupFinder";
+import { useShelf } from "./useShelf";
 
 /** Crossings of a grid that no lane stands for yet, each with the way to it. */
 export function MissingCells({
@@ -48,24 +51,23 @@ export function AddLaneDialog({
   levels: Record<string, string>;
   close: () => void;
 }) {
-  const { data: setups = [] } = useSetups();
+  const shelf = useShelf();
   const { data: conditions = [] } = useConditions();
   const factors = [study.factor, study.second_factor].filter(Boolean);
   const [name, setName] = useState(Object.values(levels).join(", "));
-  const [setup, setSetup] = useState("");
+  const [setup, setSetup] = useState<SetupAsked>({ choice: "new", setup: emptySetup() });
   const [condition, setCondition] = useState("");
   const [said, setSaid] = useState(levels);
   const add = useStudyChange(study.id, (body: Schemas["LaneIn"]) =>
     data(client.POST("/api/studies/{study_id}/lanes", { params: { path: { study_id: study.id } }, body })),
   );
   const told = study.kind === "scaling";
+  const baseline = study.lanes_full.find((lane) => lane.baseline) ?? study.lanes_full[0];
+  const ready = readyMore(name, said, setup, baseline?.setup, shelf);
+  const follows = setup.choice === "new" && !setup.setup.name.trim();
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const stands = Object.fromEntries(Object.entries(said).filter(([, words]) => words.trim()));
-    add.mutate(
-      { name, setup_id: Number(setup) || null, levels: stands, condition: told ? condition : "" },
-      { onSuccess: close },
-    );
+    if (ready) add.mutate({ ...ready.lane, condition: told ? condition : "" }, { onSuccess: close });
   };
   return (
     <Dialog
@@ -83,14 +85,19 @@ export function AddLaneDialog({
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
-        <Labelled label="Setup">
-          <Select
-            label="Setup"
-            value={setup}
-            onChange={setSetup}
-            options={setups.map((one) => ({ value: String(one.id), label: one.name }))}
+        <SetupFinder label="Setup" value={setup} change={setSetup} />
+        {follows && baseline && (
+          <p className="-mt-2 text-[0.88rem]">
+            Left empty, its setup is that of {baseline.name} with what is said here.
+          </p>
+        )}
+        {setup.choice === "new" && !follows && (
+          <SetupEditor
+            named={false}
+            draft={setup.setup}
+            change={(draft) => setSetup({ choice: "new", setup: draft })}
           />
-        </Labelled>
+        )}
         {told ? (
           <Field
             label="Condition"
@@ -110,7 +117,7 @@ export function AddLaneDialog({
             />
           ))
         )}
-        <FormEnd error={add.error} leave={close} disabled={!setup || add.isPending} does="Add it" />
+        <FormEnd error={add.error} leave={close} disabled={!ready || add.isPending} does="Add it" />
       </form>
     </Dialog>
   );

@@ -1,77 +1,112 @@
-import { type KeyboardEvent, useEffect, useRef } from "react";
 import { useConditions, usePartKinds, useParts, useSetups } from "../../api/queries";
 import { Button } from "../../controls/Button";
-import { Field, Labelled } from "../../controls/Field";
+import { Field } from "../../controls/Field";
 import { LaneMark, LaneName } from "../../controls/LaneMark";
-import { Select } from "../../controls/Select";
-import { draftOf, type SetupDraft, SetupEditor } from "../bench/SetupEditor";
+import { Tick } from "../../controls/Tick";
+import { draftOf, SetupEditor } from "../bench/SetupEditor";
+import type { PlannedKind } from "./kinds";
+import { Levels } from "./Levels";
 import {
   type FactorDraft,
+  followsFirst,
   type LaneDraft,
   type LaneReady,
   NO_BASE,
   type OtherLane,
-  type PlannedKind,
   partKind,
+  type SetupAsked,
 } from "./lanes";
+import { OtherLanes } from "./OtherLanes";
+import { SetupFinder } from "./SetupFinder";
 
 type Fault = (field: string) => string | undefined;
 
-/** Two lanes side by side; the second begins as a copy of the first. */
+/** Two lanes side by side; the second is the first with another level of the factor, unless it is described itself. */
 export function PairLanes({
   lanes,
   change,
+  factor,
   fault,
 }: {
   lanes: LaneDraft[];
   change: (lanes: LaneDraft[]) => void;
+  factor: string;
   fault: Fault;
 }) {
   const { data: setups = [] } = useSetups();
+  const { data: parts = [] } = useParts();
+  const { data: kinds = [] } = usePartKinds();
+  const kind = partKind(factor, kinds);
   const set = (index: number, part: Partial<LaneDraft>) =>
     change(lanes.map((lane, i) => (i === index ? { ...lane, ...part } : lane)));
-  const first = lanes[0];
+  const [first] = lanes;
   const known = setups.find((setup) => String(setup.id) === first?.choice);
   const copy = known ? draftOf(known) : first?.setup;
+  const follows = followsFirst(lanes, factor);
   return (
     <div className="grid gap-5 xl:grid-cols-2">
       {lanes.map((lane, index) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: there are two lanes and they do not move
-        <fieldset key={index} className="sheet min-w-0 p-4">
+        <fieldset key={index} className="sheet min-w-0 self-start p-4">
           <legend className="flex items-center gap-1.5 px-1 font-bold">
             <LaneMark lane={index} /> Lane {index ? "B" : "A"}
           </legend>
           <div className="grid gap-3 sm:grid-cols-2">
+            {factor.trim() && (
+              <Field
+                label={`${factor.trim()} of lane ${index ? "B" : "A"}`}
+                maxLength={120}
+                placeholder={kind ? "name of the part" : index ? "quiet" : "standard"}
+                suggestions={parts.filter((one) => one.kind === kind).map((one) => one.name)}
+                value={lane.level ?? ""}
+                onChange={(e) => set(index, { level: e.target.value })}
+              />
+            )}
             <Field
               label="Name in charts"
-              required
+              required={!lane.level?.trim()}
               maxLength={80}
-              placeholder={index ? "quiet profile" : "standard profile"}
+              placeholder={lane.level?.trim() || (index ? "quiet profile" : "standard profile")}
               value={lane.name}
               error={fault(`lanes.${index}.name`)}
               onChange={(e) => set(index, { name: e.target.value })}
             />
-            <SetupChoice
-              label={`Setup of lane ${index ? "B" : "A"}`}
-              value={lane.choice}
-              change={(choice) => set(index, { choice })}
-            />
           </div>
-          {lane.choice === "new" && (
+          {index === 1 && follows ? (
+            <p className="mt-3">
+              Lane B is lane A with this one thing changed.{" "}
+              <Button
+                kind="quiet"
+                onClick={() =>
+                  set(1, { own: true, choice: "new", ...(copy ? { setup: { ...copy, name: "" } } : {}) })
+                }
+              >
+                Describe it by itself
+              </Button>
+            </p>
+          ) : (
             <>
-              {index === 1 && copy && (
-                <Button
-                  className="mt-3"
-                  onClick={() => set(1, { setup: { ...copy, name: lane.setup.name || lane.name } })}
-                >
-                  Copy lane A, then change one thing
-                </Button>
+              <div className="mt-3">
+                <SetupFinder
+                  label={`Setup of lane ${index ? "B" : "A"}`}
+                  value={lane}
+                  change={(asked) => set(index, asked)}
+                  error={fault(`lanes.${index}.setup_id`)}
+                />
+              </div>
+              {lane.choice === "new" && (
+                <>
+                  {index === 1 && copy && (
+                    <Button
+                      className="mt-3"
+                      onClick={() => set(1, { setup: { ...copy, name: lane.setup.name } })}
+                    >
+                      Copy lane A, then change one thing
+                    </Button>
+                  )}
+                  <SetupEditor named={false} draft={lane.setup} change={(setup) => set(index, { setup })} />
+                </>
               )}
-              <SetupEditor
-                draft={lane.setup}
-                change={(setup) => set(index, { setup })}
-                defaultName={lane.name}
-              />
             </>
           )}
         </fieldset>
@@ -80,41 +115,10 @@ export function PairLanes({
   );
 }
 
-function SetupChoice({
-  label,
-  value,
-  change,
-  none = false,
-}: {
-  label: string;
-  value: string;
-  change: (choice: string) => void;
-  none?: boolean;
-}) {
-  const { data: setups = [] } = useSetups();
-  return (
-    <Labelled label="Setup">
-      <Select
-        label={label}
-        value={value}
-        onChange={change}
-        options={[
-          { value: "new", label: "describe a new one" },
-          ...(none ? [{ value: NO_BASE, label: "none: every lane is a setup of its own" }] : []),
-          ...setups.map((setup) => ({
-            value: String(setup.id),
-            label: `${setup.name}, version ${setup.version}`,
-          })),
-        ]}
-      />
-    </Labelled>
-  );
-}
-
 interface KindProps {
   kind: PlannedKind;
-  base: { choice: string; setup: SetupDraft };
-  changeBase: (base: { choice: string; setup: SetupDraft }) => void;
+  base: SetupAsked;
+  changeBase: (base: SetupAsked) => void;
   factors: FactorDraft[];
   changeFactor: (index: number, part: Partial<FactorDraft>) => void;
   conditions: string[];
@@ -144,20 +148,30 @@ export function KindLanes({
   const { data: parts = [] } = useParts();
   const { data: kinds = [] } = usePartKinds();
   const { data: known = [] } = useConditions();
+  const { data: setups = [] } = useSetups();
+  const chosen = setups.find((setup) => String(setup.id) === base.choice);
+  const whole = chosen ? draftOf(chosen) : base.setup;
+  const alone = kind !== "scaling" && kind !== "several";
   return (
     <div className="grid gap-5 xl:grid-cols-2">
       <fieldset className="sheet min-w-0 self-start p-4">
         <legend className="px-1 font-bold">
           {kind === "scaling" ? "The setup" : "All lanes are this setup"}
         </legend>
-        <SetupChoice
-          label="Base setup"
-          none={kind !== "scaling" && kind !== "several"}
-          value={base.choice}
-          change={(choice) => changeBase({ ...base, choice })}
-        />
+        {alone && (
+          <Tick
+            label="None: every lane is a setup of its own"
+            checked={base.choice === NO_BASE}
+            onChange={(on) => changeBase({ ...base, choice: on ? NO_BASE : "new" })}
+          />
+        )}
+        {base.choice !== NO_BASE && (
+          <div className={alone ? "mt-3" : ""}>
+            <SetupFinder label="Base setup" value={base} change={changeBase} />
+          </div>
+        )}
         {base.choice === "new" && (
-          <SetupEditor draft={base.setup} change={(setup) => changeBase({ ...base, setup })} />
+          <SetupEditor named={false} draft={base.setup} change={(setup) => changeBase({ ...base, setup })} />
         )}
       </fieldset>
       <div className="grid content-start gap-5">
@@ -214,17 +228,25 @@ export function KindLanes({
                         : parts.filter((one) => one.kind === part).map((one) => one.name)
                     }
                     placeholder={kind === "several" ? "2" : part ? "name of the part" : "160 W"}
+                    {...(kind === "several"
+                      ? {}
+                      : {
+                          hint: part
+                            ? "A list can be pasted, with prices: “Corv 20; 299 EUR”."
+                            : "A list can be pasted.",
+                        })}
                   />
                 )}
               </fieldset>
             );
           })
         )}
-        {kind !== "scaling" && kind !== "several" && (
-          <Others
+        {alone && (
+          <OtherLanes
             others={others}
             change={changeOthers}
             factors={factors.map((factor) => factor.name)}
+            base={base.choice === NO_BASE ? null : whole}
             fault={fault}
           />
         )}
@@ -235,146 +257,6 @@ export function KindLanes({
             ))}
             {lanes.length > 12 && <span>and {lanes.length - 12} more</span>}
           </p>
-        )}
-      </div>
-    </div>
-  );
-}
-
-/** Setups from the bench that take part beside the levels, or instead of them. */
-function Others({
-  others,
-  change,
-  factors,
-  fault,
-}: {
-  others: OtherLane[];
-  change: (others: OtherLane[]) => void;
-  factors: string[];
-  fault: Fault;
-}) {
-  const { data: setups = [] } = useSetups();
-  const set = (key: number, part: Partial<OtherLane>) =>
-    change(others.map((one) => (one.key === key ? { ...one, ...part } : one)));
-  const add = () => {
-    const key = Math.max(-1, ...others.map((one) => one.key)) + 1;
-    change([...others, { key, setup: "", name: "", levels: factors.map(() => "") }]);
-  };
-  return (
-    <fieldset className="sheet min-w-0 p-4">
-      <legend className="px-1 font-bold">Besides, setups of their own</legend>
-      <p className="mb-2 text-[0.93rem] text-soft">
-        Any setup may be a lane: a rival in a sweep, a laptop in a ladder.
-      </p>
-      {others.map((one, index) => (
-        <div key={one.key} className="mb-3 grid gap-2 sm:grid-cols-2">
-          <Select
-            label={`Setup ${index + 1} of its own`}
-            value={one.setup}
-            placeholder="which setup?"
-            wanted={!one.setup}
-            onChange={(setup) =>
-              set(one.key, {
-                setup,
-                name:
-                  one.name || (setups.find((known) => String(known.id) === setup)?.name ?? "").slice(0, 80),
-              })
-            }
-            options={setups.map((known) => ({ value: String(known.id), label: known.name }))}
-          />
-          <Field
-            label={`Name of setup ${index + 1} in charts`}
-            quietLabel
-            maxLength={80}
-            placeholder="name in charts"
-            value={one.name}
-            error={fault(`other.${index}`)}
-            onChange={(e) => set(one.key, { name: e.target.value })}
-          />
-          {factors.map((factor, at) => (
-            <Field
-              // biome-ignore lint/suspicious/noArrayIndexKey: one factor or two, and they do not move
-              key={at}
-              label={`${factor || "Level"} of setup ${index + 1}`}
-              quietLabel
-              placeholder={`${(factor || "level").toLowerCase()} it stands for (may stay empty)`}
-              value={one.levels[at] ?? ""}
-              onChange={(e) =>
-                set(one.key, {
-                  levels: factors.map((_, i) => (i === at ? e.target.value : (one.levels[i] ?? ""))),
-                })
-              }
-            />
-          ))}
-          <Button kind="quiet" onClick={() => change(others.filter((other) => other.key !== one.key))}>
-            Take it out
-          </Button>
-        </div>
-      ))}
-      <Button onClick={add} disabled={!setups.length}>
-        {setups.length ? "One more setup" : "No setup is on the bench yet"}
-      </Button>
-    </fieldset>
-  );
-}
-
-/** A list that grows as it is typed: Enter makes the next. */
-function Levels({
-  label,
-  values,
-  change,
-  suggestions,
-  placeholder,
-}: {
-  label: string;
-  values: string[];
-  change: (values: string[]) => void;
-  suggestions: string[];
-  placeholder: string;
-}) {
-  const box = useRef<HTMLDivElement>(null);
-  const before = useRef(values.length);
-  useEffect(() => {
-    if (values.length > before.current) [...(box.current?.querySelectorAll("input") ?? [])].at(-1)?.focus();
-    before.current = values.length;
-  }, [values.length]);
-  const onKeyDown = (event: KeyboardEvent) => {
-    if (event.key !== "Enter" || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    const inputs = [...(box.current?.querySelectorAll("input") ?? [])];
-    const next = inputs[inputs.indexOf(event.target as HTMLInputElement) + 1];
-    if (next) next.focus();
-    else change([...values, ""]);
-  };
-  return (
-    <div ref={box} className="grid gap-1.5">
-      {values.map((value, index) => (
-        <Field
-          // biome-ignore lint/suspicious/noArrayIndexKey: rows are only added and removed at the end
-          key={index}
-          label={`${label} ${index + 1}`}
-          quietLabel
-          required={index < 2}
-          placeholder={placeholder}
-          suggestions={suggestions}
-          value={value}
-          onChange={(e) => change(values.map((one, i) => (i === index ? e.target.value : one)))}
-          onKeyDown={onKeyDown}
-        />
-      ))}
-      <div className="flex gap-2">
-        <Button kind="quiet" onClick={() => change([...values, ""])}>
-          One more
-        </Button>
-        {values.length > 2 && (
-          <Button kind="quiet" onClick={() => change(values.slice(0, -1))}>
-            Take the last out
-          </Button>
-        )}
-        {suggestions.length > 1 && (
-          <Button kind="quiet" onClick={() => change(suggestions)}>
-            All known ({suggestions.length})
-          </Button>
         )}
       </div>
     </div>

@@ -1,8 +1,11 @@
 import { useHotkeys } from "react-hotkeys-hook";
+import { Link } from "react-router";
 import { client, data, Problem, type Schemas } from "../../api/client";
+import { useNextHour } from "../../api/next-hour";
 import { useMay, usePlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
+import { NextBlock } from "../../controls/NextBlock";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useTitle } from "../../controls/useTitle";
 import { benchMoment, count, hours, moment, percent } from "../../format";
@@ -18,6 +21,22 @@ const KEYS = [
   { key: "← →", does: "in the timeline: the block before, the block after" },
   { key: "[ ]", does: "in the timeline: run this block earlier, later" },
 ];
+
+/** What would settle most in the time that is left, with what that gains over going on as planned. */
+function NextHour({ study }: { study: number }) {
+  const { data: found, error } = useNextHour(study, null);
+  if (error) return <ErrorNotice error={error} />;
+  if (!found || (found.why_not && found.left_alone.length === 0)) return null;
+  return (
+    <section aria-label="The next hour" className="sheet mb-7 max-w-[60rem] p-5">
+      <h2 className="mb-2 font-bold text-xl">What would settle most next</h2>
+      <NextBlock found={found} />
+      <p className="mt-2">
+        At <Link to={`/studies/${study}/run`}>Run</Link>, <kbd className="key">h</kbd> takes it.
+      </p>
+    </section>
+  );
+}
 
 /** Steps 1 to 4: fair lanes, enough passes, the right order, in time. */
 export function Plan({ study }: { study: Study }) {
@@ -57,6 +76,7 @@ export function Plan({ study }: { study: Study }) {
           <ErrorNotice error={ready.error} />
         </div>
       )}
+      {plan.most_passes !== null && study.counts.accepted > 0 && <NextHour study={study.id} />}
       <Fairness study={study} plan={plan} lead={lead} />
       <PlannedTests study={study} plan={plan} lead={lead} />
       <Time study={study} plan={plan} lead={lead} />
@@ -109,7 +129,7 @@ function Outlook({ plan }: { plan: PlanOut }) {
         ? `The test can show a margin of ${percent(plan.suite_resolvable)}% in ${figure}.`
         : `All ${tests} tests together can show a margin of ${percent(plan.suite_resolvable)}% in ${figure}; a single test needs a larger one.`;
   const { chosen } = plan;
-  if (!chosen.passes && !plan.dropped.length && !plan.unplaceable)
+  if (!chosen.passes && !plan.dropped.length && !plan.gone.length && !plan.unplaceable)
     return <>{tells} Nothing is left to run.</>;
   const ends = chosen.ends ? `done ${benchMoment(chosen.ends)}` : "nothing fits";
   return (
@@ -118,7 +138,7 @@ function Outlook({ plan }: { plan: PlanOut }) {
       {plan.late && (
         <strong className="text-ink">
           {plan.dropped.length
-            ? `${count(plan.dropped.length, "test")} must be left out to meet the deadline.`
+            ? `${count(plan.dropped.length, "test")} must be left out to keep the dates.`
             : "It does not fit the time there is."}
         </strong>
       )}

@@ -223,7 +223,9 @@ function Pasting({ matrix, change }: { matrix: M.Matrix; change: (matrix: M.Matr
   const { data: scenes = [] } = useScenes();
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
-  const found = M.pasted(text, scenes);
+  const [scene, setScene] = useState("");
+  const bare = M.pasted(text, scenes).unclear.length;
+  const found = M.pasted(text, scenes, scene);
   return (
     <>
       <Button onClick={() => setOpen(true)}>Paste a list</Button>
@@ -231,18 +233,28 @@ function Pasting({ matrix, change }: { matrix: M.Matrix; change: (matrix: M.Matr
         open={open}
         onOpenChange={setOpen}
         title="Paste a list of games"
-        description="One a line, with its scene behind a comma, a semicolon or a tab. A game with one known scene needs no more."
+        description="One a line. Where a game has a scene of its own, it stands behind a comma, a semicolon or a tab."
       >
         <div className="grid gap-3">
           <label className="block">
             <span className="label mb-1 block">Games and scenes</span>
             <textarea
               className="field min-h-40"
-              placeholder={"Moss Republic, council square\nNinth Ferry, harbour"}
+              placeholder={"Moss Republic\nNinth Ferry\nGlass Caravan, dune crossing"}
               value={text}
               onChange={(event) => setText(event.target.value)}
             />
           </label>
+          {bare > 0 && (
+            <Field
+              label="One scene for all of them: name it"
+              maxLength={120}
+              placeholder="built-in benchmark"
+              hint={`For ${bare === 1 ? "the game that names none" : `the ${bare} games that name none`}. Its card is written later.`}
+              value={scene}
+              onChange={(event) => setScene(event.target.value)}
+            />
+          )}
           <p aria-live="polite" className="text-soft">
             {found.rows.length} of {found.rows.length + found.unclear.length} lines are understood.
             {found.unclear.length > 0 && (

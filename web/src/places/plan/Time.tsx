@@ -1,4 +1,5 @@
 import { type FormEvent, useState } from "react";
+import { Link } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
 import { useLearnedCosts, useSavePlan, useSeenPlan, useStudyChange } from "../../api/queries";
 import { Button } from "../../controls/Button";
@@ -13,12 +14,19 @@ import { Tick } from "../../controls/Tick";
 import { benchMoment, count, figure, hours, percent, readNumber } from "../../format";
 import type { Study } from "../../model/study";
 import { moved, planIn } from "./changes";
+import { Dates, dateWords } from "./Dates";
 import { LeftOpen, Tells } from "./LeftOpen";
 import { Timeline } from "./Timeline";
 import { CHANGE_WORDS, COST_WORDS, ORDER_WORDS } from "./words";
 
 type PlanOut = Schemas["PlanOut"];
 type Outline = Schemas["OutlineOut"];
+
+const BECAUSE: Record<Schemas["DroppedOut"]["because"], string> = {
+  deadline: "too late for the deadline",
+  back: "too late for a part that goes back",
+  patch: "its game would be patched half-way: game after game, it may fit",
+};
 
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
@@ -35,7 +43,7 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
       }),
     ),
   );
-  const nothing = !plan.chosen.passes && !plan.dropped.length && !plan.unplaceable;
+  const nothing = !plan.chosen.passes && !plan.dropped.length && !plan.gone.length && !plan.unplaceable;
   const outlines = plan.order === "by_hand" ? [...plan.outlines, plan.chosen] : plan.outlines;
   const byId = new Map(study.tests_full.map((test) => [test.id, test]));
   return (
@@ -52,6 +60,11 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
       </div>
       <p className="mb-3 text-soft">
         From {benchMoment(`${plan.starts_on}T${plan.day_starts}`)}, {figure(plan.hours_a_day)} hours a day,{" "}
+        {plan.quiet_from && plan.quiet_to && (
+          <>
+            quiet from {plan.quiet_from.slice(0, 5)} to {plan.quiet_to.slice(0, 5)},{" "}
+          </>
+        )}
         {plan.weekdays.map((day) => DAYS[day]).join(" ")}.{" "}
         {plan.deadline ? (
           <>
@@ -59,6 +72,9 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
           </>
         ) : (
           "No deadline."
+        )}
+        {(plan.dates ?? []).length > 0 && (
+          <> Besides: {(plan.dates ?? []).map((date) => dateWords(study, date)).join("; ")}.</>
         )}
       </p>
       <ErrorNotice error={save.error ?? reorder.error} />
@@ -79,6 +95,11 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
                 }
               : {})}
           />
+          {plan.length_words && (
+            <p className="mb-5 max-w-4xl border-l-4 border-rule pl-4">
+              {plan.length_words} <Link to="/scenes">Scenes</Link>
+            </p>
+          )}
           <LeftOpen
             study={study}
             plan={plan}
@@ -103,10 +124,19 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
               day at the bench. Give a day more hours.
             </p>
           )}
+          {plan.gone.length > 0 && (
+            <p className="mt-3 border-l-4 border-accent px-4 py-2 font-semibold">
+              {study.lanes_full
+                .filter((lane) => plan.gone.includes(lane.id))
+                .map((lane) => lane.name)
+                .join(", ")}
+              : a part has gone back, and what is left of it is run no more.
+            </p>
+          )}
           {plan.dropped.length > 0 && (
             <div className="mt-4 border-l-4 border-accent px-4 py-2">
               <h3 className="font-bold">
-                Left out to meet the deadline, in all lanes; what is left out first stands first
+                Left out of all lanes to keep the dates; what is left out first stands first
               </h3>
               <ol className="columns-1 gap-x-8 text-[0.93rem] md:columns-2 xl:columns-3">
                 {plan.dropped.map((one) => {
@@ -114,7 +144,10 @@ export function Time({ study, plan, lead }: { study: Study; plan: PlanOut; lead:
                   return (
                     <li key={one.test_id} className="break-inside-avoid">
                       {test?.game}, {test?.condition}{" "}
-                      <span className="text-mute">priority {one.priority}</span>
+                      <span className="text-mute">
+                        {BECAUSE[one.because]}
+                        {one.because !== "patch" && `, priority ${one.priority}`}
+                      </span>
                     </li>
                   );
                 })}
@@ -206,6 +239,9 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
     hours: String(plan.hours_a_day),
     weekdays: plan.weekdays,
     deadline: plan.deadline?.slice(0, 16) ?? "",
+    quiet_from: plan.quiet_from?.slice(0, 5) ?? "",
+    quiet_to: plan.quiet_to?.slice(0, 5) ?? "",
+    dates: plan.dates ?? [],
     seed: String(plan.seed),
     costs: Object.fromEntries(Object.entries(plan.all_costs).map(([name, s]) => [name, figure(s / 60)])),
   });
@@ -229,6 +265,9 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
       hours_a_day: readNumber(draft.hours) ?? Number.NaN,
       weekdays: draft.weekdays,
       deadline: draft.deadline || null,
+      quiet_from: draft.quiet_from || null,
+      quiet_to: draft.quiet_to || null,
+      dates: draft.dates,
       seed: readNumber(draft.seed) ?? Number.NaN,
       costs: Object.fromEntries(seconds),
       seen: seen.current,
@@ -266,6 +305,18 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
             value={draft.deadline}
             onChange={(e) => set({ deadline: e.target.value })}
           />
+          <Field
+            label="Quiet from (may stay empty)"
+            type="time"
+            value={draft.quiet_from}
+            onChange={(e) => set({ quiet_from: e.target.value })}
+          />
+          <Field
+            label="Quiet to"
+            type="time"
+            value={draft.quiet_to}
+            onChange={(e) => set({ quiet_to: e.target.value })}
+          />
         </div>
         <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
           <legend className="label mb-1">Days at the bench</legend>
@@ -284,6 +335,7 @@ function TimeDialog({ study, plan, close }: { study: Study; plan: PlanOut; close
             />
           ))}
         </fieldset>
+        <Dates study={study} dates={draft.dates} change={(dates) => set({ dates })} />
         <fieldset className="sheet p-4">
           <legend className="label px-1">What changes cost, in minutes</legend>
           <div className="grid gap-x-4 gap-y-2 sm:grid-cols-3">

@@ -14,6 +14,8 @@ const ROW = 50;
 const BAR = 30;
 const AXIS = 22;
 const DRAG_FROM = 5;
+/** Room that the words of an hour take, px. */
+const HOUR_WORDS = 40;
 
 interface Props {
   study: Study;
@@ -91,6 +93,7 @@ export function Timeline({ study, plan, move }: Props) {
   };
   const hoursAcross = Math.floor(longest / 3600);
   const deadline = plan.deadline?.slice(0, 10);
+  const lastOfDeadline = sessions.map((session) => session.day).lastIndexOf(deadline ?? "");
   const caret = target === null ? null : blocks[target];
   return (
     <div>
@@ -113,12 +116,12 @@ export function Timeline({ study, plan, move }: Props) {
                 stroke="var(--grid)"
               />
               <text x={x(hour * 3600) + 3} y={AXIS - 8} fontSize={11} fill="var(--mute)" className="figure">
-                {hour ? `+${hour} h` : ""}
+                {hour && x(hour * 3600) + HOUR_WORDS < width ? `+${hour} h` : ""}
               </text>
             </g>
           ))}
           {sessions.map((session, row) => (
-            <g key={session.day}>
+            <g key={session.starts}>
               <path d={`M0 ${AXIS + row * ROW}H${width}`} stroke="var(--rule)" />
               <text x={0} y={AXIS + row * ROW + 21} fontSize={14} fontWeight={600} fill="var(--ink)">
                 {benchDay(session.day)}
@@ -134,18 +137,6 @@ export function Timeline({ study, plan, move }: Props) {
                 fill="var(--raised)"
                 stroke="var(--rule)"
               />
-              {session.day === deadline && (
-                <text
-                  x={x(Math.min(session.length_s, longest)) - 8}
-                  y={AXIS + row * ROW + ROW / 2 + 4.5}
-                  fontSize={12.5}
-                  fontWeight={700}
-                  textAnchor="end"
-                  fill="var(--accent)"
-                >
-                  deadline {plan.deadline?.slice(11, 16)}
-                </text>
-              )}
             </g>
           ))}
           {blocks.map((one, index) => (
@@ -164,6 +155,23 @@ export function Timeline({ study, plan, move }: Props) {
               }}
             />
           ))}
+          {lastOfDeadline >= 0 && (
+            // Over the blocks, with ground of its own: a full day leaves no room beside them.
+            <text
+              x={x(Math.min(sessions[lastOfDeadline]?.length_s ?? 0, longest)) - 8}
+              y={AXIS + lastOfDeadline * ROW + ROW / 2 + 4.5}
+              fontSize={12.5}
+              fontWeight={700}
+              textAnchor="end"
+              fill="var(--accent)"
+              stroke="var(--raised)"
+              strokeWidth={5}
+              paintOrder="stroke"
+              pointerEvents="none"
+            >
+              deadline {plan.deadline?.slice(11, 16)}
+            </text>
+          )}
           {caret && held.current && (
             <path
               d={`M${held.current.from < (target ?? 0) ? place(caret).right : place(caret).left} ${place(caret).top + 4}v${ROW - 8}`}

@@ -14,10 +14,13 @@ export function planIn(plan: PlanOut): Omit<PlanBody, "seen"> {
     costs: plan.costs ?? {},
     starts_on: plan.starts_on,
     day_starts: plan.day_starts,
+    quiet_from: plan.quiet_from ?? null,
+    quiet_to: plan.quiet_to ?? null,
     hours_a_day: plan.hours_a_day,
     weekdays: plan.weekdays,
     deadline: plan.deadline ?? null,
     control_test: plan.control_test ?? null,
+    dates: plan.dates ?? [],
   };
 }
 

@@ -1,24 +1,31 @@
 /** From what a kind of study asks to its lanes. Pure: the form above it only holds what was typed. */
 import type { Schemas } from "../../api/client";
 import { draftOf, nextKey, type SetupDraft, setupOf, wholeParts } from "../bench/SetupEditor";
+import { type Priced, priced } from "./pasting";
 
-/** Kinds of study that are planned here; latency and fit have places of their own. */
-export type PlannedKind =
-  | "a_b"
-  | "ladder"
-  | "sweep"
-  | "grid"
-  | "scaling"
-  | "budget"
-  | "several"
-  | "proxy_check";
 type Setup = Schemas["SetupOut"];
 
-/** A lane as it is typed: a setup from the bench by id, or one described here. */
-export interface LaneDraft {
-  name: string;
+/** What lanes may be made of. */
+export interface Shelf {
+  setups: Setup[];
+  rigs: Schemas["RigOut"][];
+  kinds: Schemas["KindOut"][];
+  parts: Schemas["PartOut"][];
+}
+
+/** A setup as it is asked for: one of the bench by id, or one described here. */
+export interface SetupAsked {
   choice: string;
   setup: SetupDraft;
+}
+
+/** A lane of a pair as it is typed. */
+export interface LaneDraft extends SetupAsked {
+  name: string;
+  /** What it has of the factor. */
+  level?: string;
+  /** Whether the second is described by itself, not as the first with another level. */
+  own?: boolean;
 }
 
 /** Stands for no base setup: each lane is one of its own. */
@@ -30,44 +37,94 @@ export interface FactorDraft {
   levels: string[];
 }
 
-export interface KindWords {
-  kind: PlannedKind;
-  title: string;
-  asks: string;
-}
-
-/** The kinds in the order of their keys, each with what it is for. */
-export const KINDS: KindWords[] = [
-  { kind: "a_b", title: "A against B", asks: "Two setups, one switch apart. Does it change anything?" },
-  { kind: "ladder", title: "Ladder", asks: "Many cards or processors on one machine. Which is enough?" },
-  { kind: "sweep", title: "Sweep", asks: "One setting in steps. Where is the knee?" },
-  { kind: "grid", title: "Grid", asks: "Two factors crossed. Does one change what the other does?" },
-  {
-    kind: "scaling",
-    title: "Scaling",
-    asks: "One setup, many presets or resolutions. What does a step cost?",
-  },
-  { kind: "budget", title: "Budget", asks: "A headset or a console-like target. Do frames come in time?" },
-  { kind: "several", title: "Several cards", asks: "One card, two cards. What does each further one add?" },
-  {
-    kind: "proxy_check",
-    title: "Proxy check",
-    asks: "A built-in benchmark beside play. Does it keep the ratios?",
-  },
-];
-
 /** A lane ready to be sent, with its whole setup for the check. */
 export interface LaneReady {
   lane: Schemas["LaneIn"];
   draft: SetupDraft;
 }
 
-export function readyPair(lanes: LaneDraft[], setups: Setup[]): LaneReady[] {
-  return lanes.map((lane) => {
-    const known = setups.find((setup) => String(setup.id) === lane.choice);
-    const draft = known ? draftOf(known) : lane.setup;
-    const which = known ? { setup_id: known.id } : { setup: setupOf(lane.setup) };
-    return { lane: { name: lane.name, condition: "", levels: {}, ...which }, draft };
+/** The setup that is asked for, as a draft, and the one of the bench that it is. */
+function asked(
+  { choice, setup }: SetupAsked,
+  setups: Setup[],
+): { known: Setup | undefined; draft: SetupDraft } {
+  const known = setups.find((one) => String(one.id) === choice);
+  return { known, draft: known ? draftOf(known) : setup };
+}
+
+/** What is sent of a setup: the one of the bench where it is that one, else what is described, under a name. */
+function sent(
+  known: Setup | undefined,
+  base: SetupDraft,
+  draft: SetupDraft,
+  tail: string,
+  shelf: Shelf,
+): { lane: Pick<Schemas["LaneIn"], "setup_id" | "setup">; draft: SetupDraft } {
+  const plain = (one: SetupDraft) => JSON.stringify(setupOf({ ...one, name: "" }));
+  if (known && plain(draft) === plain(base)) return { lane: { setup_id: known.id }, draft };
+  const named = { ...draft, name: nameOf(known, base, draft, tail, shelf) };
+  return { lane: { setup: setupOf(named) }, draft: named };
+}
+
+const TELLING = ["machine", "card", "processor"];
+
+/** A setup's name: what was typed, or its machine, and what is special about it. */
+function nameOf(
+  known: Setup | undefined,
+  base: SetupDraft,
+  draft: SetupDraft,
+  tail: string,
+  { rigs }: Shelf,
+): string {
+  const typed = known ? known.rig || known.name : base.name.trim();
+  const parts = setupOf(draft).parts;
+  const machine =
+    typed ||
+    rigs.find((rig) => String(rig.id) === draft.rig)?.name ||
+    TELLING.map((kind) => parts.find((part) => part.kind === kind)?.name).find(Boolean) ||
+    "";
+  const words = machine.toLowerCase().endsWith(tail.toLowerCase()) ? [machine] : [machine, tail];
+  return words.filter(Boolean).join(", ").slice(0, 120);
+}
+
+/** Whether nothing of a setup was typed yet. */
+const isBlank = (draft: SetupDraft): boolean => {
+  const { parts, settings } = setupOf(draft);
+  return !draft.rig && !parts.length && !settings.length && !draft.name.trim();
+};
+
+/** Whether the second lane of a pair is the first with another level of the factor. */
+export const followsFirst = (lanes: LaneDraft[], factor: string): boolean => {
+  const [first, second] = lanes;
+  return Boolean(
+    factor.trim() &&
+      first?.level?.trim() &&
+      second?.level?.trim() &&
+      !second.own &&
+      second.choice === "new" &&
+      isBlank(second.setup),
+  );
+};
+
+export function readyPair(lanes: LaneDraft[], factor: string, shelf: Shelf): LaneReady[] {
+  return lanes.map((lane, index) => {
+    const { known, draft: base } = asked(
+      index === 1 && followsFirst(lanes, factor) ? (lanes[0] ?? lane) : lane,
+      shelf.setups,
+    );
+    const level = levelOf(factor, lane.level ?? "", shelf.kinds);
+    const told = Boolean(factor.trim() && level.name);
+    const draft = told ? withLevel(base, factor, level, shelf) : base;
+    const name = lane.name.trim() || level.name;
+    const ready = sent(
+      known,
+      base,
+      draft,
+      told ? toldOf(factor, level.name, shelf.kinds) : base.name.trim() ? "" : name,
+      shelf,
+    );
+    const levels = told ? { [factor.trim()]: level.name } : {};
+    return { lane: { name, condition: "", levels, ...ready.lane }, draft: ready.draft };
   });
 }
 
@@ -76,60 +133,101 @@ export function readyLevels(
   base: SetupDraft,
   known: Setup | undefined,
   factors: FactorDraft[],
-  kinds: Schemas["KindOut"][],
+  shelf: Shelf,
 ): LaneReady[] {
   const used = factors.map((factor) => ({
-    ...factor,
-    levels: factor.levels.map((l) => l.trim()).filter(Boolean),
+    name: factor.name,
+    levels: factor.levels.map((text) => levelOf(factor.name, text, shelf.kinds)).filter((one) => one.name),
   }));
-  const combinations = used.reduce<string[][]>(
+  const combinations = used.reduce<Priced[][]>(
     (found, factor) => found.flatMap((one) => factor.levels.map((level) => [...one, level])),
     [[]],
   );
   if (!used.length || used.some((factor) => !factor.name.trim() || !factor.levels.length)) return [];
   return combinations.map((levels) => {
     const draft = levels.reduce(
-      (now, level, index) => withLevel(now, used[index]?.name ?? "", level, kinds),
+      (now, level, index) => withLevel(now, used[index]?.name ?? "", level, shelf),
       base,
     );
-    const tail = levels.map((level, index) => told(used[index]?.name ?? "", level, kinds)).join(", ");
-    const named = { ...draft, name: `${known?.rig || base.name.trim()}, ${tail}` };
-    const same =
-      known &&
-      JSON.stringify(setupOf({ ...named, name: "" })) === JSON.stringify(setupOf({ ...base, name: "" }));
+    const tail = levels
+      .map((level, index) => toldOf(used[index]?.name ?? "", level.name, shelf.kinds))
+      .join(", ");
+    const ready = sent(known, base, draft, tail, shelf);
     return {
       lane: {
-        name: levels.join(", "),
+        name: levels.map((level) => level.name).join(", "),
         condition: "",
-        levels: Object.fromEntries(levels.map((level, index) => [used[index]?.name.trim() ?? "", level])),
-        ...(same ? { setup_id: known.id } : { setup: setupOf(named) }),
+        levels: Object.fromEntries(
+          levels.map((level, index) => [used[index]?.name.trim() ?? "", level.name]),
+        ),
+        ...ready.lane,
       },
-      draft: named,
+      draft: ready.draft,
     };
   });
+}
+
+/** One more lane of a study: the setup that is asked for, else the baseline's with the levels put in. */
+export function readyMore(
+  name: string,
+  levels: Record<string, string>,
+  setup: SetupAsked,
+  baseline: Setup | undefined,
+  shelf: Shelf,
+): LaneReady | null {
+  const told = Object.entries(levels).filter(([, words]) => words.trim());
+  const { known, draft } = asked(setup, shelf.setups);
+  const tail = told.map(([factor, words]) => toldOf(factor, words.trim(), shelf.kinds)).join(", ");
+  const lane = { name, condition: "", levels: Object.fromEntries(told) };
+  if (known) return { lane: { ...lane, setup_id: known.id }, draft };
+  if (!isBlank(draft)) {
+    const ready = sent(undefined, draft, draft, draft.name.trim() ? "" : tail, shelf);
+    return { lane: { ...lane, ...ready.lane }, draft: ready.draft };
+  }
+  if (!baseline) return null;
+  const base = draftOf(baseline);
+  const changed = told.reduce(
+    (now, [factor, words]) => withLevel(now, factor, levelOf(factor, words, shelf.kinds), shelf),
+    base,
+  );
+  const ready = sent(baseline, base, changed, tail, shelf);
+  return { lane: { ...lane, ...ready.lane }, draft: ready.draft };
 }
 
 /** A setup of its own beside the levels: a rival in a sweep, a laptop in a ladder. */
 export interface OtherLane {
   key: number;
+  /** One of the bench by id; empty where it is described here. */
   setup: string;
   name: string;
   levels: string[];
+  /** What it is, where the bench has none of its name; a bare name is a whole machine, with its price behind it. */
+  described?: SetupDraft;
 }
 
-export function readyOthers(others: OtherLane[], factors: FactorDraft[], setups: Setup[]): LaneReady[] {
+export const emptyOther = (key: number, factors: number): OtherLane => ({
+  key,
+  setup: "",
+  name: "",
+  levels: Array.from({ length: factors }, () => ""),
+});
+
+export function readyOthers(others: OtherLane[], factors: FactorDraft[], shelf: Shelf): LaneReady[] {
   return others.flatMap((other) => {
-    const known = setups.find((setup) => String(setup.id) === other.setup);
-    if (!known) return [];
+    const known = shelf.setups.find((setup) => String(setup.id) === other.setup);
+    const { described } = other;
+    if (!known && !described?.name.trim()) return [];
+    const told = priced(described?.name ?? "");
+    const rows = described?.parts.filter((part) => part.name.trim()) ?? [];
+    const parts = rows.length ? rows : described?.rig ? [] : [{ key: 0, kind: "machine", ...told }];
+    const draft = known ? draftOf(known) : { rig: "", settings: [], ...described, name: told.name, parts };
     const levels = factors.flatMap((factor, index) => {
       const level = other.levels[index]?.trim();
       return level ? [[factor.name.trim(), level]] : [];
     });
-    const name = other.name.trim() || known.name;
-    return {
-      lane: { name, condition: "", levels: Object.fromEntries(levels), setup_id: known.id },
-      draft: draftOf(known),
-    };
+    const name = other.name.trim() || known?.name || told.name;
+    const which = known ? { setup_id: known.id } : { setup: setupOf(draft) };
+    return { lane: { name, condition: "", levels: Object.fromEntries(levels), ...which }, draft };
   });
 }
 
@@ -137,12 +235,12 @@ export function readyOthers(others: OtherLane[], factors: FactorDraft[], setups:
 export function readyCards(
   base: SetupDraft,
   known: Setup | undefined,
-  rigs: Schemas["RigOut"][],
+  shelf: Shelf,
   factor: string,
   counts: string[],
 ): LaneReady[] {
   // On a rig the card is the rig's, unless the setup swaps it.
-  const card = wholeParts(base, rigs).find((part) => part.kind === "card" && part.name.trim());
+  const card = wholeParts(base, shelf.rigs).find((part) => part.kind === "card" && part.name.trim());
   if (!card) return [];
   return counts
     .map((text) => text.trim())
@@ -157,14 +255,16 @@ export function readyCards(
         name: card.name,
       }));
       const name = `${many} ${many === 1 ? "card" : "cards"}`;
-      const named = {
-        ...base,
-        parts: [...others, ...cards],
-        name: `${known?.rig || base.name.trim()}, ${name} ${card.name}`,
-      };
+      const ready = sent(
+        known,
+        base,
+        { ...base, parts: [...others, ...cards] },
+        `${name} ${card.name}`,
+        shelf,
+      );
       return {
-        lane: { name, condition: "", levels: { [factor.trim()]: name }, setup: setupOf(named) },
-        draft: named,
+        lane: { name, condition: "", levels: { [factor.trim()]: name }, ...ready.lane },
+        draft: ready.draft,
       };
     });
 }
@@ -177,12 +277,16 @@ export function readyConditions(
   base: SetupDraft,
   known: Setup | undefined,
   conditions: string[],
+  shelf: Shelf,
 ): LaneReady[] {
-  const which = known ? { setup_id: known.id } : { setup: setupOf(base) };
+  const ready = sent(known, base, base, "", shelf);
   return conditions
     .map((condition) => condition.trim())
     .filter(Boolean)
-    .map((condition) => ({ lane: { name: condition, condition, levels: {}, ...which }, draft: base }));
+    .map((condition) => ({
+      lane: { name: condition, condition, levels: {}, ...ready.lane },
+      draft: ready.draft,
+    }));
 }
 
 /** What is sent to see what a study on paper comes to. */
@@ -208,28 +312,62 @@ export function partKind(factor: string, kinds: Schemas["KindOut"][]): string | 
   return kinds.find((one) => one.label.toLowerCase() === wanted || one.kind === wanted)?.kind ?? null;
 }
 
-function withLevel(
-  draft: SetupDraft,
-  factor: string,
-  level: string,
-  kinds: Schemas["KindOut"][],
-): SetupDraft {
-  const kind = partKind(factor, kinds);
+/** A level as it was typed; that of a part may have its price behind it. */
+function levelOf(factor: string, text: string, kinds: Schemas["KindOut"][]): Priced {
+  return partKind(factor, kinds) ? priced(text) : { name: text.trim(), price: null, currency: "" };
+}
+
+function withLevel(draft: SetupDraft, factor: string, level: Priced, shelf: Shelf): SetupDraft {
+  const kind = partKind(factor, shelf.kinds);
   if (kind) {
     const others = draft.parts.filter((part) => part.kind !== kind);
-    return { ...draft, parts: [...others, { key: nextKey(draft.parts), kind, name: level }] };
+    const swapped = { ...draft, parts: [...others, { key: nextKey(draft.parts), kind, ...level }] };
+    return kind === "card" ? withDriverOf(level.name, swapped, shelf) : swapped;
   }
   const name = factor.trim();
   const there = draft.settings.some((one) => one.name.toLowerCase() === name.toLowerCase());
   const settings = there
     ? draft.settings.map((one) =>
-        one.name.toLowerCase() === name.toLowerCase() ? { ...one, value: level } : one,
+        one.name.toLowerCase() === name.toLowerCase() ? { ...one, value: level.name } : one,
       )
-    : [...draft.settings.filter((one) => one.name), { key: nextKey(draft.settings), name, value: level }];
+    : [
+        ...draft.settings.filter((one) => one.name),
+        { key: nextKey(draft.settings), name, value: level.name },
+      ];
   return { ...draft, settings };
 }
 
+/**
+ * A setup with a driver of its card's maker: where the one it has is another maker's, the newest of that maker that is on
+ * the bench; none where the bench has none, so that it is asked for.
+ */
+function withDriverOf(card: string, draft: SetupDraft, { parts, rigs }: Shelf): SetupDraft {
+  const known = (kind: string, name: string) =>
+    parts.find((part) => part.kind === kind && part.name.toLowerCase() === name.toLowerCase());
+  const maker = known("card", card)?.maker.toLowerCase();
+  const drivers = wholeParts(draft, rigs).filter((part) => part.kind === "driver");
+  const strange = drivers.filter((part) => {
+    const own = known("driver", part.name)?.maker.toLowerCase();
+    return own && own !== maker;
+  });
+  if (!maker || !strange.length) return draft;
+  const dated = (part: Schemas["PartOut"]) => String(part.facts.date ?? "");
+  const [newest] = parts
+    .filter((part) => part.kind === "driver" && part.maker.toLowerCase() === maker)
+    .sort((a, b) => dated(b).localeCompare(dated(a)) || b.id - a.id);
+  const kept = [
+    ...drivers.filter((part) => !strange.includes(part)).map((part) => part.name),
+    ...(newest ? [newest.name] : []),
+  ];
+  const rest = draft.parts.filter((part) => part.kind !== "driver");
+  const first = nextKey(draft.parts);
+  return {
+    ...draft,
+    parts: [...rest, ...kept.map((name, at) => ({ key: first + at, kind: "driver", name }))],
+  };
+}
+
 /** A level as it stands in a setup's name: a part by its own name, a setting with the setting's. */
-function told(factor: string, level: string, kinds: Schemas["KindOut"][]): string {
+function toldOf(factor: string, level: string, kinds: Schemas["KindOut"][]): string {
   return partKind(factor, kinds) ? level : `${factor.trim().toLowerCase()} ${level}`;
 }

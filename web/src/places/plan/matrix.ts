@@ -28,19 +28,20 @@ export interface PlainMatrix {
 export const plain = (matrix: Matrix): PlainMatrix => ({ ...matrix, cells: [...matrix.cells] });
 export const fromPlain = (kept: PlainMatrix): Matrix => ({ ...kept, cells: new Map(kept.cells) });
 
-/** Scenes out of pasted lines: game and scene parted by a tab, a semicolon or a comma. */
+/** Scenes out of pasted lines: game and scene parted by a tab, a semicolon or a comma. `scene` is that of bare games. */
 export function pasted(
   text: string,
   known: { game: string; name: string }[],
+  scene = "",
 ): { rows: SceneRow[]; unclear: string[] } {
   const rows: SceneRow[] = [];
   const unclear: string[] = [];
   for (const line of text.split(/\r?\n/)) {
-    const [game = "", scene = ""] = line.split(/[\t;,]/).map((part) => part.trim());
+    const [game = "", own = ""] = line.split(/[\t;,]/).map((part) => part.trim());
     if (!game) continue;
-    const own = known.filter((one) => one.game.toLowerCase() === game.toLowerCase());
-    const name = scene || (own.length === 1 ? (own[0]?.name ?? "") : "");
-    if (name) rows.push({ game: own[0]?.game ?? game, scene: name });
+    const its = known.filter((one) => one.game.toLowerCase() === game.toLowerCase());
+    const name = own || (its.length === 1 ? (its[0]?.name ?? "") : "") || scene.trim();
+    if (name) rows.push({ game: its[0]?.game ?? game, scene: name });
     else unclear.push(game);
   }
   return { rows, unclear };

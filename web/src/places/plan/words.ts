@@ -39,4 +39,6 @@ export const COST_WORDS: Record<string, string> = {
   menu_s: "Changing a preset in the menu",
   resolution_s: "Changing the resolution",
   between_s: "Between two passes",
+  soak_s: "Under load before a game’s first pass",
+  cool_s: "Rest between two passes, at least",
 };

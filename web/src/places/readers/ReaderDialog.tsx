@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, data, Problem, type Schemas } from "../../api/client";
-import { useConditions } from "../../api/queries";
+import { useConditions, useHouse } from "../../api/queries";
 import { Choice } from "../../controls/Choice";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
@@ -16,6 +16,9 @@ export function ReaderDialog({ reader, close }: { reader: Reader | null; close: 
   const queries = useQueryClient();
   const { data: conditions = [] } = useConditions();
   const told = (value: number | null | undefined, usual = "") => (value == null ? usual : figure(value));
+  // What a house pays for power, and in which money, holds for a new reader until it is said otherwise.
+  const { data: house } = useHouse();
+  const kwh = reader ? reader.price_per_kwh : house?.price_per_kwh;
   const [own, setOwn] = useState({
     name: reader?.name ?? "",
     resolution: reader?.resolution ?? "",
@@ -27,9 +30,9 @@ export function ReaderDialog({ reader, close }: { reader: Reader | null; close: 
     hours: told(reader?.hours_a_day, "2"),
     years: told(reader?.years, "4"),
     // To a hundredth of a cent, as power is billed.
-    kwh: reader?.price_per_kwh == null ? "" : String(reader.price_per_kwh),
+    kwh: kwh == null ? "" : String(kwh),
     budget: told(reader?.budget),
-    currency: reader?.currency || "EUR",
+    currency: reader?.currency || house?.currency || "EUR",
   });
   const set = (part: Partial<typeof own>) => setOwn((now) => ({ ...now, ...part }));
   const seen = useSeen(reader?.seen);

@@ -1,4 +1,5 @@
 import { Link } from "react-router";
+import { useShowKeys } from "../../controls/Keys";
 import { LaneMark } from "../../controls/LaneMark";
 import { benchMoment, count, hours } from "../../format";
 import { goOnWords, type Instruction, type View } from "./view";
@@ -18,10 +19,16 @@ export function Strip({
   const { session, progress } = view.run;
   const behind = Math.round(progress.behind_s / 60);
   return (
-    <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-rule border-b px-8 py-2 text-[1.05rem]">
+    <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-rule border-b px-4 py-2 text-[1.05rem] sm:px-8">
       <Link to={`/studies/${study}/plan`} className="plain font-semibold hover:underline">
         {view.run.question}
       </Link>
+      {session?.machine && (
+        <span className="text-soft">
+          at <b className="text-ink">{session.machine}</b>
+          {session.lanes.length > 0 && `: ${session.lanes.join(", ")}`}
+        </span>
+      )}
       {session?.simulated && (
         <span className="bg-mark px-2 py-0.5 font-bold">Simulated bench: nothing here is a result</span>
       )}
@@ -50,6 +57,14 @@ export function Strip({
           </span>
         )}
         {session && !view.driving && <span className="text-ink">{session.driver} drives, you look on</span>}
+        {view.run.others.map((one) => (
+          <Link key={one.id} to={`?session=${one.id}`}>
+            also runs: {one.machine || one.driver}
+          </Link>
+        ))}
+        {session && !session.simulated && session.lanes.length > 0 && (
+          <Link to="?session=0">run more here</Link>
+        )}
       </span>
     </header>
   );
@@ -66,7 +81,7 @@ export function LaneStrip({ instruction }: { instruction: Instruction }) {
       : null;
   if (!coming) return null;
   return (
-    <div className="flex flex-wrap items-center gap-x-8 gap-y-1 px-8 pt-5 text-[1.7rem] leading-tight">
+    <div className="flex flex-wrap items-center gap-x-8 gap-y-1 px-4 pt-5 text-[1.7rem] leading-tight sm:px-8">
       <span className="inline-flex items-center gap-3 font-bold">
         <LaneMark lane={coming.lane_position} size={30} />
         {coming.lane}
@@ -87,56 +102,97 @@ export function LaneStrip({ instruction }: { instruction: Instruction }) {
 
 interface FootProps {
   instruction: Instruction;
-  driving: boolean;
   mayRun: boolean;
+  looksOn: boolean;
   quiet: boolean;
   tray: number;
   counting: boolean;
-  onGoOn: () => void;
-  onTakeOver: () => void;
+  /** Does what a key does, and whether it does anything just now. */
+  onKey: (key: string) => void;
+  may: (key: string) => boolean;
 }
 
-/** The one key to go on, and the others in small. */
-export function Foot({ instruction, driving, mayRun, quiet, tray, counting, onGoOn, onTakeOver }: FootProps) {
+/** The one key to go on, and the others beside it: keys to press, and buttons for a hand that holds a phone. */
+export function Foot({ instruction, mayRun, looksOn, quiet, tray, counting, onKey, may }: FootProps) {
   const others = otherKeys(instruction, quiet, tray);
+  const showKeys = useShowKeys();
+  const choices = (instruction.kind === "step" && instruction.step.question?.choices) || [];
   return (
-    <footer className="border-rule border-t px-8 py-4">
-      {driving ? (
-        <button
-          type="button"
-          onClick={onGoOn}
-          disabled={counting || (instruction.kind === "waiting" && !instruction.late)}
-          className="flex w-full cursor-pointer items-center gap-6 rounded bg-ink px-6 py-4 text-left font-bold text-[2rem] text-paper leading-tight hover:bg-soft disabled:opacity-60"
+    <footer className="border-rule border-t bg-paper px-4 py-4 max-sm:sticky max-sm:bottom-0 sm:px-8">
+      {!looksOn && choices.length > 0 ? (
+        // No key that is pressed anyway: what was seen has a digit, another one for each pass.
+        <ul aria-label="What it says" className="grid gap-3 sm:grid-cols-2 lg:grid-cols-3">
+          {choices.map((value, at) => (
+            <li key={value}>
+              <Large shortcut={String(at + 1)} onClick={() => onKey(String(at + 1))}>
+                it says {value}
+              </Large>
+            </li>
+          ))}
+        </ul>
+      ) : !looksOn ? (
+        <Large
+          main
+          shortcut="Enter"
+          onClick={() => onKey("enter")}
+          disabled={
+            counting || (instruction.kind === "waiting" && !instruction.late && !instruction.underWay.warmUp)
+          }
         >
-          <span aria-hidden="true" className="rounded border-2 border-current px-3 font-mono text-[1.5rem]">
-            Enter
-          </span>
           {counting ? "get ready" : goOnWords(instruction)}
-        </button>
+        </Large>
       ) : mayRun ? (
-        <button
-          type="button"
-          onClick={onTakeOver}
-          className="flex w-full cursor-pointer items-center gap-6 rounded border-2 border-ink px-6 py-4 text-left font-bold text-[2rem] leading-tight hover:bg-band"
-        >
-          <span aria-hidden="true" className="rounded border-2 border-current px-3 font-mono text-[1.5rem]">
-            v
-          </span>
+        <Large shortcut="v" onClick={() => onKey("v")}>
           take over driving
-        </button>
+        </Large>
       ) : (
         <p className="text-[1.6rem]">You look on.</p>
       )}
-      {driving && (
-        <p className="mt-3 flex flex-wrap gap-x-5 gap-y-1 text-soft">
+      {!looksOn && (
+        <div className="mt-3 flex flex-wrap gap-2 sm:gap-x-4 sm:gap-y-1">
           {others.map(({ key, does }) => (
-            <span key={key}>
-              <kbd className="key text-[0.95rem]">{key}</kbd> {does}
-            </span>
+            <button
+              type="button"
+              key={key}
+              disabled={key !== "?" && !may(key)}
+              onClick={() => (key === "?" ? showKeys() : onKey(key))}
+              className={`inline-flex min-h-[44px] cursor-pointer items-center gap-2 rounded border border-rule px-3 text-[1.5rem] leading-tight hover:bg-band disabled:opacity-50 sm:min-h-0 sm:border-transparent sm:px-1 ${key === "m" || key === "?" ? "max-sm:hidden" : ""}`}
+            >
+              <kbd className="key text-[1.3rem]">{key}</kbd> {does}
+            </button>
           ))}
-        </p>
+        </div>
       )}
     </footer>
+  );
+}
+
+function Large({
+  shortcut,
+  main = false,
+  disabled = false,
+  onClick,
+  children,
+}: {
+  shortcut: string;
+  main?: boolean;
+  disabled?: boolean;
+  onClick: () => void;
+  children: React.ReactNode;
+}) {
+  const look = main ? "bg-ink text-paper hover:bg-soft" : "border-2 border-ink hover:bg-band";
+  return (
+    <button
+      type="button"
+      onClick={onClick}
+      disabled={disabled}
+      className={`flex w-full cursor-pointer items-center gap-6 rounded px-5 py-4 text-left font-bold text-[2rem] leading-tight disabled:opacity-60 ${look}`}
+    >
+      <span aria-hidden="true" className="rounded border-2 border-current px-3 font-mono text-[1.5rem]">
+        {shortcut}
+      </span>
+      {children}
+    </button>
   );
 }
 
@@ -152,19 +208,21 @@ function otherKeys(instruction: Instruction, quiet: boolean, tray: number) {
   if (kind === "step" && instruction.step.kind === "read_back")
     found.push({ key: "w", does: "it says something else" });
   if (kind === "running") found.push({ key: "r", does: "break off, run again" });
-  if (kind === "waiting") {
+  if (kind === "waiting" && !instruction.underWay.warmUp) {
     if (!instruction.late) found.push({ key: "r", does: "run it again" });
     found.push({ key: "u", does: "type the result" });
   }
   if (kind === "step" || kind === "running" || kind === "waiting")
     found.push({ key: "s", does: "did not run" });
   if (kind === "step") found.push({ key: "y", does: "later" });
+  if (kind === "step" || kind === "finished") found.push({ key: "h", does: "what settles most" });
   found.push({ key: "n", does: "note" });
   if (tray) found.push({ key: "g", does: `${count(tray, "file waits", "files wait")}` });
   found.push(
     { key: "k", does: kind === "paused" ? "go on" : "pause" },
     { key: "t", does: "room" },
     { key: "m", does: quiet ? "sound on" : "sound off" },
+    { key: "e", does: "end the session" },
     { key: "?", does: "all keys" },
   );
   return found;

@@ -1,9 +1,11 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Button } from "../../controls/Button";
 import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useTitle } from "../../controls/useTitle";
+import { count } from "../../format";
 import { applyScheme } from "../../scheme";
 import { type Acting, beginRun, endRun, goOnFrom, readBack, repeat } from "./acting";
 import { Begin } from "./Begin";
@@ -13,7 +15,7 @@ import type { Asking } from "./RunForms";
 import { Screen } from "./Screen";
 import { muted, setMuted, sound } from "./sound";
 import { useNow, useRun, useSince } from "./useRun";
-import { type Instruction, instructionOf, passOf, type View } from "./view";
+import { type Instruction, instructionOf, passOf, refusedWords, type View } from "./view";
 
 /** Keys beside the one to go on, in the order in which they stand below. */
 const KEYS = [
@@ -25,6 +27,7 @@ const KEYS = [
   { key: "y", does: "put this pass off" },
   { key: "k", does: "pause" },
   { key: "o", does: "another order for the rest" },
+  { key: "h", does: "what would settle most next" },
   { key: "t", does: "room temperature" },
   { key: "i", does: "put a file beside the pass" },
   { key: "u", does: "type the result" },
@@ -33,16 +36,24 @@ const KEYS = [
   { key: "b", does: "fill the screen" },
   { key: "v", does: "take over driving" },
   { key: "e", does: "end the session" },
+  { key: "q", does: "a refusal was seen" },
 ];
 const COUNTDOWN_S = 3;
 
 /** A study at the bench: full screen, dark, one instruction and one key to go on. */
 export default function Run() {
   const study = Number(useParams().study);
-  const { view, error, act, outbox, hold, away } = useRun(study);
+  const named = useSearchParams()[0].get("session");
+  return <OneRun key={`${study} ${named}`} study={study} session={named === null ? null : Number(named)} />;
+}
+
+/** One session of a study; several may run at once, each at its own test machine. */
+function OneRun({ study, session }: { study: number; session: number | null }) {
+  const { view, error, act, outbox, hold, away } = useRun(study, session);
   useBenchScheme();
   useKeysOf("Run", KEYS);
   useTitle("Run", view?.run.question);
+  useHotkeys("q", () => outbox.forgetRefusals(), { enabled: outbox.refusals.length > 0 }, [outbox]);
   if (error) {
     return (
       <div className="p-10">
@@ -54,20 +65,27 @@ export default function Run() {
   return (
     <div className="flex min-h-screen flex-col bg-paper">
       <Strip view={view} kept={outbox.pending.length} away={away} study={study} />
+      {outbox.hindrance === "signed-out" && (
+        <p role="alert" className="mx-4 mt-3 border-accent border-l-4 bg-mark/40 px-4 py-2 text-xl sm:mx-8">
+          <b>You are signed out.</b> {count(outbox.pending.length, "act waits", "acts wait")} here: they are
+          sent once you{" "}
+          <a href={`/sign-in?next=${encodeURIComponent(`/studies/${study}/run`)}`}>sign in again</a>.
+        </p>
+      )}
       {outbox.refusals.length > 0 && (
-        <div className="px-8 pt-3">
+        <div className="px-4 pt-3 sm:px-8">
           {outbox.refusals.map(({ act: refused, message, hint }) => (
             <p
               key={refused.id}
               role="alert"
               className="border-accent border-l-4 bg-mark/40 px-4 py-2 text-xl"
             >
-              <b>{message}</b> {hint}
+              {refusedWords(view.run, refused)} <b>{message}</b> {hint}
             </p>
           ))}
-          <button type="button" className="mt-1 underline" onClick={() => outbox.forgetRefusals()}>
-            Seen
-          </button>
+          <Button shortcut="q" onClick={() => outbox.forgetRefusals()}>
+            I have seen it
+          </Button>
         </div>
       )}
       {view.run.session ? (
@@ -84,9 +102,15 @@ function useBenchScheme() {
   useEffect(() => {
     const root = document.documentElement;
     root.dataset.scheme = "bench";
-    // A larger screen is not looked at from nearer: everything grows with it.
-    root.style.fontSize = "max(15px, min(1.17vw, 2.2vh))";
+    // A larger screen is not looked at from nearer: everything grows with it. A phone is held in the hand.
+    const phone = window.matchMedia("(max-width: 640px)");
+    const size = () => {
+      root.style.fontSize = phone.matches ? "12px" : "max(15px, min(1.17vw, 2.2vh))";
+    };
+    size();
+    phone.addEventListener("change", size);
     return () => {
+      phone.removeEventListener("change", size);
       root.style.fontSize = "";
       applyScheme();
     };
@@ -132,7 +156,11 @@ function AtBench({ view, act, study, hold }: Props) {
     if (instruction.kind === "step") beginRun(instruction, act);
   }, [counting, act, instruction]);
   // The scene's length is over: the run ended by itself.
-  const over = driving && instruction.kind === "running" && instruction.leftMs <= 0;
+  const over =
+    driving &&
+    instruction.kind === "running" &&
+    instruction.wholeMs !== null &&
+    instruction.sinceMs >= instruction.wholeMs;
   useEffect(() => {
     if (over) endRun(view, act);
   }, [over, view, act]);
@@ -143,6 +171,7 @@ function AtBench({ view, act, study, hold }: Props) {
       count: () => setCountsFrom(Date.now()),
       end: () => setAsking("end"),
       again: () => setLookedAgain(view.mismatch?.act ?? 0),
+      typed: () => setAsking("seen"),
     });
   };
   const mute = () => {
@@ -151,10 +180,10 @@ function AtBench({ view, act, study, hold }: Props) {
   };
   const question = step?.question ?? null;
   const says = (at: number) => {
-    const other = question?.others[at];
-    return free && step && other !== undefined && (() => readBack(step, other, act));
+    const value = question?.choices[at];
+    return free && step && value !== undefined && (() => readBack(step, value, act));
   };
-  useKeyTable({
+  const table: KeyTable = {
     enter: free && goOn,
     n: may && (() => setAsking("note")),
     x: free && lastIn !== null && (() => setAsking("reject")),
@@ -163,6 +192,7 @@ function AtBench({ view, act, study, hold }: Props) {
     y: free && step !== null && (() => act({ kind: "later", pass_id: step.pass_id })),
     k: free && (() => act({ kind: view.paused ? "resumed" : "paused" })),
     o: free && (() => setAsking("order")),
+    h: free && (() => setAsking("next")),
     t: may && (() => setAsking("room")),
     i: may && lastPass !== null && (() => setAsking("file")),
     u: free && instruction.kind === "waiting" && (() => setAsking("typed")),
@@ -179,22 +209,26 @@ function AtBench({ view, act, study, hold }: Props) {
     "3": says(2),
     "4": says(3),
     "5": says(4),
-  });
+  };
+  useKeyTable(table);
 
   return (
     <>
       <LaneStrip instruction={instruction} />
-      <div className="flex grow flex-col justify-center px-8 py-4">
-        <Screen instruction={instruction} counting={counting} />
+      <div className="flex grow flex-col justify-center px-4 py-4 sm:px-8">
+        <Screen instruction={instruction} counting={counting} speed={view.run.session?.speed ?? 1} />
       </div>
       <Foot
         instruction={instruction}
-        driving={driving}
         mayRun={view.run.may_run}
         quiet={quiet}
         tray={view.run.tray.length}
-        onGoOn={goOn}
-        onTakeOver={() => act({ kind: "drove" })}
+        looksOn={!driving}
+        onKey={(key) => {
+          const does = table[key];
+          if (does) does();
+        }}
+        may={(key) => Boolean(table[key])}
         counting={counting !== null}
       />
       <RunDialogs
@@ -211,15 +245,29 @@ function AtBench({ view, act, study, hold }: Props) {
   );
 }
 
-/** What each key does just now; of those that do nothing the browser keeps its own. */
-function useKeyTable(table: Record<string, (() => void) | false | null>) {
+type KeyTable = Record<string, (() => void) | false | null>;
+
+/** A second press of the same key within this is the first one's: a hand that taps twice means it once. */
+const TWICE_MS = 350;
+
+/**
+ * What each key does just now; of those that do nothing the browser keeps its own. A key that is held down does it once,
+ * and so does one that is tapped twice.
+ */
+function useKeyTable(table: KeyTable) {
+  const last = useRef({ key: "", at: 0 });
   useHotkeys(Object.keys(table).join(","), (event) => {
-    const does = table[event.key.toLowerCase()];
+    const key = event.key.toLowerCase();
+    const does = table[key];
     if (!does) return;
     event.preventDefault();
+    const twice = last.current.key === key && event.timeStamp - last.current.at < TWICE_MS;
+    if (event.repeat || twice) return;
+    last.current = { key, at: event.timeStamp };
     does();
   });
 }
+
 async function fillScreen() {
   if (document.fullscreenElement) await document.exitFullscreen();
   else await document.documentElement.requestFullscreen?.();

@@ -7,6 +7,7 @@ import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { readNumber } from "../../format";
 import { ORDER_WORDS } from "../plan/words";
+import { NextHour } from "./NextHour";
 import { type AskedOf, type Asking, Beside, End, Submit, Tray, Typed } from "./RunForms";
 import { passOf } from "./view";
 
@@ -21,6 +22,7 @@ const TITLES: Record<NonNullable<Asking>, string> = {
   tray: "Files that wait",
   anyway: "Run it anyway",
   end: "End the session",
+  next: "What would settle most?",
   seen: "What does it say?",
 };
 
@@ -128,6 +130,8 @@ function Asked(props: AskedOf & { asking: NonNullable<Asking> }) {
       return <Tray {...props} pass={pass} />;
     case "end":
       return <End {...props} />;
+    case "next":
+      return <NextHour {...props} />;
   }
 }
 

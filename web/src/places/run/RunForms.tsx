@@ -1,13 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { client, data, upload } from "../../api/client";
+import { client, data, type Schemas, upload } from "../../api/client";
 import { Button } from "../../controls/Button";
 import { Field } from "../../controls/Field";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { moment, readNumber } from "../../format";
 import type { Acting } from "./acting";
-import type { Instruction, View } from "./view";
+import { type Instruction, passWords, type View } from "./view";
 
 export type Asking =
   | "note"
@@ -20,6 +20,7 @@ export type Asking =
   | "tray"
   | "anyway"
   | "end"
+  | "next"
   | "seen"
   | null;
 
@@ -111,11 +112,11 @@ export function Typed({ pass, close, study }: AskedOf & { pass: number | null })
 export function Tray({ view, pass, close, study }: AskedOf & { pass: number | null }) {
   const queries = useQueryClient();
   const take = useMutation({
-    mutationFn: (file: number) =>
+    mutationFn: (file: Schemas["TrayOut"]) =>
       data(
         client.POST("/api/files/{arrival_id}/assign", {
-          params: { path: { arrival_id: file } },
-          body: { pass_id: pass ?? 0 },
+          params: { path: { arrival_id: file.id } },
+          body: { pass_id: file.likely_pass_id ?? pass ?? 0 },
         }),
       ),
     onSuccess: async () => {
@@ -128,18 +129,20 @@ export function Tray({ view, pass, close, study }: AskedOf & { pass: number | nu
   return (
     <div className="grid gap-3">
       <p className="text-soft">
-        The capture of the pass at hand is taken with one key; any other place in Hand in.
+        A file is taken with one key as the pass that it is likeliest, or the one at hand; any other place in
+        Hand in.
       </p>
       {view.run.tray.slice(0, 8).map((file, at) => (
         <Button
           key={file.id}
           autoFocus={at === 0}
-          disabled={pass === null || take.isPending}
-          onClick={() => take.mutate(file.id)}
+          disabled={(file.likely_pass_id ?? pass) === null || take.isPending}
+          onClick={() => take.mutate(file)}
         >
           {file.name}
           {file.written_at && `, written ${moment(file.written_at)}`}
-          {file.refused && `: ${file.refused}`}
+          {(file.refused || file.why) && `: ${file.refused || file.why}`}
+          {` → ${passWords(view, file.likely_pass_id ?? pass)}`}
         </Button>
       ))}
       <ErrorNotice error={take.error} />
@@ -147,14 +150,14 @@ export function Tray({ view, pass, close, study }: AskedOf & { pass: number | nu
   );
 }
 
-export function End({ study, close, hold, leave }: AskedOf) {
+export function End({ view, study, close, hold, leave }: AskedOf) {
   const [notes, setNotes] = useState("");
   const end = useMutation({
     mutationFn: () =>
       data(
         client.POST("/api/studies/{study_id}/sessions/end", {
           params: { path: { study_id: study } },
-          body: { notes },
+          body: { notes, session_id: view.run.session?.id ?? null },
         }),
       ),
     onSuccess: (run) => {

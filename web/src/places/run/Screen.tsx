@@ -1,4 +1,6 @@
+import { useState } from "react";
 import { fps } from "../../format";
+import { useNow } from "./useRun";
 import { countdown, type Instruction, STEP_WORDS } from "./view";
 
 /** Type that reads from two metres, smaller as the words grow. */
@@ -15,10 +17,12 @@ interface Props {
   instruction: Instruction;
   /** Seconds left of the countdown, where one runs. */
   counting: number | null;
+  /** How many times faster than true time the bench is. */
+  speed: number;
 }
 
 /** The one instruction, as large as it can be. */
-export function Screen({ instruction, counting }: Props) {
+export function Screen({ instruction, counting, speed }: Props) {
   if (counting !== null && counting > 0) {
     return (
       <div className="grid gap-5">
@@ -64,7 +68,7 @@ export function Screen({ instruction, counting }: Props) {
       </Big>
     );
   }
-  if (instruction.kind === "step") return <Step instruction={instruction} />;
+  if (instruction.kind === "step") return <Step instruction={instruction} speed={speed} />;
   return null;
 }
 
@@ -98,7 +102,15 @@ function Caution({ words }: { words: string }) {
   );
 }
 
-function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step" }> }) {
+type StepOf = Extract<Instruction, { kind: "step" }>["step"];
+
+function Step({
+  instruction,
+  speed,
+}: {
+  instruction: Extract<Instruction, { kind: "step" }>;
+  speed: number;
+}) {
   const { step, coming } = instruction;
   const kicker = `${STEP_WORDS[step.kind]} · step ${step.place} of ${step.of} to the pass`;
   if (step.kind === "read_back" && step.question) {
@@ -113,15 +125,6 @@ function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step
             The simulated bench shows <b className="bg-mark px-2">{question.shows || "nothing"}</b>.
           </p>
         )}
-        {question.others.length > 0 && (
-          <ul className="flex flex-wrap gap-x-8 gap-y-1 text-[1.4rem] text-soft">
-            {question.others.slice(0, 5).map((other, at) => (
-              <li key={other}>
-                <kbd className="key text-[1.2rem]">{at + 1}</kbd> it says {other}
-              </li>
-            ))}
-          </ul>
-        )}
       </Big>
     );
   }
@@ -133,7 +136,7 @@ function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step
           <CardLine term="Start" says={card.start} />
           <CardLine term="Route" says={card.route} />
           <CardLine term="End" says={card.end} />
-          <CardLine term="Length" says={`${card.length_s} s`} />
+          <CardLine term="Length" says={card.length_s === null ? "not given yet" : `${card.length_s} s`} />
           <CardLine
             term="Game told"
             says={[card.resolution, card.settings].filter(Boolean).join(", ") || card.condition}
@@ -144,13 +147,10 @@ function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step
   }
   if (step.kind === "pass" || step.kind === "warm_up") {
     const runs = step.runs > 1 ? ` ${step.run} of ${step.runs}` : "";
+    const length = coming?.card.length_s ? ` · ${step.seconds} s` : "";
     return (
       <Big
-        kicker={
-          step.kind === "pass"
-            ? `The pass · ${step.seconds} s`
-            : `Warm-up${runs} · ${step.seconds} s, not counted`
-        }
+        kicker={step.kind === "pass" ? `The pass${length}` : `Warm-up${runs}${length}, not counted`}
         words={coming?.card.start ? `Start: ${coming.card.start}` : step.words}
       >
         {step.kind === "warm_up" && <p className="text-[1.8rem] text-soft">{step.words}</p>}
@@ -162,10 +162,27 @@ function Step({ instruction }: { instruction: Extract<Instruction, { kind: "step
       </Big>
     );
   }
+  if (step.kind === "wait") return <Wait key={step.key} step={step} kicker={kicker} speed={speed} />;
   return (
     <Big kicker={kicker} words={sentence(step.words)}>
       {step.caution && <Caution words={step.caution} />}
     </Big>
+  );
+}
+
+/** Time that has to pass before a run: how much of it is left since this came on screen. */
+function Wait({ step, kicker, speed }: { step: StepOf; kicker: string; speed: number }) {
+  const [since] = useState(() => Date.now());
+  const leftMs = (step.seconds * 1000) / speed - (useNow(true, 250) - since);
+  return (
+    <div className="grid gap-5">
+      <p className="text-[1.6rem] text-soft">{kicker}</p>
+      <h1 className={`${sizeOf(step.title)} font-extrabold leading-[1.04]`}>{step.title}</h1>
+      <p role="timer" className={DIGITS} aria-label={`${countdown(leftMs)} seconds left`}>
+        {countdown(leftMs)}
+      </p>
+      <p className="text-[1.6rem] text-soft">{leftMs > 0 ? `${step.words}.` : "The time is over."}</p>
+    </div>
   );
 }
 
@@ -180,17 +197,34 @@ function CardLine({ term, says }: { term: string; says: string }) {
 }
 
 function Running({ instruction }: { instruction: Extract<Instruction, { kind: "running" }> }) {
-  const { leftMs, wholeMs, underWay, coming } = instruction;
-  const share = Math.min(1, Math.max(0, 1 - leftMs / wholeMs));
+  const { sinceMs, wholeMs, underWay, coming } = instruction;
+  const leftMs = wholeMs === null ? null : wholeMs - sinceMs;
   return (
     <div className="grid gap-5">
       <p className="text-[1.8rem] text-soft">{underWay.warmUp ? "Warming up, not counted" : "Running"}</p>
-      <p role="timer" className={DIGITS} aria-label={`${countdown(leftMs)} seconds left`}>
-        {countdown(leftMs)}
-      </p>
-      <div className="h-4 w-full border border-mute" aria-hidden="true">
-        <div className="h-full bg-ink" style={{ width: `${share * 100}%` }} />
-      </div>
+      {leftMs === null || wholeMs === null ? (
+        <>
+          <p role="timer" className={DIGITS} aria-label={`${countdown(sinceMs)} seconds since it began`}>
+            {countdown(sinceMs)}
+          </p>
+          <p className="text-[1.6rem] text-soft">
+            Nobody gave this scene a length yet: press <kbd className="key text-[1.3rem]">Space</kbd> when it
+            ends.
+          </p>
+        </>
+      ) : (
+        <>
+          <p role="timer" className={DIGITS} aria-label={`${countdown(leftMs)} seconds left`}>
+            {countdown(leftMs)}
+          </p>
+          <div className="h-4 w-full border border-mute" aria-hidden="true">
+            <div
+              className="h-full bg-ink"
+              style={{ width: `${Math.min(1, Math.max(0, sinceMs / wholeMs)) * 100}%` }}
+            />
+          </div>
+        </>
+      )}
       {coming?.card.end && (
         <p className="text-[1.6rem]">
           <span className="text-soft">Ends:</span> {coming.card.end}
@@ -202,18 +236,16 @@ function Running({ instruction }: { instruction: Extract<Instruction, { kind: "r
 
 function Waiting({ instruction }: { instruction: Extract<Instruction, { kind: "waiting" }> }) {
   const { underWay, sinceMs, late } = instruction;
+  const what = underWay.warmUp ? "The warm-up is over" : "Stop. The run is over";
+  const placed = underWay.refused ? "A file waits for a word" : "No capture has come";
   return (
-    <Big
-      kicker="Stop. The run is over"
-      words={late ? "No capture has come" : "Waiting for the capture …"}
-      loud={late}
-    >
+    <Big kicker={what} words={late ? placed : "Waiting for the capture …"} loud={late}>
       <p className="text-[2rem] text-soft">
         <span className="figure">{countdown(sinceMs)}</span> s since its end
       </p>
       {underWay.refused && (
         <p role="alert" className="max-w-[70rem] text-[1.7rem]">
-          A file came that is no capture: {underWay.refused}
+          {underWay.refused}
         </p>
       )}
       {underWay.says && <p className="text-[1.7rem]">The simulated bench says: {underWay.says}.</p>}
@@ -250,6 +282,14 @@ function Verdict({ verdict }: { verdict: Extract<Instruction, { kind: "verdict" 
         )}
         <span className="text-soft"> · {verdict.sentence}</span>
       </p>
+      {verdict.told_by_file
+        .filter((told) => told.holds)
+        .map((told) => (
+          <p key={told.setting} className="text-[1.6rem] text-soft">
+            Read back from the file: {told.setting} <b className="figure text-ink">{told.reads}</b>, to be{" "}
+            {told.wanted}
+          </p>
+        ))}
       {verdict.doubts.slice(0, 3).map((doubt) => (
         <p
           key={doubt.check}

@@ -11,7 +11,7 @@ export function goOnFrom(
   instruction: Instruction,
   tookS: number,
   act: Acting,
-  to: { count: () => void; end: () => void; again: () => void },
+  to: { count: () => void; end: () => void; again: () => void; typed: () => void },
 ): void {
   if (instruction.kind === "paused") {
     act({ kind: "resumed" });
@@ -21,8 +21,10 @@ export function goOnFrom(
   } else if (instruction.kind === "running") {
     endRun(view, act);
   } else if (instruction.kind === "waiting") {
+    const { underWay } = instruction;
+    if (underWay.warmUp) act({ kind: "done", step: underWay.step, pass_id: underWay.passId });
     // A key pressed once too often must not throw away the run whose file is just being written.
-    if (instruction.late) act({ kind: "aborted", pass_id: instruction.underWay.passId });
+    else if (instruction.late) act({ kind: "aborted", pass_id: instruction.underWay.passId });
   } else if (instruction.kind === "mismatch") {
     to.again();
   } else if (instruction.kind === "finished") {
@@ -33,7 +35,8 @@ export function goOnFrom(
       sound("tick");
       to.count();
     } else if (step.kind === "read_back") {
-      readBack(step, step.question?.wanted ?? "", act);
+      // What was seen is told by its digit or typed: a key that one presses anyway tells nothing.
+      if (!step.question?.choices.length) to.typed();
     } else {
       act({
         kind: "done",
@@ -73,14 +76,17 @@ export function beginRun(instruction: Extract<Instruction, { kind: "step" }>, ac
   });
 }
 
-/** The run is over: a warm-up is done with that, a pass waits for its file. */
+/** The run is over, and waits for its file; a warm-up of files that are handed in by hand is done with that. */
 export function endRun(view: View, act: Acting): void {
   const { underWay } = view;
   if (!underWay) return;
   const step = view.run.steps.find((one) => one.key === underWay.step);
   const took_s = Math.max(0, (Date.now() - underWay.beganMs) / 1000);
   const told = { pass_id: underWay.passId, took_s, planned_s: step?.seconds ?? took_s };
-  act(underWay.warmUp ? { kind: "done", step: underWay.step, ...told } : { kind: "ended", ...told });
+  const byHand = !view.run.session?.machine && !view.run.session?.simulated;
+  act(
+    underWay.warmUp && byHand ? { kind: "done", step: underWay.step, ...told } : { kind: "ended", ...told },
+  );
 }
 
 /** Once more: the pass that came in last, or the run that is under way. */

@@ -13,7 +13,12 @@ export interface UnderWay {
   endedMs: number | null;
   says: string;
   refused: string;
+  /** From how long after its end on its file is late: learned of this bench. */
+  lateAfterMs: number;
 }
+
+/** From when on a file is late where the server has not said yet. */
+const LATE_MS = 12_000;
 
 /** How the bench stands: what the server said last, with what waits in the browser already done. */
 export interface View {
@@ -58,6 +63,7 @@ export function viewOf(run: Run, pending: Act[], aheadMs: number): View {
           endedMs: run.under_way.ended_at ? Date.parse(run.under_way.ended_at) - aheadMs : null,
           says: run.under_way.says,
           refused: run.under_way.refused,
+          lateAfterMs: run.under_way.late_after_s * 1000,
         }
       : null,
     verdict: run.verdict,
@@ -65,18 +71,21 @@ export function viewOf(run: Run, pending: Act[], aheadMs: number): View {
     paused: run.paused,
     driving: run.driving,
   };
-  for (const act of pending) apply(view, act);
+  pending.forEach((act, at) => {
+    apply(view, act, -1 - at);
+  });
   return view;
 }
 
-function apply(view: View, act: Act): void {
+/** `number` tells one act that waits here from another, below those that the server gives. */
+function apply(view: View, act: Act, number: number): void {
   const pass = act.pass_id ?? null;
   if (act.kind === "done" || act.kind === "anyway") {
     view.steps = view.steps.filter((step) => step.key !== act.step);
     if (act.kind === "anyway") view.mismatch = null;
     if (view.underWay?.step === act.step) view.underWay = null;
   } else if (act.kind === "read_back") {
-    readBack(view, act);
+    readBack(view, act, number);
   } else if (act.kind === "began" && pass !== null) {
     view.underWay = {
       passId: pass,
@@ -86,6 +95,7 @@ function apply(view: View, act: Act): void {
       endedMs: null,
       says: "",
       refused: "",
+      lateAfterMs: LATE_MS,
     };
   } else if (act.kind === "ended" && view.underWay) {
     view.underWay = { ...view.underWay, endedMs: Date.parse(act.at) };
@@ -103,14 +113,74 @@ function apply(view: View, act: Act): void {
   }
 }
 
-/** Whether a setting that was seen is what was wanted; the server looks at units and spellings as well. */
-function readBack(view: View, act: Act): void {
+/** Whether a setting that was seen is what was wanted, said at once; the server looks at units as well. */
+function readBack(view: View, act: Act, number: number): void {
   const step = view.steps.find((one) => one.key === act.step);
-  const plain = (text: string) => text.trim().split(/\s+/).join(" ").toLowerCase();
-  if (step?.question && plain(step.question.wanted) === plain(act.seen ?? "")) {
+  if (!step?.question) return;
+  const plain = (text: string) => text.replace(/\s+/g, "").toLowerCase();
+  const { setting, wanted } = step.question;
+  const seen = act.seen ?? "";
+  if (plain(wanted) === plain(seen)) {
     view.steps = view.steps.filter((one) => one.key !== act.step);
     view.mismatch = null;
+    return;
   }
+  view.mismatch = {
+    act: number,
+    step: step.key,
+    pass_id: step.pass_id,
+    setting,
+    wanted,
+    seen,
+    worth: seen.trim()
+      ? `${setting} was to be ${wanted} and reads ${seen}. A run now would be of something else than this lane.`
+      : `${setting} was to be ${wanted} and nobody saw it. A run now would count on trust alone.`,
+  };
+}
+
+/** What was done, in the words of a refusal. */
+const ACT_WORDS: Record<Act["kind"], string> = {
+  done: "A step",
+  read_back: "What was read back",
+  anyway: "Running it anyway",
+  began: "The beginning of a run",
+  ended: "The end of a run",
+  aborted: "Breaking a run off",
+  accepted: "Accepting a pass",
+  left: "Leaving a pass for the desk",
+  rejected: "Rejecting a pass",
+  repeated: "Repeating a pass",
+  skipped: "Noting that a pass did not run",
+  later: "Putting a pass off",
+  noted: "A note",
+  paused: "A pause",
+  resumed: "Going on",
+  ordered: "Another order",
+  room: "The room",
+  drove: "Taking over",
+  block: "The next block",
+};
+
+/** Which pass that is, as far as it is known here; empty where it is not. */
+function namedPass(run: Run, pass: number | null): string {
+  const one = run.coming.find((each) => each.pass_id === pass);
+  if (one) return `${one.lane}, ${one.card.game}, pass ${one.number}`;
+  const last = run.last?.pass_id === pass ? run.last : null;
+  return last ? `${last.lane}, ${last.test}, pass ${last.number}` : "";
+}
+
+/** The pass that a file of the tray would be. */
+export function passWords(view: View, pass: number | null): string {
+  if (pass === null) return "no pass is at hand";
+  return namedPass(view.run, pass) || "another pass";
+}
+
+/** Which act was refused, of which pass. */
+export function refusedWords(run: Run, act: Act): string {
+  const named = namedPass(run, act.pass_id ?? null);
+  const of = named ? ` (${named})` : "";
+  const words = act.kind === "noted" && act.words ? `A note, “${act.words}”` : ACT_WORDS[act.kind];
+  return `${words}${of} was not taken.`;
 }
 
 /** The one thing to do now. */
@@ -123,17 +193,14 @@ export type Instruction =
       underWay: UnderWay;
       step: Step | null;
       coming: Coming | null;
-      leftMs: number;
-      wholeMs: number;
+      sinceMs: number;
+      /** How long the scene takes; null where nobody said and no passes agree: then whoever runs it says when it ends. */
+      wholeMs: number | null;
     }
   | { kind: "waiting"; underWay: UnderWay; coming: Coming | null; sinceMs: number; late: boolean }
   | { kind: "mismatch"; mismatch: NonNullable<Run["mismatch"]>; coming: Coming | null }
   | { kind: "step"; step: Step; coming: Coming | null }
   | { kind: "finished" };
-
-/** When a file is late: a logger closes it so long after the run, and it takes so long on its way. */
-const LATE_MS = 12_000;
-const SLOW_MS = 4_000;
 
 export function instructionOf(view: View, nowMs: number): Instruction {
   const { run, underWay } = view;
@@ -143,14 +210,14 @@ export function instructionOf(view: View, nowMs: number): Instruction {
   if (underWay && underWay.endedMs === null) {
     const step = run.steps.find((one) => one.key === underWay.step) ?? null;
     const coming = comingOf(underWay.passId);
-    const length = step?.seconds ?? coming?.card.length_s ?? 60;
-    const wholeMs = (length * 1000) / run.session.speed;
-    return { kind: "running", underWay, step, coming, wholeMs, leftMs: wholeMs - (nowMs - underWay.beganMs) };
+    const length = coming?.card.length_s ?? null;
+    const wholeMs = length === null ? null : (length * 1000) / run.session.speed;
+    return { kind: "running", underWay, step, coming, wholeMs, sinceMs: nowMs - underWay.beganMs };
   }
   if (view.verdict) return { kind: "verdict", verdict: view.verdict };
-  if (underWay && underWay.endedMs !== null && !underWay.warmUp) {
+  if (underWay && underWay.endedMs !== null) {
     const sinceMs = nowMs - underWay.endedMs;
-    const late = sinceMs > LATE_MS / run.session.speed + SLOW_MS || !!underWay.says || !!underWay.refused;
+    const late = sinceMs > underWay.lateAfterMs || !!underWay.says || !!underWay.refused;
     return { kind: "waiting", underWay, coming: comingOf(underWay.passId), sinceMs, late };
   }
   if (view.mismatch)
@@ -173,6 +240,7 @@ export const STEP_WORDS: Record<Step["kind"], string> = {
   check: "Check",
   read_back: "Read back",
   card: "The scene",
+  wait: "Wait",
   warm_up: "Warm-up, not counted",
   pass: "Pass",
 };
@@ -185,12 +253,19 @@ export function goOnWords(instruction: Instruction): string {
     return instruction.verdict.doubted ? "repeat it now" : "it counts, go on";
   }
   if (instruction.kind === "running") return "it is over";
-  if (instruction.kind === "waiting") return instruction.late ? "run it again" : "the capture is on its way";
+  if (instruction.kind === "waiting") {
+    if (instruction.underWay.warmUp) return "go on without its file";
+    return instruction.late ? "run it again" : "the capture is on its way";
+  }
   if (instruction.kind === "mismatch") return "read it again";
   if (instruction.kind === "finished") return "end the session";
   const { kind } = instruction.step;
-  if (kind === "read_back") return `it says ${instruction.step.question?.wanted}`;
+  if (kind === "read_back")
+    return instruction.step.question?.choices.length
+      ? "press the digit of what it says"
+      : "type what it says";
   if (kind === "warm_up" || kind === "pass") return "start the countdown";
+  if (kind === "wait") return "it is steady, go on";
   return kind === "check" ? "it is so" : "done";
 }
 

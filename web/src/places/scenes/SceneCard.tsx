@@ -1,9 +1,23 @@
+import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { useGames, useSceneKinds, useSceneNoise, useScenes } from "../../api/queries";
+import type { Schemas } from "../../api/client";
+import { useConditions, useGames, useSceneKinds, useSceneNoise, useScenes } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
 import { count, figure } from "../../format";
 import { engineWords } from "./words";
+
+const BY_HAND = "by-hand";
+/** Lines to write on, on paper. */
+const NOTE_LINES = 5;
+
+/** What a game is told under a condition, beyond the condition's name. */
+function told(condition: Schemas["ConditionOut"]): string {
+  const { resolution, preset, upscaling, ray_tracing, api } = condition;
+  const rest = [resolution, preset, upscaling, ray_tracing, api].filter(Boolean);
+  return rest.length ? `: ${rest.join(", ")}` : "";
+}
 
 /** A scene on a page that a colleague can follow, at the bench or printed. */
 export function SceneCard() {
@@ -12,6 +26,9 @@ export function SceneCard() {
   const { data: games = [] } = useGames();
   const { data: kinds = [] } = useSceneKinds();
   const { data: noises = [] } = useSceneNoise();
+  const { data: conditions = [] } = useConditions();
+  const [chosen, setChosen] = useState(BY_HAND);
+  const condition = conditions.find((one) => String(one.id) === chosen);
   if (error) return <ErrorNotice error={error} />;
   if (!scenes) return <Loading what="the card" />;
   const scene = scenes.find((one) => String(one.id) === wanted);
@@ -48,7 +65,12 @@ export function SceneCard() {
         <p className="label">Scene card · {kinds.find((one) => one.kind === scene.kind)?.label}</p>
         <h1 className="text-[2.4rem] leading-tight font-bold">{scene.game}</h1>
         <p className="text-[1.4rem] text-soft">
-          {scene.name}, <span className="figure">{scene.length_s}</span> s
+          {scene.name}
+          {scene.length_s !== null && (
+            <>
+              , <span className="figure">{scene.length_s}</span> s
+            </>
+          )}
         </p>
         <ol className="mt-6">
           {steps.map(([name, words], index) => (
@@ -83,6 +105,35 @@ export function SceneCard() {
             </>
           )}
         </dl>
+        <div className="mt-4 border-rule border-t pt-4">
+          <div className="no-print mb-2 max-w-sm">
+            <Select
+              label="Condition on this card"
+              value={chosen}
+              onChange={setChosen}
+              options={[
+                { value: BY_HAND, label: "written in by hand" },
+                ...conditions.map((one) => ({ value: String(one.id), label: one.name })),
+              ]}
+            />
+          </div>
+          <p className="grid grid-cols-[8.5rem_1fr] items-baseline">
+            <span className="label">Condition</span>
+            {condition ? (
+              <span>
+                <b>{condition.name}</b>
+                {told(condition)}
+              </span>
+            ) : (
+              <span className="h-6 border-mute border-b border-dotted" />
+            )}
+          </p>
+          <h2 className="label mt-4">Notes</h2>
+          {Array.from({ length: NOTE_LINES }, (_, at) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: empty lines are told apart by nothing else
+            <div key={at} className="h-8 border-mute border-b border-dotted" />
+          ))}
+        </div>
       </div>
     </article>
   );

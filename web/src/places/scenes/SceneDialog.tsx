@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
+import { Choice } from "../../controls/Choice";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
@@ -28,7 +29,7 @@ export function SceneDialog({
     game: scene?.game ?? "",
     name: scene?.name ?? "",
     kind: scene?.kind ?? "route",
-    length: String(scene?.length_s ?? 60),
+    length: String(scene?.length_s ?? ""),
     start: scene?.start ?? "",
     route: scene?.route ?? "",
     end: scene?.end ?? "",
@@ -36,15 +37,25 @@ export function SceneDialog({
     warm_up: scene?.warm_up ?? "",
     leans_on: (scene?.leans_on ?? []) as Leans[],
   });
+  // Another kind is a word for what was run; another start, route or length is another run.
+  const steps =
+    scene !== null &&
+    ((scene.length_s !== null && String(scene.length_s) !== draft.length.trim()) ||
+      (["start", "route", "end", "warm_up"] as const).some(
+        (one) => scene[one] && scene[one] !== draft[one],
+      ) ||
+      String(scene.warm_up_runs) !== draft.warmUps.trim());
+  const [said, setSaid] = useState<boolean | null>(null);
+  const otherwise = said ?? steps;
   const set = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
   const seen = useSeen(scene?.seen);
   const save = useMutation({
-    mutationFn: (body: Omit<Schemas["SceneEdit"], "seen">) =>
+    mutationFn: (body: Required<Schemas["SceneIn"]>) =>
       scene
         ? data(
             client.PUT("/api/scenes/{scene_id}", {
               params: { path: { scene_id: scene.id } },
-              body: { ...body, seen: seen.current },
+              body: { ...body, seen: seen.current, run_otherwise: scene.used ? otherwise : null },
             }),
           )
         : data(client.POST("/api/scenes", { body })),
@@ -56,19 +67,14 @@ export function SceneDialog({
   const submit = (event: FormEvent) => {
     event.preventDefault();
     const { length, warmUps, ...rest } = draft;
-    save.mutate({ ...rest, length_s: readNumber(length) ?? 0, warm_up_runs: readNumber(warmUps) ?? 0 });
+    save.mutate({
+      ...rest,
+      length_s: readNumber(length),
+      warm_up_runs: readNumber(warmUps) ?? 0,
+    });
   };
   return (
-    <Dialog
-      open
-      onOpenChange={(now) => !now && close()}
-      title={scene ? "Edit the scene" : "New scene"}
-      {...(scene?.used
-        ? {
-            description: `Passes of it were run: what you change becomes version ${scene.version + 1}, and tests without a pass go on to it.`,
-          }
-        : {})}
-    >
+    <Dialog open onOpenChange={(now) => !now && close()} title={scene ? "Edit the scene" : "New scene"}>
       <form onSubmit={submit} className="grid gap-3">
         <div className="grid grid-cols-2 gap-3">
           <Field
@@ -91,7 +97,7 @@ export function SceneDialog({
           <NumberField
             whole
             label="Length, s"
-            required
+            placeholder="as its passes take"
             value={draft.length}
             onChange={(text) => set({ length: text })}
           />
@@ -144,6 +150,25 @@ export function SceneDialog({
             />
           ))}
         </fieldset>
+        {scene?.used && (
+          <fieldset>
+            <legend className="label mb-1">Passes of it were run</legend>
+            <Choice
+              label="Passes of it were run"
+              value={otherwise ? "otherwise" : "right"}
+              onChange={(next) => setSaid(next === "otherwise")}
+              options={[
+                { value: "right", label: "The card is put right" },
+                { value: "otherwise", label: "It is run otherwise from now on" },
+              ]}
+            />
+            <p className="mt-1 text-[0.88rem] text-soft">
+              {otherwise
+                ? `What you change becomes version ${scene.version + 1}. Tests without a pass go on to it; what was run stays with this one.`
+                : "What was run was run like this: the studies that ran it follow, and their records say so."}
+            </p>
+          </fieldset>
+        )}
         <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Keep" />
       </form>
     </Dialog>

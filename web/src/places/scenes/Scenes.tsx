@@ -15,6 +15,7 @@ import { useTitle } from "../../controls/useTitle";
 import { count, figure } from "../../format";
 import { ConditionDialog } from "./ConditionDialog";
 import { GameDialog } from "./GameDialog";
+import { LengthsToGive } from "./LengthsToGive";
 import { NoiseBook } from "./NoiseBook";
 import { SceneCard } from "./SceneCard";
 import { SceneDialog } from "./SceneDialog";
@@ -106,6 +107,7 @@ function SceneList() {
           </>
         )}
       </PlaceHead>
+      {lead && <LengthsToGive />}
       {scenes.length === 0 && games.length === 0 ? (
         <Empty title="No scene yet.">
           <p>
@@ -117,16 +119,16 @@ function SceneList() {
         <table className="w-full border-collapse">
           <thead>
             <tr className="label">
-              <th className="w-[14rem] pb-1">Game</th>
-              <th className="w-[10rem] pb-1">Scene</th>
-              <th className="w-[8.5rem] pb-1">
+              <th className="pb-1 md:w-[14rem]">Game</th>
+              <th className="pb-1 md:w-[10rem]">Scene</th>
+              <th className="w-[8.5rem] pb-1 max-md:hidden">
                 <Term word="held back by">Held back by</Term>
               </th>
-              <th className="w-[10rem] pb-1">
+              <th className="pb-1 md:w-[10rem]">
                 <Term word="scatter from pass to pass">Scatter</Term>
               </th>
-              <th className="pb-1">Start → route → end</th>
-              <th className="w-[9rem] pb-1">
+              <th className="pb-1 max-md:hidden">Start → route → end</th>
+              <th className="pb-1 md:w-[9rem]">
                 <span className="sr-only">Actions</span>
               </th>
             </tr>
@@ -206,10 +208,11 @@ function SceneRow({
       <td className="py-2 pr-4">
         {scene.name}
         <span className="block text-[0.86rem] text-mute">
-          {kind}, {scene.length_s} s{scene.version > 1 && `, version ${scene.version}`}
+          {kind}, {scene.length_s === null ? "no length yet" : `${scene.length_s} s`}
+          {scene.version > 1 && `, version ${scene.version}`}
         </span>
       </td>
-      <td className="py-2 pr-4">
+      <td className="py-2 pr-4 max-md:hidden">
         {scene.leans_on.join(", ") || <span className="text-mute">not said</span>}
       </td>
       <td className="py-2 pr-4">
@@ -231,7 +234,7 @@ function SceneRow({
           <span className="text-mute">{noise ? "capped average" : "not learned yet"}</span>
         )}
       </td>
-      <td className="py-2 pr-4 text-[0.93rem]">
+      <td className="py-2 pr-4 text-[0.93rem] max-md:hidden">
         {[scene.start, scene.route, scene.end].filter(Boolean).join(" → ") || "not described yet"}
       </td>
       <td className="py-2 text-right">
@@ -263,7 +266,7 @@ function Conditions({
         {conditions.map((one) => (
           <li
             key={one.id}
-            className="grid grid-cols-[14rem_8rem_1fr_auto] items-baseline gap-x-4 border-rule border-t py-1.5"
+            className="grid grid-cols-[1fr_auto] items-baseline gap-x-4 md:grid-cols-[14rem_8rem_1fr_auto] border-rule border-t py-1.5"
           >
             <span className="font-semibold">{one.name}</span>
             <span className="text-mute">{one.intent === "expose" ? "to expose" : "as played"}</span>
