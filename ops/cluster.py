@@ -73,10 +73,11 @@ class Cluster:
             int(facts["port"])
             str(facts["password"])
         except (OSError, ValueError, TypeError, KeyError):
-            way = "make reset-demo" if self.name == "demo" else f"python3 ops/cluster.py remove {self.name}"
+            ways = {"demo": "begin anew: `make reset-demo`", "own": "bring all back: `make restore FILE=…`"}
+            way = ways.get(self.name, f"begin anew: `python3 ops/cluster.py remove {self.name}`")
             raise ClusterError(
                 f"{file} is damaged: it holds the port and password of the {self.name} database. "
-                f"Bring it back from a copy, or begin anew with an empty database: `{way}`."
+                f"Bring it back from a copy, or {way}."
             ) from None
         return facts
 

@@ -1,4 +1,5 @@
-"""Installs what is missing, and nothing that is there: `install.py demo` or `install.py test`.
+"""Installs what is missing, and nothing that is there: `install.py demo`, `install.py test`, or `install.py container`,
+which leaves Debian's packages alone.
 
 Standard library only, Python 3.11. Each step leaves a stamp with what it was done for, so that a second run is quick.
 """
@@ -19,6 +20,8 @@ from paths import IS_ROOT, REPOSITORY, VENV, WEB
 
 STAMPS = VENV / "stamps"
 CHROMIUM = ("/usr/bin/chromium", "/usr/bin/chromedriver")
+#: A real proxy with TLS and a real pool of connections, which the browser tests put before the server and the database.
+BEFORE = ("/usr/sbin/nginx", "/usr/bin/openssl", "/usr/sbin/pgbouncer")
 
 
 class InstallError(Exception):
@@ -30,7 +33,8 @@ def main() -> int:
     purpose = sys.argv[1] if len(sys.argv) > 1 else "demo"
     try:
         tests = purpose == "test"
-        debian(tests)
+        if purpose != "container":
+            debian(tests)
         python("tools" if tests else "runtime")
         node()
         build()
@@ -44,10 +48,12 @@ def main() -> int:
 
 
 def debian(tests: bool) -> None:
-    """PostgreSQL, and Chromium with its driver where tests need them."""
+    """PostgreSQL; and Chromium with its driver, a proxy and a pool, where tests need them."""
     wanted = [] if bin_dir() else ["postgresql"]
     if tests and not all(Path(program).exists() for program in CHROMIUM):
         wanted += ["chromium", "chromium-driver"]
+    if tests and not all(Path(program).exists() for program in BEFORE):
+        wanted += ["nginx-light", "openssl", "pgbouncer"]
     if not can_make_venv():
         wanted.append("python3-venv")
     if not wanted:

@@ -7,40 +7,13 @@ import signal
 import socket
 import subprocess
 import threading
-from collections.abc import Iterator
 from pathlib import Path
 
 import cluster as module
 import psycopg
 import pytest
 from cluster import Cluster, ClusterError
-from paths import IS_ROOT
-
-
-@pytest.fixture
-def cluster(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
-    place = tmp_path_factory.mktemp("state")
-    if IS_ROOT:
-        # The postgres user must be able to walk there.
-        for folder in (place, *place.parents):
-            if folder != Path("/") and folder != Path("/tmp"):  # noqa: S108
-                folder.chmod(0o755)
-    monkeypatch.setenv("RENNBAHN_STATE", str(place))
-    made = Cluster("demo")  # the one that must keep what it is given
-    yield made
-    made.remove()
-
-
-def connect(cluster: Cluster, password: str = "") -> psycopg.Connection[tuple[object, ...]]:
-    found = cluster.environment()
-    return psycopg.connect(
-        host=found["RENNBAHN_DB_HOST"],
-        port=found["RENNBAHN_DB_PORT"],
-        user=found["RENNBAHN_DB_USER"],
-        password=password or found["RENNBAHN_DB_PASSWORD"],
-        dbname=found["RENNBAHN_DB_NAME"],
-        autocommit=True,
-    )
+from connecting import connect
 
 
 def postmaster(cluster: Cluster) -> int:

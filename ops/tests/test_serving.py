@@ -207,3 +207,27 @@ def test_nothing_is_asked_of_debian_where_all_is_there(monkeypatch: pytest.Monke
     monkeypatch.setattr(install, "CHROMIUM", ("/bin/sh",))
     monkeypatch.setattr(install, "run", never)
     install.debian(tests=True)
+
+
+@pytest.mark.parametrize("host", ["", "localhost", "127.0.0.1"])
+def test_it_listens_on_loopback_unless_it_is_told_otherwise(host: str) -> None:
+    assert serve.where_of({"HOST": host}) == serve.Where()
+    assert not serve.where_of({}).open
+
+
+def test_others_reach_it_only_where_that_is_said_in_words() -> None:
+    for told in ({"HOST": serve.EVERYWHERE}, {"HOST": serve.EVERYWHERE, "ALLOW": "yes"}):
+        with pytest.raises(serve.CannotServe, match="everybody in this network"):
+            serve.where_of(told)
+    found = serve.where_of({"HOST": serve.EVERYWHERE, "ALLOW": serve.ALLOW})
+    assert (found.open, found.here) == (True, "127.0.0.1")
+    assert found.names
+    assert not any(name.startswith("127.") for name in found.names)
+    with pytest.raises(serve.CannotServe, match="no name of this machine"):
+        serve.where_of({"HOST": "no.such.name.invalid", "ALLOW": serve.ALLOW})
+
+
+def test_an_address_of_another_machine_is_said() -> None:
+    where = serve.where_of({"HOST": "192.0.2.7", "ALLOW": serve.ALLOW})
+    with pytest.raises(serve.CannotServe, match="no address of this machine"):
+        serve.listen("demo", 18_999, where)

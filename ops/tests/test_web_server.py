@@ -37,6 +37,74 @@ def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     server.close()
 
 
+def gone(connection: socket.socket) -> bool:
+    """Whether the other side hung up."""
+    try:
+        return connection.recv(100) == b""
+    except ConnectionResetError:
+        return True
+
+
+def test_two_lengths_are_none(port: int) -> None:
+    begin = b"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: 4\r\nTransfer-Encoding: chunked\r\n\r\n0\r\n\r\n"
+    with half_sent(port, begin) as connection:
+        assert b"400 Bad Request" in connection.recv(4000)
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [({}, 413), ({"Cookie": "sessionid=x"}, 200), ({"Authorization": "Bearer x"}, 200)],
+)
+def test_a_large_body_of_nobody_is_refused_at_the_door(port: int, headers: dict[str, str], status: int) -> None:
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+    connection.putrequest("POST", "/")
+    for name, value in {"Content-Length": "100000", **headers}.items():
+        connection.putheader(name, value)
+    connection.endheaders()
+    if status == 200:
+        connection.send(b"x" * 100_000)
+    answer = connection.getresponse()
+    assert answer.status == status, "before a byte of it was sent"
+    assert status == 200 or json.loads(answer.read())["code"] == "too_large"
+
+
+def test_what_is_half_here_has_its_bounds_in_all(port: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(web_server, "MOST_HELD", 60_000)
+    monkeypatch.setattr(web_server, "_LARGE", 10_000)
+    begin = b"POST / HTTP/1.1\r\nHost: x\r\nCookie: a=b\r\nContent-Length: 100000\r\n\r\n"
+    held = [half_sent(port, begin + b"x" * 25_000) for _ in range(2)]
+    with half_sent(port, begin + b"x" * 25_000) as third:
+        third.settimeout(10)
+        assert gone(third), "the one that grows is the one that goes"
+    assert asked(port)[0] == 200
+    for one in held:
+        one.close()
+
+
+@pytest.mark.parametrize("proxy", ["", "127.0.0.1", "10.0.0.1"])
+def test_only_the_proxy_that_is_named_is_believed(proxy: str) -> None:
+    told: dict[str, str] = {}
+
+    def telling(environ: dict[str, Any], start_response: Callable[..., Any]) -> Iterable[bytes]:
+        told.update({name: value for name, value in environ.items() if isinstance(value, str)})
+        start_response("200 OK", [])
+        return [b""]
+
+    listening = socket.create_server(("127.0.0.1", 0))
+    server = web_server.serve(telling, listening, threads=1, proxy=proxy)
+    threading.Thread(target=server.run, daemon=True).start()
+    connection = http.client.HTTPConnection("127.0.0.1", listening.getsockname()[1], timeout=10)
+    says = {"X-Forwarded-For": "192.0.2.7", "X-Forwarded-Proto": "https", "X-Forwarded-Host": "rennbahn.example"}
+    connection.request("GET", "/", headers=says)
+    connection.getresponse().read()
+    server.close()
+    believed = proxy == "127.0.0.1"
+    assert told["REMOTE_ADDR"] == ("192.0.2.7" if believed else "127.0.0.1")
+    assert told["wsgi.url_scheme"] == ("https" if believed else "http")
+    assert told["HTTP_HOST"].startswith("rennbahn.example" if believed else "127.0.0.1")
+    assert believed or "HTTP_X_FORWARDED_FOR" not in told
+
+
 def half_sent(port: int, begin: bytes) -> socket.socket:
     connection = socket.create_connection(("127.0.0.1", port), 10)
     connection.sendall(begin)
@@ -45,7 +113,7 @@ def half_sent(port: int, begin: bytes) -> socket.socket:
 
 def asked(port: int, body: bytes = b"") -> tuple[int, bytes]:
     connection = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
-    connection.request("POST", "/", body)
+    connection.request("POST", "/", body, {"Cookie": "sessionid=x"})
     answer = connection.getresponse()
     return answer.status, answer.read()
 

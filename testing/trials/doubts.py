@@ -126,7 +126,7 @@ def _short(one: CheckedPass, capture: Capture, rng: np.random.Generator) -> Chec
 
 
 def _read_back(one: CheckedPass, _capture: Capture, rng: np.random.Generator) -> CheckedPass:
-    return replace(one, read_back=ReadBack("Power limit", "160 W", None if rng.random() < 0.5 else "180 W"))
+    return replace(one, read_backs=(ReadBack("Power limit", "160 W", None if rng.random() < 0.5 else "180 W"),))
 
 
 def _without(one: CheckedPass, _capture: Capture, _rng: np.random.Generator) -> CheckedPass:
@@ -150,6 +150,7 @@ FAULTS: tuple[Fault, ...] = (
     Fault("like_another_lane"),
     Fault("order"),
     Fault("offset"),
+    Fault("unlike_elsewhere"),
 )
 
 
@@ -176,7 +177,7 @@ class Rate:
 
 
 @dataclass
-class _Study:
+class PlantedIn:
     """A study without any fault, in which faults can be planted: lanes of some speeds, tests of some demands."""
 
     rng: np.random.Generator
@@ -203,13 +204,22 @@ class _Study:
         own = float(self.speeds[lane] * (1.0 + self.of_test[lane, test])) if speed is None else speed
         return self.make(Asked(float(self.ms[test]), float(self.noise[test]), own, upset or Upset()), self.rng)
 
+    def wrong_together(self, lane: int, test: int) -> list[Capture]:
+        """All passes of a lane in a test, wrong in the same way: held at no round rate, or with another preset."""
+        speed = float(self.speeds[lane] * (1.0 + self.of_test[lane, test]))
+        if self.rng.random() < 0.5:
+            rate = 1000.0 / self.ms[test] * speed * self.rng.uniform(0.7, 0.85)
+            return [self.run(lane, test, Upset(lock_fps=float(rate))) for _ in range(PASSES)]
+        other = speed * float(self.rng.choice((self.rng.uniform(0.7, 0.88), self.rng.uniform(1.14, 1.4))))
+        return [self.run(lane, test, speed=other) for _ in range(PASSES)]
+
     def passed(self, lane: int, test: int, number: int, capture: Capture | None = None) -> CheckedPass:
         """A pass with the profile of its capture."""
         return CheckedPass(
             _name(lane, test, number), str(lane), str(test), number,
             profile_of(capture or self.captures[_name(lane, test, number)], SETTINGS),
             clock_h=0.1 * (lane * TESTS + test), session=str(number), after_load=number == 1,
-            read_back=ReadBack("Power limit", "160 W", "160W"), expected_channels=("gpu_temp_c",),
+            read_backs=(ReadBack("Power limit", "160 W", "160W"),), expected_channels=("gpu_temp_c",),
         )  # fmt: skip
 
     def context(self, changed: Mapping[str, CheckedPass] | None = None) -> Context:
@@ -238,6 +248,8 @@ class _Study:
             other = (lane + 1) % self.lanes
             for one, speed in ((lane, self.speeds[other]), (other, self.speeds[lane])):
                 again |= {(one, test, n): self.run(one, test, speed=float(speed)) for n in range(1, PASSES + 1)}
+        elif fault.check == "unlike_elsewhere":
+            again = {(lane, test, n): one for n, one in enumerate(self.wrong_together(lane, test), start=1)}
         elif fault.check == "offset":
             upset = Upset(slower=float(rng.uniform(0.015, 0.03)))
             again = {(at, t, number): self.run(at, t, upset) for at in range(self.lanes) for t in range(TESTS)}
@@ -261,7 +273,7 @@ def trial(generator: str, studies: int, seed: int, only: Sequence[str] = ()) -> 
     checks = [check.id for check in CHECKS if not only or check.id in only]
     alarms, hits, passes = dict.fromkeys(checks, 0), dict.fromkeys(checks, 0), 0
     for number in range(studies):
-        study = _Study(np.random.default_rng([seed, number]), GENERATORS[generator], 3)
+        study = PlantedIn(np.random.default_rng([seed, number]), GENERATORS[generator], 3)
         context = study.context()
         passes += len(context.passes)
         for doubt in doubts_of(context, checks):

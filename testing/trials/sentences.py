@@ -46,7 +46,7 @@ def trial(kind: str, studies: int, seed: int = 1) -> Tally:
         truth = drawn(kind, rng, number)
         sheet = Sheet(truth.study)
         tally.studies += 1
-        for sentence, group in _said(sheet):
+        for sentence, group in said(sheet):
             tally.sentences += 1
             _audit(truth, sentence, group, tally)
             for claim in sentence.claims:
@@ -57,7 +57,7 @@ def trial(kind: str, studies: int, seed: int = 1) -> Tally:
     return tally
 
 
-def _said(sheet: Sheet) -> list[tuple[Sentence, str | None]]:
+def said(sheet: Sheet) -> list[tuple[Sentence, str | None]]:
     """All sentences of a study that stand first somewhere, each with its group."""
     study = sheet.study
     if study.kind == "a_b":
