@@ -19,7 +19,7 @@ _ROWS = f"""
     FROM studies_pass p JOIN studies_test t ON t.id = p.test_id
     JOIN intake_capture c ON c.on_pass_id = p.id JOIN intake_capturefigures f ON f.id = c.current_id
     WHERE t.study_id = %s AND p.state = 'accepted'
-"""  # noqa: S608 - names of our own
+"""
 _MATRIX = """
     SELECT p.id, p.lane_id, p.test_id, p.number, p.state, p.reason, c.id, a.name, a.sha256, f.average_fps,
         f.low_1_percentile, f.low_01_percentile, f.frames, f.duration_s, f.stutters, f.bound_by, f.cap, f.cap_name,

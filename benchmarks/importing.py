@@ -105,7 +105,7 @@ def _kept(connection: psycopg.Connection, study: int, written: float) -> None:
     original = f"""
         SELECT sum(octet_length(o.content)) FROM intake_original o JOIN intake_capture c ON c.arrival_id = o.arrival_id
         WHERE c.id IN ({captures})
-    """  # noqa: S608 - words of our own
+    """
     (size,) = connection.execute(original, (study,)).fetchone() or (0,)
     print(f"  originals at rest, of their own size {float(size) / written:5.2f}")
 

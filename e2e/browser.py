@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import base64
 import os
+import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -18,7 +23,10 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 
 SIZE = (1280, 800)
-PATIENCE = 40
+PATIENCE = 90
+
+#: What holds for a moment and is waited out: what was drawn again, and a dialog's veil that is still going.
+_PASSING = (StaleElementReferenceException, ElementClickInterceptedException)
 _FLAGS = (
     "--headless=new", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--hide-scrollbars", "--lang=en-GB",
@@ -82,9 +90,7 @@ class Page:
     def wait(self, holds: Callable[[], Any], what: str) -> Any:
         """What `holds` gives, once it gives something. Fails with what is on screen instead."""
         try:
-            return WebDriverWait(self.driver, PATIENCE, 0.05, (StaleElementReferenceException,)).until(
-                lambda _: holds()
-            )
+            return WebDriverWait(self.driver, PATIENCE, 0.05, _PASSING).until(lambda _: holds())
         except TimeoutException:
             shown = self.text()[:1500]
             raise AssertionError(f"waited in vain for {what}; on screen:\n{shown}") from None
@@ -128,6 +134,14 @@ class Page:
         field = self.labelled(label)
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(text)
+
+    def see_in(self, css: str, pattern: str) -> None:
+        """Wait until the first shown element by CSS has such a text, its lines one."""
+        self.wait(lambda: re.search(pattern, " ".join(self.element(css).text.split())), f"“{pattern}” in {css}")
+
+    def holds(self, label: str, value: str) -> None:
+        """Wait until a field holds this."""
+        self.wait(lambda: self.labelled(label).get_attribute("value") == value, f"“{value}” in “{label}”")
 
     def click(self, name: str) -> None:
         """Press a button or link by what it is called; waits until it can be pressed."""

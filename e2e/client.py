@@ -9,17 +9,22 @@ import urllib.request
 from http.cookiejar import CookieJar
 from typing import Any
 
-from scratch import PASSWORD
+from scratch import LEAD, PASSWORD
 
 
 class Client:
     """Somebody at the API, who tries again where nobody answers."""
 
-    def __init__(self, address: str) -> None:
+    #: So long an answer is asked for again that was none.
+    patience_s = 40.0
+    #: Of the last answer.
+    headers: dict[str, str]
+
+    def __init__(self, address: str, name: str = LEAD, password: str = PASSWORD) -> None:
         self.address = address
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
         token = self.get("/session")["csrf_token"]
-        self.token = self.call("POST", "/session", {"name": "mara", "password": PASSWORD}, token)["csrf_token"]
+        self.token = self.call("POST", "/session", {"name": name, "password": password}, token)["csrf_token"]
 
     def get(self, path: str) -> Any:
         return self.call("GET", path)
@@ -40,10 +45,11 @@ class Client:
         return self._sent(urllib.request.Request(self.address + "/api" + path, body, headers))
 
     def _sent(self, request: urllib.request.Request) -> Any:
-        end = time.monotonic() + 40
+        end = time.monotonic() + self.patience_s
         while True:
             try:
                 with self.opener.open(request, timeout=20) as response:
+                    self.headers = dict(response.headers)
                     return json.loads(response.read())
             except urllib.error.HTTPError as error:
                 if error.code < 500 or time.monotonic() > end:

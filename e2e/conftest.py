@@ -1,4 +1,4 @@
-"""One server and one browser for all tests of a worker; each test signs in afresh."""
+"""One browser for all tests of a worker, one server with fresh demo data for each file; each test signs in afresh."""
 
 from __future__ import annotations
 
@@ -9,7 +9,15 @@ from pathlib import Path
 import pytest
 from browser import SIZE, Page, set_size, start_chromium
 from selenium import webdriver
-from serving import serving
+from serving import Serving, serving
+
+#: What takes minutes begins first, so that nobody waits for it alone at the end.
+LONG = ("test_own.py", "test_several.py", "test_faults.py", "test_plan.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Long files first; files are handed out whole, in this order."""
+    items.sort(key=lambda item: LONG.index(item.path.name) if item.path.name in LONG else len(LONG))
 
 
 @pytest.fixture(scope="session")
@@ -19,9 +27,18 @@ def worker() -> str:
 
 
 @pytest.fixture(scope="session")
-def address(worker: str) -> Iterator[str]:
+def server(worker: str) -> Iterator[Serving]:
     with serving(f"rennbahn_e2e_{worker}") as found:
         yield found
+
+
+@pytest.fixture(scope="module")
+def address(server: Serving) -> str:
+    """What the tests of one file do, those of another never see: which run on one worker is chance."""
+    if server.used:
+        server.begin_anew()
+    server.used = True
+    return server.address
 
 
 @pytest.fixture(scope="session")

@@ -9,9 +9,8 @@ from pathlib import Path
 
 from browser import Page, start_chromium
 from scratch import PASSWORD, REPOSITORY
-from selenium.webdriver.common.keys import Keys
 from serving import serving
-from ways import open_door
+from ways import enter, open_door
 
 FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
@@ -31,15 +30,15 @@ VIEWS = [
     ("passes-of-a-test", [STICKS, "Passes", "Ember Allotment"], "where its siblings ran", None),
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
     ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),
-    ("plan", [LADDER], "Left out to meet", None),
-    ("plan-tests", [LADDER], "Left out to meet", "section:nth-of-type(3) h2"),
-    ("plan-time", [LADDER], "Left out to meet", "section:nth-of-type(4) h2"),
+    ("plan", [LADDER], "Left out of all", None),
+    ("plan-tests", [LADDER], "Left out of all", "section:nth-of-type(3) h2"),
+    ("plan-time", [LADDER], "Left out of all", "section:nth-of-type(4) h2"),
     ("record", [FANS, "Record"], "Setups as used", None),
     ("bench", ["Bench"], "Copy, one thing changed", None),
     (
         "for-whom",
         ["Which of five cards suits a shared flat?", "Findings", "door readers", "A student in a shared flat"],
-        "Prices:",
+        ", with where they were seen",
         "section[aria-label='For whom']",
     ),
     ("setup-sheet", ["Bench", "Sheet"], "checked", None),
@@ -52,11 +51,11 @@ VIEWS = [
 def main() -> int:
     """Take them all, in the light scheme, and the bench in its own."""
     PLACE.mkdir(parents=True, exist_ok=True)
-    with serving("rennbahn_pictures") as address, tempfile.TemporaryDirectory() as downloads:
+    with serving("rennbahn_pictures") as served, tempfile.TemporaryDirectory() as downloads:
         driver = start_chromium(Path(downloads))
         with contextlib.ExitStack() as stack:
             stack.callback(driver.quit)
-            page = Page(driver, address)
+            page = Page(driver, served.address)
             page.sign_in("mara", PASSWORD)
             for name, way, sign, into_view in VIEWS:
                 _go(page, way, sign)
@@ -71,8 +70,7 @@ def main() -> int:
             page.see("Begin the session")
             while "should say" not in page.text():
                 before = page.element("h1").text
-                page.press(Keys.ENTER)
-                page.wait(lambda before=before: page.element("h1").text != before, "the next step")
+                enter(page, lambda before=before: page.element("h1").text != before, "the next step")
             _shot(page, "run")
     return 0
 

@@ -10,7 +10,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 import scratch
@@ -23,27 +23,76 @@ BIN = scratch.REPOSITORY / ".venv" / "bin"
 _PATIENCE_S = 90
 
 
+@dataclass
+class Serving:
+    """A server with a worker and a simulated bench, on a database of their own."""
+
+    address: str
+    database: str
+    template: str
+    web: subprocess.Popen[bytes]
+    environment: dict[str, str]
+    helpers: list[subprocess.Popen[bytes]] = field(default_factory=list)
+    #: Whether anybody may have changed something since it began.
+    used: bool = False
+
+    def begin_anew(self) -> None:
+        """Give it the data that it began with. The web server stays: it asks for a new connection by itself.
+
+        What it keeps in memory goes by the transactions that wrote it, whose numbers are the cluster's and never come
+        again.
+        """
+        self.end_helpers()
+        scratch.copy(self.template, self.database)
+        for words in (["work", "--alone"], ["simbench", self.address]):
+            command = [BIN / "python", "manage.py", *words]
+            self.helpers.append(subprocess.Popen(command, cwd=SERVER, env=self.environment))
+        _answers(self.address, self.web)
+
+    def end_helpers(self) -> None:
+        """End what works beside the web server."""
+        _end(self.helpers)
+        self.helpers.clear()
+
+
 @contextlib.contextmanager
-def serving(database: str, *, demo: bool = True) -> Iterator[str]:
-    """The address of a server and a worker with fresh demo data; database and both are gone afterwards.
+def serving(database: str, *, demo: bool = True) -> Iterator[Serving]:
+    """A server and a worker with fresh demo data; database and both are gone afterwards.
 
     Without the demo there is nothing in it but a lead by the name of mara.
     """
-    environment = _fresh(database, demo=demo)
+    template = scratch.demo_template() if demo else scratch.lead_template()
+    environment = {**os.environ, "RENNBAHN_DB_NAME": database}
     listening = socket.create_server(("127.0.0.1", 0), backlog=256)
-    port = listening.getsockname()[1]
-    web, worker = _web(listening, environment), _worker(environment)
-    address = f"http://127.0.0.1:{port}"
-    simbench = subprocess.Popen([BIN / "python", "manage.py", "simbench", address], cwd=SERVER, env=environment)
+    address = f"http://127.0.0.1:{listening.getsockname()[1]}"
+    served = Serving(address, database, template, _web(listening, environment), environment)
     try:
-        _answers(address, web)
-        yield address
+        served.begin_anew()
+        yield served
     finally:
-        for one in (web, worker, simbench):
-            one.send_signal(signal.SIGTERM)
-        for one in (web, worker, simbench):
-            one.wait(20)
+        _end([served.web])
+        served.end_helpers()
         scratch.drop(database)
+
+
+@contextlib.contextmanager
+def another_web(served: Serving) -> Iterator[str]:
+    """A second web server of the same database, as a supervisor has it; its address."""
+    with socket.create_server(("127.0.0.1", 0), backlog=256) as listening:
+        address = f"http://127.0.0.1:{listening.getsockname()[1]}"
+        web = _web(listening, served.environment)
+        try:
+            _answers(address, web)
+            yield address
+        finally:
+            _end([web])
+
+
+def _end(processes: list[subprocess.Popen[bytes]]) -> None:
+    for one in processes:
+        one.send_signal(signal.SIGTERM)
+    for one in processes:
+        one.wait(20)
 
 
 @dataclass
@@ -85,12 +134,6 @@ def serve_apart(cluster: Cluster) -> Iterator[Served]:
             one.wait(20)
         listening.close()
         cluster.remove()
-
-
-def _fresh(database: str, *, demo: bool) -> dict[str, str]:
-    """A database made anew, and the environment that names it."""
-    scratch.copy(scratch.demo_template() if demo else scratch.lead_template(), database)
-    return {**os.environ, "RENNBAHN_DB_NAME": database}
 
 
 def _web(listening: socket.socket, environment: dict[str, str]) -> subprocess.Popen[bytes]:

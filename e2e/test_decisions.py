@@ -106,7 +106,7 @@ def test_a_pass_that_did_not_run_says_why(desk: Page) -> None:
     desk.click("Did not run")
     desk.fill("Reason", "did not start, three tries")
     desk.press(Keys.ENTER)
-    desk.see("Did not run: did not start, three tries")
+    desk.see("did not launch: did not start, three tries")
     desk.click("Plan again")
     desk.not_see("did not start, three tries")
     desk.click("One more pass")

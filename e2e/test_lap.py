@@ -85,18 +85,15 @@ def create_study_by_keyboard(page: Page, question: str = "Does the wide duct gai
     page.see("What are its lanes to each other?")
     page.press("1")
     page.see("New study: A against B")
-    page.press(question, Keys.TAB, "Duct", Keys.TAB)
-    page.press("narrow duct", Keys.TAB, Keys.TAB, f"{question}, narrow duct", Keys.TAB, Keys.TAB)
-    page.press(Keys.TAB, "Ostrane V5", Keys.TAB, Keys.TAB, "Tessel S6")
-    page.fill("Name of the setting", "Duct")
-    page.press(Keys.TAB, "narrow")
-    second = next(e for e in page.driver.find_elements("css selector", "fieldset") if "Lane B" in e.text)
-    second.find_element("css selector", "input").send_keys("wide duct")
-    page.press(Keys.TAB, Keys.TAB, Keys.ENTER)
-    page.see("No difference at all")
-    fields = {e.get_attribute("placeholder"): e for e in second.find_elements("css selector", "input")}
-    fields["standard"].send_keys(Keys.CONTROL, "a")
-    fields["standard"].send_keys("wide")
+    page.press(question, Keys.TAB, "Duct", Keys.TAB, "narrow", Keys.TAB, "narrow duct", Keys.TAB)
+    page.press(f"{question}, narrow duct")
+    for label, text in (
+        ("Name of the card", "Ostrane V5"), ("Name of the processor", "Tessel S6"),
+        ("Duct of lane B", "wide"), ("Name in charts", "wide duct"),
+    ):  # fmt: skip
+        page.tab_to(label)
+        page.press(text)
+    page.see("Lane B is lane A with this one thing changed.")
     page.see("Duct: narrow / wide")
     page.fill("Game", "")
     for game, scene in GAMES:
@@ -123,7 +120,7 @@ def test_the_whole_lap(page: Page, tmp_path: Path, downloads: Path) -> None:
     # All files at once, two dialects: two groups, each confirmed once.
     page.hand_in(*files.values())
     page.see("Confirm and take in 9 files")
-    assert page.text().count("9 files of one kind") == 2
+    page.wait(lambda: page.text().count("9 files of one kind") == 2, "two kinds of files")
     page.see("By this map the file holds")
 
     # A file that bears the wrong game's name is put right before it is taken.
@@ -148,7 +145,7 @@ def test_the_whole_lap(page: Page, tmp_path: Path, downloads: Path) -> None:
     page.see("Reject this pass")
     page.fill("Reason", "another program was running")
     page.press(Keys.ENTER)
-    page.see("Rejected: another program was running")
+    page.see("another program was running")
     page.click("All passes")
     page.click("Accept all 17")
     page.see("No pass waits for a decision")

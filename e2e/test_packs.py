@@ -68,4 +68,4 @@ def test_a_folder_and_then_a_zip_of_the_same(page: Page, tmp_path: Path) -> None
     page.hand_in_folder(tmp_path / "tuesday")
     page.see("6 files were here already.")
     page.click("Passes")
-    page.see("4 passes wait for a decision. 4 passes are doubted.")
+    page.see("4 passes wait for a decision. No check doubts any.")
