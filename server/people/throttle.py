@@ -29,7 +29,12 @@ def wait_s(failures: int) -> int:
 
 
 def left_s(failure: Failure, now: datetime) -> int:
-    """Seconds for which it still keeps the name shut; at least 1 where it does."""
+    """Seconds for which it still keeps the name shut; at least 1 where it does.
+
+    A try that was counted while this one waited for its turn may be of after ``now``: by itself it shuts nothing.
+    """
+    if not wait_s(failure.failures):
+        return 0
     left = (failure.last_at + timedelta(seconds=wait_s(failure.failures)) - now).total_seconds()
     return max(1, round(left)) if left > 0 else 0
 
@@ -45,9 +50,10 @@ def claim(request: HttpRequest, name: str) -> int:
         found = Failure.objects.select_for_update().filter(name=name[:150], address=address).first()
         if found is None:
             return 1
-        wait = left_s(found, now)
+        turn = timezone.now()
+        wait = left_s(found, turn)
         if not wait:
-            Failure.objects.filter(pk=found.pk).update(failures=F("failures") + 1, last_at=now)
+            Failure.objects.filter(pk=found.pk).update(failures=F("failures") + 1, last_at=turn)
         return wait
 
 

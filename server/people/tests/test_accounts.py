@@ -16,8 +16,8 @@ from django_otp.oath import totp
 from django_otp.plugins.otp_static.models import StaticDevice
 from django_otp.plugins.otp_totp.models import TOTPDevice
 from people.accounts import invite_first
-from people.models import SignIn
-from people.throttle import FREE
+from people.models import Failure, SignIn
+from people.throttle import FREE, left_s
 from testkit import PASSWORD, Caller, caller
 
 GOOD = "a-good-long-password"
@@ -142,6 +142,14 @@ def test_guesses_at_once_are_all_counted() -> None:
     for thread in threads:
         thread.join()
     assert sorted(statuses) == [422] * FREE + [429] * (12 - FREE)
+
+
+def test_a_try_that_was_counted_a_moment_later_shuts_nothing() -> None:
+    now = timezone.now()
+    counted = Failure(name="Ada", address="here", failures=FREE - 1, last_at=now + timedelta(milliseconds=40))
+    assert left_s(counted, now) == 0
+    counted.failures = FREE
+    assert left_s(counted, now) > 0
 
 
 def test_a_forgotten_password_is_made_anew_by_a_link(lead: Caller, tester: Caller) -> None:
