@@ -34,20 +34,19 @@ def bare_numbers(text: str, quotes: Iterable[Quote] = ()) -> list[Bare]:
 
     A decimal comma is read as a point.
     """
-    known = [(one, number, unit) for one in quotes for number, unit in [_said(one.text)] if number is not None]
+    known = [(one, *said) for one in quotes if (said := _said(one.text)) is not None]
     found = []
     for match in _CLAIM.finditer(text):
         value, unit = _number(match["number"]), _UNITS.get(match["unit"], match["unit"])
-        guesses = [
-            one for one, (number, other) in known if other == unit and number is not None and _same(value, number)
-        ]
+        guesses = [one for one, number, other in known if other == unit and _same(value, number)]
         found.append(Bare(match.start(), match.end(), match.group(), tuple(guesses[:_MOST_GUESSES])))
     return found
 
 
-def _said(text: str) -> tuple[Decimal | None, str]:
+def _said(text: str) -> tuple[Decimal, str] | None:
+    """The digits and the unit of a quote."""
     match = re.search(r"(\d+(?:\.\d+)?)\s?(\S+)$", text)
-    return (Decimal(match[1]), match[2]) if match else (None, "")
+    return (Decimal(match[1]), match[2]) if match else None
 
 
 def _number(text: str) -> Decimal:

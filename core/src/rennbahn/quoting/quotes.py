@@ -61,10 +61,12 @@ def quotes_of(study: Study, currency: str = "") -> tuple[Quote, ...]:
     speaker = _Speaker(study, currency)
     numbers = [(json.loads(number.what), number) for number in numbers_of(study)]
     speaker.learn(numbers)
-    found = [quote for names, number in numbers if (quote := speaker.quote(names, number)) is not None]
+    found = filter(None, (speaker.quote(names, number) for names, number in numbers))
     # What stands in several places of an answer is quoted from the first.
-    once = {(quote.of, quote.text): quote for quote in reversed(found)}
-    return tuple(sorted(reversed(once.values()), key=lambda one: (bool(one.tests), len(one.lanes) < 2)))
+    once: dict[tuple[str, str], Quote] = {}
+    for quote in found:
+        once.setdefault((quote.of, quote.text), quote)
+    return tuple(sorted(once.values(), key=lambda one: (bool(one.tests), len(one.lanes) < 2)))
 
 
 class _Speaker:
