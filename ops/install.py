@@ -6,6 +6,7 @@ Standard library only, Python 3.11. Each step leaves a stamp with what it was do
 
 from __future__ import annotations
 
+import ctypes.util
 import hashlib
 import os
 import shutil
@@ -20,6 +21,8 @@ from paths import IS_ROOT, REPOSITORY, VENV, WEB
 
 STAMPS = VENV / "stamps"
 CHROMIUM = ("/usr/bin/chromium", "/usr/bin/chromedriver")
+#: What sets articles as PDF.
+PANGO = {"pangoft2-1.0": "libpangoft2-1.0-0", "harfbuzz-subset": "libharfbuzz-subset0"}
 #: A real proxy with TLS and a real pool of connections, which the browser tests put before the server and the database.
 BEFORE = ("/usr/sbin/nginx", "/usr/bin/openssl", "/usr/sbin/pgbouncer")
 
@@ -48,12 +51,13 @@ def main() -> int:
 
 
 def debian(tests: bool) -> None:
-    """PostgreSQL; and Chromium with its driver, a proxy and a pool, where tests need them."""
+    """PostgreSQL, and what sets PDF; and Chromium with its driver, a proxy and a pool, where tests need them."""
     wanted = [] if bin_dir() else ["postgresql"]
     if tests and not all(Path(program).exists() for program in CHROMIUM):
         wanted += ["chromium", "chromium-driver"]
     if tests and not all(Path(program).exists() for program in BEFORE):
         wanted += ["nginx-light", "openssl", "pgbouncer"]
+    wanted += [package for library, package in PANGO.items() if ctypes.util.find_library(library) is None]
     if not can_make_venv():
         wanted.append("python3-venv")
     if not wanted:
@@ -109,8 +113,8 @@ def node() -> None:
 def build() -> None:
     """The front end, built, with every file compressed beside it."""
     sources = [p for p in sorted((WEB / "src").rglob("*")) if p.is_file()]
-    mark = fingerprint([*sources, WEB / "index.html", WEB / "vite.config.ts", WEB / "package-lock.json"])
-    if read_stamp("web") == mark and (WEB / "dist" / "index.html").exists():
+    mark = fingerprint([*sources, WEB / "index.html", WEB / "vite.config.ts", WEB / "vite.page.config.ts", WEB / "package-lock.json"])
+    if read_stamp("web") == mark and (WEB / "dist" / "index.html").exists() and (WEB / "dist-page" / "draw.js").exists():
         return
     say("building the interface")
     run(["npm", "run", "--silent", "build"], cwd=WEB, quiet=True)

@@ -150,14 +150,15 @@ class Caller:
         return response.content
 
 
-def caller(role: str | None) -> Caller:
-    """A caller of a role; of None, nobody."""
+def caller(role: str | None, name: str = "") -> Caller:
+    """A caller of a role, by a name of their own where several have it; of None, nobody."""
     client = Client()
     if role is None:
         return Caller(client)
-    user = User.objects.filter(username=f"a-{role}").first()
+    name = name or f"a-{role}"
+    user = User.objects.filter(username=name).first()
     if user is None:
-        user = User.objects.create_user(f"a-{role}", password=PASSWORD)
+        user = User.objects.create_user(name, password=PASSWORD)
         Person.objects.create(user=user, role=role)
     client.force_login(user)
     return Caller(client, user.username)

@@ -28,16 +28,17 @@ from problems import Problem
 from psycopg import errors as postgres
 from readers.api import router as readers
 from rennbahn.errors import RennbahnError
+from reports.api import router as reports
 from running.api import router as running
 from scenes.api import router as scenes
 from storing import StoreFailsError
 from strict import StrictParser
 from studies.api import router as studies
+from studies.words import router as words
 
 from config import kept
 from config.heartbeat import heard_ago_s
 from config.shape import error_body
-from config.words import router as words
 
 log = logging.getLogger(__name__)
 
@@ -116,6 +117,7 @@ for prefix, router in (
     ("", bench),
     ("", scenes),
     ("/readers", readers),
+    ("/reports", reports),
     ("/studies", studies),
     ("", intake),
     ("", planning),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
-from django.urls import path, re_path
+from django.urls import include, path, re_path
 from django.views.decorators.cache import never_cache
 from django.views.decorators.csrf import ensure_csrf_cookie
 from people import provider
@@ -27,6 +27,7 @@ urlpatterns = [
     path("api/metrics", metrics),
     path("sign-in/begin", provider.begin),
     path("sign-in/back", provider.back),
+    path("articles/", include("reports.pages")),
     path("api/", api.urls),
-    re_path(r"^(?!api/|static/|assets/).*$", interface),
+    re_path(r"^(?!api/|articles/|static/|assets/).*$", interface),
 ]

@@ -33,7 +33,7 @@ def package_of(study_id: int) -> Iterator[bytes]:
         str(one.pk): PassMore(one.number, one.reason, one.session is not None and one.session.simulated)
         for one in passes
     }
-    study, files = _compared(record), {str(one.on_pass_id): _file(record.study, one) for one in captures}
+    study, files = compared(record), {str(one.on_pass_id): _file(record.study, one) for one in captures}
     money, currency = prices_of(record.lanes)
     lanes = {str(pk): LaneMore(currency) for pk in money}
     return _in_turn(package_chunks(study, tables_of(study, files, more, lanes), _contents(captures)))
@@ -45,7 +45,7 @@ def _in_turn(chunks: Iterator[bytes]) -> Iterator[bytes]:
         yield from chunks
 
 
-def _compared(record: StudyRecord) -> CoreStudy:
+def compared(record: StudyRecord) -> CoreStudy:
     """The study with every lane to be compared with the one that all are compared with."""
     base = next((lane for lane in record.lanes if lane.baseline), record.lanes[0])
     others = tuple((str(base.pk), str(lane.pk)) for lane in record.lanes if lane.pk != base.pk)

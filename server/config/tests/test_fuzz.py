@@ -30,7 +30,16 @@ def ids(bench: Bench) -> dict[str, list[int]]:
     passes = [one for one in bench.lead.get(f"/studies/{bench.id}/passes") if one["capture_id"]]
     detail = bench.lead.get(f"/passes/{passes[0]['id']}")
     study = bench.lead.get(f"/studies/{bench.id}")
+    report = bench.lead.post("/reports", {"study_id": bench.id}, status=201)["id"]
+    way = {"kind": "answer", "study_id": bench.id, "way": f"/studies/{bench.id}/findings"}
+    shelf = bench.lead.post(f"/reports/{report}/shelf", way, status=201)["shelf"]
+    blocks = bench.lead.post(f"/reports/{report}/blocks", {"kind": "answer", "study_id": bench.id}, status=201)[
+        "blocks"
+    ]
     return {
+        "report_id": [report],
+        "block_id": [blocks[0]["id"]],
+        "kept_id": [shelf[0]["id"]],
         "study_id": [bench.id],
         "lane_id": [lane["id"] for lane in study["lanes_full"]],
         "test_id": [test["id"] for test in study["tests_full"]],

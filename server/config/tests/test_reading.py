@@ -64,8 +64,13 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
     first = next(one for one in lead.get(f"/studies/{study['id']}/passes") if one["capture_id"])
     step = "/".join(str(lane["id"]) for lane in study["lanes_full"][:2])
     lead.hand_picture(f"/studies/{study['id']}/eye-notes/{step}/from", PICTURE)
+    report = lead.post("/reports", {"study_id": study["id"]}, status=201)["id"]
+    for kind in ("picture", "method"):
+        written = lead.post(f"/reports/{report}/blocks", {"kind": kind, "study_id": study["id"]}, status=201)
     ids = {
         "study_id": study["id"],
+        "report_id": report,
+        "block_id": written["blocks"][0]["id"],
         "test_id": first["test_id"],
         "pass_id": first["id"],
         "capture_id": first["capture_id"],

@@ -25,6 +25,9 @@ OF_NONE = {
     "sign_in_id", "invitation_id", "name", "position", "side", "check_id", "decision_id", "from_lane_id", "to_lane_id",
 }  # fmt: skip
 
+#: Behind their report, which is hidden where any study that it draws on is.
+OF_REPORTS = {"report_id", "block_id", "kept_id"}
+
 
 def parameters(path: str) -> list[str]:
     return re.findall(r"\{(\w+)\}", path)
@@ -32,11 +35,13 @@ def parameters(path: str) -> list[str]:
 
 def test_every_parameter_of_an_address_is_known_to_the_door() -> None:
     found = {name for path in api.get_openapi_schema()["paths"] for name in parameters(path)}
-    assert found == OF_STUDIES | OF_NONE, "a new one has to say whether it names something of a study"
+    assert found == OF_STUDIES | OF_NONE | OF_REPORTS, "a new one has to say whether it names something of a study"
     # What names nothing by itself stands behind its study.
     for path in api.get_openapi_schema()["paths"]:
         if set(parameters(path)) & {"decision_id", "from_lane_id", "to_lane_id", "check_id"}:
             assert "study_id" in parameters(path), path
+        if set(parameters(path)) & OF_REPORTS:
+            assert "report_id" in parameters(path), path
 
 
 @pytest.fixture
@@ -51,6 +56,10 @@ def secret(lead: Caller, tester: Caller, jobs: Jobs) -> Iterator[tuple[Bench, di
     tester.post(f"/studies/{bench.id}/packs", {"name": "day 1.zip", "zone": ""}, status=201)
     tester.post(f"/studies/{bench.id}/sessions", {}, status=201)
     lead.save(f"/studies/{bench.id}/plan", {"starts_on": "2026-01-05", "deadline": "2026-01-05T23:00"})
+    report = tester.post("/reports", {"study_id": bench.id}, status=201)["id"]
+    way = {"kind": "answer", "study_id": bench.id, "way": f"/studies/{bench.id}/findings"}
+    shelf = tester.post(f"/reports/{report}/shelf", way, status=201)["shelf"]
+    blocks = tester.post(f"/reports/{report}/blocks", {"kind": "answer", "study_id": bench.id}, status=201)["blocks"]
     jobs.work()
     kept = lead.put(f"/studies/{bench.id}/kept", {"names": []})
     assert (kept["kept"], kept["kept_to"]) == (True, [lead.name])
@@ -63,6 +72,7 @@ def secret(lead: Caller, tester: Caller, jobs: Jobs) -> Iterator[tuple[Bench, di
             "file_id": PassFile.objects.values_list("pk", flat=True)[0],
             "arrival_id": Arrival.objects.filter(name="waits.csv").values_list("pk", flat=True)[0],
             "pack_id": Pack.objects.values_list("pk", flat=True)[0],
+            "report_id": report, "kept_id": shelf[0]["id"], "block_id": blocks[0]["id"],
         },
     )  # fmt: skip
     show_all()

@@ -1192,6 +1192,334 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reports
+         * @description The reports, newest first; those that draw on one study where it is named.
+         */
+        get: operations["reports_api_reports"];
+        put?: never;
+        /**
+         * Begin
+         * @description Begin a report from a study.
+         */
+        post: operations["reports_api_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description A report, with what changed since it was written.
+         */
+        get: operations["reports_api_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/ask-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Check
+         * @description Ask for a second person's look.
+         */
+        post: operations["reports_api_ask_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Block
+         * @description Put in a block, behind another or first.
+         */
+        post: operations["reports_api_add_block"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/blocks/{block_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Block
+         * @description Save a block as it is now.
+         */
+        put: operations["reports_api_save_block"];
+        post?: never;
+        /**
+         * Remove Block
+         * @description Take a block out; `seen` is the mark of the one that was read.
+         */
+        delete: operations["reports_api_remove_block"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/blocks/{block_id}/material": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Material
+         * @description What a block shows, as its study stands.
+         */
+        get: operations["reports_api_material"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/blocks/{block_id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Move Block
+         * @description Move a block.
+         */
+        put: operations["reports_api_move_block"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Numbers
+         * @description Numbers of its studies in whose words all of `words` stand.
+         */
+        get: operations["reports_api_numbers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish
+         * @description Freeze it as its next edition, which opens at its time.
+         */
+        post: operations["reports_api_publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Settle
+         * @description Accept a point of the list with a reason that prints.
+         */
+        put: operations["reports_api_settle"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep what is looked at on its shelf.
+         */
+        post: operations["reports_api_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/shelf/{kept_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Off
+         * @description Take something off its shelf.
+         */
+        delete: operations["reports_api_take_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign
+         * @description Sign what stands in it; `seen` is the mark of the report that was read.
+         */
+        post: operations["reports_api_sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/take-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Over
+         * @description Say what is so now.
+         */
+        post: operations["reports_api_take_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/title": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Title
+         * @description Give it another title.
+         */
+        put: operations["reports_api_title"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw
+         * @description Withdraw it: its editions say so first.
+         */
+        post: operations["reports_api_withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs": {
         parameters: {
             query?: never;
@@ -2906,7 +3234,7 @@ export interface paths {
          * Words
          * @description Words that are the same everywhere.
          */
-        get: operations["config_words_words"];
+        get: operations["studies_words_words"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3023,6 +3351,19 @@ export interface components {
             acts: components["schemas"]["ActIn"][];
             /** Format: date-time */
             now: string;
+        };
+        /** @description A new block, behind another or first. */
+        AddIn: {
+            after?: number | null;
+            /** @default  */
+            caption: string;
+            doc?: {
+                [key: string]: unknown;
+            } | null;
+            /** @enum {string} */
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method";
+            look?: components["schemas"]["LookIn"] | null;
+            study_id?: number | null;
         };
         /** @description Another study of the question beside this one, over the tests that both ran, and what differs. */
         AgainstOut: {
@@ -3659,6 +4000,17 @@ export interface components {
             who: string;
             why: string;
         };
+        /** @description A number in prose that is tied to nothing, and what it might be. */
+        BareOut: {
+            guesses: components["schemas"]["QuoteOut"][];
+            text: string;
+        };
+        /** @description A new report. */
+        BeginIn: {
+            study_id: number;
+            /** @default  */
+            title: string;
+        };
         /** @description The frames behind a low figure: by end clock in s and ms; of many the longest, `count` is how many there are. */
         BehindOut: {
             count: number;
@@ -3697,6 +4049,19 @@ export interface components {
             odd: components["schemas"]["OddOut"][];
             rejections: components["schemas"]["RejectedOut"];
             shifts: components["schemas"]["ShiftOut"][];
+        };
+        /** @description A block as it is to be; `seen` is the mark of the one that was read. */
+        BlockEdit: {
+            /** @default  */
+            caption: string;
+            doc?: {
+                [key: string]: unknown;
+            } | null;
+            /** @enum {string} */
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method";
+            look?: components["schemas"]["LookIn"] | null;
+            seen: string;
+            study_id?: number | null;
         };
         /** @description Further passes of a test, in each of both lanes. */
         BlockIn: {
@@ -3965,6 +4330,14 @@ export interface components {
             card_over: number;
             processor_over: number;
         };
+        /** @description What an edition says otherwise than the one before. */
+        CorrectionOut: {
+            after: string;
+            before: string;
+            flip: boolean;
+            key: string;
+            of: string;
+        };
         /** @description Passes by state. */
         Counts: {
             accepted: number;
@@ -4024,6 +4397,27 @@ export interface components {
             /** Format: date-time */
             made_at: string;
             version: number;
+        };
+        /** @description A file of an edition. */
+        EditionFileOut: {
+            name: string;
+            sha256: string;
+            size: number;
+        };
+        /** @description A report as it was published. */
+        EditionOut: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            checked_by: string;
+            erratum: components["schemas"]["CorrectionOut"][];
+            files: components["schemas"]["EditionFileOut"][];
+            number: number;
+            open: boolean;
+            /** Format: date-time */
+            opens_at: string;
+            title: string;
+            why: string;
         };
         /** @description What became of one file of a pack. */
         EntryOut: {
@@ -4319,9 +4713,29 @@ export interface components {
             takes_part: boolean;
             words: string;
         };
+        /** @description Something for the shelf, with the way back to it. */
+        KeepIn: {
+            /** @enum {string} */
+            kind: "answer" | "picture" | "table" | "readers" | "method";
+            look?: components["schemas"]["LookIn"] | null;
+            study_id: number;
+            way: string;
+        };
         /** @description Whom a study is kept to, beside who says so; null opens it to all. */
         KeptIn: {
             names: string[] | null;
+        };
+        /** @description Something on the shelf. */
+        KeptOut: {
+            by: string;
+            id: number;
+            kind: string;
+            label: string;
+            look: {
+                [key: string]: unknown;
+            };
+            study_id: number;
+            way: string;
         };
         /** @description How scenes of a kind repeat, in percent of the average. */
         KindNoiseOut: {
@@ -4498,6 +4912,21 @@ export interface components {
             became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known";
             words: string;
         };
+        /** @description What is looked at: the answer of the study's own kind (`own`), or one lane over another, in which group. */
+        LookIn: {
+            baseline?: number | null;
+            /**
+             * @default
+             * @enum {string}
+             */
+            figure: "" | "average_fps" | "low_1";
+            group?: string | null;
+            other?: number | null;
+            /** @default false */
+            own: boolean;
+            /** @default [] */
+            targets: number[];
+        };
         /**
          * @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice.
          *
@@ -4539,6 +4968,13 @@ export interface components {
             within?: string | null;
             /** @default  */
             words: string;
+        };
+        /** @description What a block shows. */
+        MaterialOut: {
+            answer: components["schemas"]["AnswerOut"] | null;
+            findings: components["schemas"]["FindingsOut"] | null;
+            readers: components["schemas"]["ReaderSays"][];
+            study: components["schemas"]["StudyOut"];
         };
         /** @description One's own account. */
         MeOut: {
@@ -4631,6 +5067,10 @@ export interface components {
             passes_wanted: number;
             test: string;
             test_id: number;
+        };
+        /** @description Behind which block, or to the top. */
+        MoveIn: {
+            after: number | null;
         };
         /** @description One figure of the answer before and after, as shares; none where there is no answer. */
         MovedOut: {
@@ -5169,6 +5609,14 @@ export interface components {
              */
             weekdays: number[];
         };
+        /** @description Something that is not in order, and why it goes out in spite of it. */
+        PointOut: {
+            blocks: boolean;
+            by: string;
+            way: string;
+            why: string;
+            words: string;
+        };
         /** @description What a column map makes of a file. */
         Preview: {
             average_fps: number;
@@ -5224,6 +5672,17 @@ export interface components {
             sentence: components["schemas"]["SentenceOut"];
             widest: components["schemas"]["AnswerWidest"] | null;
         };
+        /** @description When it opens (at once without), why it follows on another, and whether it goes out unsigned or without data. */
+        PublishIn: {
+            opens_at?: string | null;
+            seen: string;
+            /** @default false */
+            unchecked: boolean;
+            /** @default  */
+            why: string;
+            /** @default true */
+            with_data: boolean;
+        };
         /** @description Whether anything was done since: the number of the last act, and who drives. */
         PulseOut: {
             driver: string;
@@ -5241,6 +5700,17 @@ export interface components {
             shows: string | null;
             wanted: string;
             where: string;
+        };
+        /** @description A number of a study as it is said. */
+        QuoteOut: {
+            /** @default  */
+            interval: string;
+            key: string;
+            of: string;
+            study_id: number;
+            text: string;
+            /** @default  */
+            verdict: string;
         };
         /** @description A reader in place of what they were. */
         ReaderEdit: {
@@ -5302,6 +5772,11 @@ export interface components {
             words: string;
             years: number;
         };
+        /** @description What a study is to a reader. */
+        ReaderSays: {
+            for_reader: components["schemas"]["ForReaderOut"];
+            name: string;
+        };
         /** @description How many passes were recorded, in how many tests, and of which lanes. */
         Recorded: {
             lanes: components["schemas"]["RecordedOf"][];
@@ -5341,6 +5816,42 @@ export interface components {
             pass_id: number;
             suspect: number | null;
             words: string;
+        };
+        /** @description A report in a line. */
+        ReportLine: {
+            address: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            edition: number | null;
+            id: number;
+            opens_at: string | null;
+            state: string;
+            studies: components["schemas"]["StudyRef"][];
+            title: string;
+        };
+        /** @description A report, whole. */
+        ReportOut: {
+            address: string;
+            /** Format: date-time */
+            at: string;
+            blocks: components["schemas"]["BlockOut"][];
+            by: string;
+            checked_by: string;
+            early: string;
+            edition: number | null;
+            editions: components["schemas"]["EditionOut"][];
+            id: number;
+            next_erratum: components["schemas"]["CorrectionOut"][];
+            opens_at: string | null;
+            points: components["schemas"]["PointOut"][];
+            seen: string;
+            shelf: components["schemas"]["KeptOut"][];
+            state: string;
+            studies: components["schemas"]["StudyRef"][];
+            title: string;
+            title_seen: string;
+            withdrawn_why: string;
         };
         /** @description A result that exists only as numbers, rates in fps. `read_from` says where they stand. */
         ReportedIn: {
@@ -5862,6 +6373,12 @@ export interface components {
             tests: number;
             tests_full: components["schemas"]["TestOut"][];
         };
+        /** @description A study that a report draws on. */
+        StudyRef: {
+            id: number;
+            kind: string;
+            question: string;
+        };
         /** @description A study on the desk. */
         StudySummary: {
             archived_at: string | null;
@@ -5963,6 +6480,12 @@ export interface components {
             /** @default  */
             save_as: string;
         };
+        /** @description One number of a block (`key`: study and name), a whole block, or all. */
+        TakeOverIn: {
+            block_id?: number | null;
+            /** @default  */
+            key: string;
+        };
         /** @description What became of one file. */
         Taken: {
             arrival_id: number;
@@ -6043,6 +6566,11 @@ export interface components {
             /** Format: date */
             on_day: string;
             who: string;
+        };
+        /** @description Another title; `seen` is the mark of the one that was read. */
+        TitleIn: {
+            seen: string;
+            title: string;
         };
         /** @description The token of a link. */
         TokenIn: {
@@ -7848,6 +8376,469 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_reports: {
+        parameters: {
+            query?: {
+                study_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportLine"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_ask_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_add_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_save_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlockEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_remove_block: {
+        parameters: {
+            query?: {
+                seen?: string;
+            };
+            header?: never;
+            path: {
+                report_id: number;
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_material: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_move_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_numbers: {
+        parameters: {
+            query?: {
+                words?: string;
+            };
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuoteOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_take_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+                kept_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_sign: {
+        parameters: {
+            query?: {
+                seen?: string;
+            };
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_take_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOverIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_title: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TitleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
             };
             default: components["responses"]["Refusal"];
         };
@@ -10277,7 +11268,7 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
-    config_words_words: {
+    studies_words_words: {
         parameters: {
             query?: never;
             header?: never;

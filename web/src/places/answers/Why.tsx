@@ -5,6 +5,7 @@ import { client, data, type Schemas } from "../../api/client";
 import type { Looking } from "../../api/queries";
 import { Dialog } from "../../controls/Dialog";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { useOnPaper } from "../../controls/paper";
 import { fps } from "../../format";
 import type { Study } from "../../model/study";
 import { namesOf } from "./shown";
@@ -34,6 +35,7 @@ export function Why({
   of: string;
 }) {
   const [open, setOpen] = useState(false);
+  if (useOnPaper()) return null;
   return (
     <>
       <button

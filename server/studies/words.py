@@ -11,6 +11,7 @@ from rennbahn.checks import CHECKS
 from rennbahn.checks.words import check_words, likely_reason
 from rennbahn.comparing.sentences import MISSING_WORDS
 from rennbahn.comparing.words import DID_NOT_RUN_REASONS, PASS_REASONS, REJECTED_REASONS, SCHOOL_WORDS
+
 from studies.models import PassRole, StudyKind
 
 router = Router(tags=["words"])
@@ -63,6 +64,11 @@ class WordsOut(Out):
 @router.get("/words", response=WordsOut)
 def words(request: HttpRequest) -> WordsOut:
     """Words that are the same everywhere."""
+    return all_words()
+
+
+def all_words() -> WordsOut:
+    """The same for a page that is drawn here."""
     return WordsOut(
         schools=SCHOOL_WORDS,
         states=STATES,

@@ -1,0 +1,143 @@
+"""What the blocks of a report show, as the findings of their studies stand, and the numbers that prose may say."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from findings.answers import kind_answer
+from findings.facts import prices_of
+from findings.packaging import compared
+from findings.queries import Asked, findings_of
+from findings.record import StudyRecord, record_of, state_of
+from findings.worth import worth_of
+from page_marks import mark_of
+from readers.models import Reader
+from rennbahn.quoting import Bare, Quote, bare_numbers, quotes_of
+from studies.models import StudyKind
+from studies.queries import one_study
+
+from reports import prose
+from reports.models import BlockKind, Shown
+
+#: What of the findings changes without any number changing.
+_VOLATILE = ("stale", "state", "groups")
+
+
+@dataclass(frozen=True)
+class Look:
+    """What is looked at of a study: the answer of its own kind, or one lane over another, in which group."""
+
+    own: bool = False
+    baseline: int | None = None
+    other: int | None = None
+    group: str | None = None
+    figure: str = ""
+    targets: tuple[float, ...] = ()
+
+    @classmethod
+    def of(cls, content: dict[str, Any]) -> Look:
+        """As it is kept with a block."""
+        told = content.get("look", {})
+        return cls(**{**told, "targets": tuple(told.get("targets", ()))})
+
+    @property
+    def asked(self) -> Asked:
+        """As findings are asked for it."""
+        return Asked(self.baseline, self.other, self.group)
+
+
+class Studies:
+    """The studies of a report, each as its record stands now."""
+
+    def __init__(self) -> None:
+        self._quotes: dict[int, dict[str, Quote]] = {}
+
+    def record(self, study: int) -> StudyRecord:
+        """Raises :class:`NotFound`."""
+        return record_of(study)
+
+    def quotes(self, study: int) -> dict[str, Quote]:
+        """The numbers of a study that prose may say, by key. Raises :class:`NotFound`."""
+        if study not in self._quotes:
+            record = self.record(study)
+            self._quotes[study] = record.answered("quotes", lambda: _quotes(record))
+        return self._quotes[study]
+
+    def material(self, kind: str, study: int, look: Look) -> dict[str, Any]:
+        """What a block shows, in the form of `MaterialOut`. Raises :class:`NotFound`, :class:`Problem`."""
+        shown: dict[str, Any] = {"study": one_study(study).dict(), "findings": None, "answer": None, "readers": []}
+        if kind == BlockKind.READERS:
+            shown["readers"] = [
+                {"name": reader.name, "for_reader": worth_of(study, reader.pk, look.asked)}
+                for reader in Reader.objects.all()
+            ]
+        elif look.own and kind != BlockKind.METHOD and shown["study"]["kind"] != StudyKind.A_B:
+            shown["answer"] = kind_answer(study, look.targets)
+        else:
+            shown["findings"] = findings_of(study, look.asked)
+        return shown
+
+    def says(self, block: Shown) -> dict[str, Any]:
+        """What a block comes to now: in words, and a mark of all that it shows."""
+        look = Look.of(block.content)
+        material = self.material(block.kind, block.study_id or 0, look)
+        told = sentence_of(block.kind, material, look)
+        data = {name: material[name] for name in ("answer", "readers")}
+        findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
+        return {"text": told["text"], "verdict": told["verdict"], "mark": mark_of([data, findings])}
+
+    def bare(self, doc: prose.Node, studies: Iterable[int]) -> list[tuple[Bare, int]]:
+        """The bare numbers of prose, each with the study that its guesses are of (the first that has any; else 0)."""
+        typed, found = prose.typed_text(doc), []
+        guessed = [(study, bare_numbers(typed, self.quotes(study).values())) for study in studies]
+        for at, one in enumerate(bare_numbers(typed)):
+            study, best = next(((pk, all_of[at]) for pk, all_of in guessed if all_of[at].guesses), (0, one))
+            found.append((best, study))
+        return found
+
+    def now(self, said: prose.Said) -> prose.Said | None:
+        """A live number as it is now; None where the study has no such number any more."""
+        quote = self.quotes(said.study).get(said.key)
+        return None if quote is None else prose.Said(said.study, said.key, quote.of, quote.text)
+
+
+def sentence_of(kind: str, material: dict[str, Any], look: Look) -> dict[str, str]:
+    """The sentence that a block comes to, and its verdict where it has one."""
+    if kind == BlockKind.READERS:
+        told = [f"{one['name']}: {one['for_reader']['sentence']['text']}" for one in material["readers"]]
+        return {"text": "\n".join(told), "verdict": ""}
+    if material["answer"] is not None:
+        answer = material["answer"]
+        blocks = answer[answer["kind"]]
+        own = [
+            one
+            for one in blocks
+            if look.group in (None, one.get("group") or "") and look.figure in ("", one.get("figure") or "")
+        ]
+        sentence = own[0]["sentence"] if own else answer["sentence"]
+        return {"text": sentence["text"] if sentence else "", "verdict": ""}
+    findings = material["findings"]
+    leading = findings["average" if findings["method"]["leading"] == "average_fps" else "low_1"]
+    return {"text": leading["sentence"]["text"], "verdict": leading.get("verdict") or ""}
+
+
+def label_of(kind: str, material: dict[str, Any]) -> str:
+    """What a block is of, in a line."""
+    question = material["study"]["question"]
+    if kind in (BlockKind.METHOD, BlockKind.READERS) or material["findings"] is None:
+        return f"{BlockKind(kind).label}: {question}"
+    found = material["findings"]
+    group = next((one["words"] for one in found["groups"] if one["key"] == found["group"]), "")
+    at = f", {group}" if len(found["groups"]) > 1 else ""
+    return f"{BlockKind(kind).label}: {found['other']['name']} over {found['baseline']['name']}{at}"
+
+
+def states_of(studies: Iterable[int]) -> dict[int, str]:
+    """In what state the record of each study is."""
+    return {study: state_of(study) for study in studies}
+
+
+def _quotes(record: StudyRecord) -> dict[str, Quote]:
+    return {one.key: one for one in quotes_of(compared(record), prices_of(record.lanes)[1])}

@@ -1,0 +1,132 @@
+"""Where published reports are read: without sign-in, as plain files, from the moment they open.
+
+Before it, what an edition holds is there for whoever has the secret of its report, and for nobody else: a page that is
+not open yet and one that there is not are answered alike.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+import clock
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.urls import path
+from django.utils.feedgenerator import Atom1Feed
+from django.utils.html import format_html
+from django.views.decorators.http import require_safe
+
+from reports.models import Edition, EditionFile, Report, ReportState
+
+#: What a page of an article may load: what stands in it. It has no script.
+POLICY = (
+    "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; base-uri 'none'; "
+    "form-action 'none'; frame-ancestors 'none'"
+)
+#: Where a page says what became of it since it was frozen.
+STANDING = b"<!--standing-->"
+_PAGE = "index.html"
+_MOST_IN_FEED = 50
+
+
+@require_safe
+def article(_request: HttpRequest, slug: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
+    """A file of an article, of its newest open edition where none is named."""
+    report = Report.all_reports.filter(slug=slug).first()
+    return _answer(report, number, name, lambda one: one.opens_at <= clock.now())
+
+
+@require_safe
+def early(_request: HttpRequest, secret: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
+    """The same before it opens, for whoever has its secret; from then on its own address."""
+    report = Report.all_reports.filter(secret=secret).first()
+    if report is not None and name == _PAGE and number is None:
+        last = report.editions.last()
+        if last is not None and last.opens_at <= clock.now():
+            return HttpResponseRedirect(f"/articles/{report.slug}/")
+    return _answer(report, number, name, lambda _: True, private=True)
+
+
+@require_safe
+def feed(request: HttpRequest) -> HttpResponse:
+    """The editions that are open, newest first, as Atom."""
+    root = f"{request.scheme}://{request.get_host()}"
+    found = Atom1Feed(title="Rennbahn", link=f"{root}/", description="", feed_url=f"{root}/articles/feed.xml")
+    editions = Edition.objects.filter(opens_at__lte=clock.now()).select_related("report", "by")
+    for one in editions.order_by("-opens_at", "-pk")[:_MOST_IN_FEED]:
+        told = _erratum_words(one) if one.number > 1 else one.summary
+        if one.report.state == ReportState.WITHDRAWN:
+            told = f"Withdrawn: {one.report.withdrawn_why}"
+        address = f"{root}/articles/{one.report.slug}/{one.number}/"
+        title = one.title if one.number == 1 else f"{one.title} (corrected, edition {one.number})"
+        found.add_item(
+            title=title, link=address, description=told, unique_id=address, pubdate=one.opens_at,
+            updateddate=one.opens_at, author_name=one.by.get_username(),
+        )  # fmt: skip
+    answer = HttpResponse(found.writeString("utf-8"), content_type="application/atom+xml; charset=utf-8")
+    answer.headers["Content-Security-Policy"] = POLICY
+    return answer
+
+
+def _answer(
+    report: Report | None, number: int | None, name: str, may: Callable[[Edition], bool], *, private: bool = False
+) -> HttpResponse:
+    editions = [one for one in report.editions.all() if may(one)] if report is not None else []
+    edition = next((one for one in reversed(editions) if number in (None, one.number)), None)
+    file = EditionFile.objects.filter(edition=edition, name=name).first() if edition is not None else None
+    if report is None or edition is None or file is None:
+        raise Http404
+    content = file.held()
+    if file.media_type.startswith("text/html"):
+        content = content.replace(STANDING, _standing(report, edition, editions[-1]).encode())
+    answer = HttpResponse(content, content_type=file.media_type)
+    answer.headers["Content-Security-Policy"] = POLICY
+    answer.headers["Cache-Control"] = "private, no-store" if private else "public, max-age=60"
+    answer.headers["X-Robots-Tag"] = "noindex" if private else "all"
+    if private:
+        # Nobody whom the page links to is told its address.
+        answer.headers["Referrer-Policy"] = "no-referrer"
+    if file.media_type == "application/zip":
+        answer.headers["Content-Disposition"] = f'attachment; filename="{report.slug}-{edition.number}-{file.name}"'
+    return answer
+
+
+def _standing(report: Report, edition: Edition, last: Edition) -> str:
+    """What became of an edition since it was frozen, to be read first."""
+    if report.state == ReportState.WITHDRAWN and report.withdrawn_at is not None:
+        return _said("Withdrawn on {}. {}", _day(report.withdrawn_at), report.withdrawn_why)
+    if last.number > edition.number:
+        return format_html(
+            '<p class="standing"><strong>This is edition {}.</strong> It was corrected on {}: '
+            '<a href="/articles/{}/">read it as it is now</a>.</p>',
+            edition.number, _day(last.at), report.slug,
+        )  # fmt: skip
+    if edition.opens_at > clock.now():
+        return _said("Not open before {} UTC.", f"{edition.opens_at:%-d %B %Y, %H:%M}")
+    return ""
+
+
+def _said(words: str, *of: str) -> str:
+    return format_html('<p class="standing"><strong>{}</strong></p>', words.format(*of))
+
+
+def _erratum_words(edition: Edition) -> str:
+    lines = [f"{one['of']}: {one['after']} (was {one['before']})" for one in edition.erratum]
+    return " ".join([f"{edition.why.rstrip('.')}.", *(f"{line.rstrip('.')}." for line in lines)])
+
+
+def _day(moment: datetime) -> str:
+    return f"{moment:%-d %B %Y}"
+
+
+urlpatterns = [
+    path("feed.xml", feed),
+    path("early/<str:secret>/", early),
+    path("early/<str:secret>/<int:number>/", early),
+    path("early/<str:secret>/<int:number>/<str:name>", early),
+    path("early/<str:secret>/<str:name>", early),
+    path("<slug:slug>/", article),
+    path("<slug:slug>/<int:number>/", article),
+    path("<slug:slug>/<int:number>/<str:name>", article),
+    path("<slug:slug>/<str:name>", article),
+]

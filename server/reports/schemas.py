@@ -1,0 +1,266 @@
+"""Reports as the API speaks of them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from answering import Out
+from findings.answer_schemas import AnswerOut, ForReaderOut
+from findings.schemas import FindingsOut
+from pydantic import Field, StringConstraints
+from strict import ONE_LINE, In, Moment
+from studies.schemas import StudyOut
+
+Title = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=160), ONE_LINE]
+Why = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
+Kind = Literal["prose", "answer", "picture", "table", "readers", "method"]
+KindOfStudy = Literal["answer", "picture", "table", "readers", "method"]
+#: The way back to what was looked at: an address of ours.
+Way = Annotated[str, StringConstraints(pattern=r"^/studies/\d{1,12}(/[a-z-]+)*(\?[^#\s]*)?$", max_length=600)]
+
+
+class BeginIn(In):
+    """A new report."""
+
+    study_id: int
+    title: Annotated[str, StringConstraints(strip_whitespace=True, max_length=160), ONE_LINE] = ""
+
+
+class TitleIn(In):
+    """Another title; `seen` is the mark of the one that was read."""
+
+    title: Title
+    seen: str = Field(max_length=64)
+
+
+class LookIn(In):
+    """What is looked at: the answer of the study's own kind (`own`), or one lane over another, in which group."""
+
+    own: bool = False
+    baseline: int | None = None
+    other: int | None = None
+    group: Annotated[str, StringConstraints(max_length=300)] | None = None
+    figure: Literal["", "average_fps", "low_1"] = ""
+    targets: list[Annotated[float, Field(gt=0, le=10_000)]] = Field(default=[], max_length=8)
+
+
+class KeepIn(In):
+    """Something for the shelf, with the way back to it."""
+
+    kind: KindOfStudy
+    study_id: int
+    look: LookIn | None = None
+    way: Way
+
+
+class BlockIn(In):
+    """A block: prose as a tree of nodes (`doc`), or what is looked at of a study, with a caption."""
+
+    kind: Kind
+    doc: dict[str, Any] | None = None
+    study_id: int | None = None
+    look: LookIn | None = None
+    caption: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), ONE_LINE] = ""
+
+
+class AddIn(BlockIn):
+    """A new block, behind another or first."""
+
+    after: int | None = None
+
+
+class BlockEdit(BlockIn):
+    """A block as it is to be; `seen` is the mark of the one that was read."""
+
+    seen: str = Field(max_length=64)
+
+
+class MoveIn(In):
+    """Behind which block, or to the top."""
+
+    after: int | None
+
+
+class TakeOverIn(In):
+    """One number of a block (`key`: study and name), a whole block, or all."""
+
+    block_id: int | None = None
+    key: Annotated[str, StringConstraints(max_length=1100)] = ""
+
+
+class SettleIn(In):
+    """Why a point is in order all the same; empty opens it again."""
+
+    point: Annotated[str, StringConstraints(min_length=1, max_length=400)]
+    why: Why
+
+
+class PublishIn(In):
+    """When it opens (at once without), why it follows on another, and whether it goes out unsigned or without data."""
+
+    opens_at: Moment | None = None
+    why: Annotated[str, StringConstraints(strip_whitespace=True, max_length=600)] = ""
+    unchecked: bool = False
+    with_data: bool = True
+    seen: str = Field(max_length=64)
+
+
+class WithdrawIn(In):
+    """Why it is withdrawn, which its readers are told."""
+
+    why: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=600)]
+
+
+class QuoteOut(Out):
+    """A number of a study as it is said."""
+
+    study_id: int
+    key: str
+    of: str
+    text: str
+    interval: str = ""
+    verdict: str = ""
+
+
+class BareOut(Out):
+    """A number in prose that is tied to nothing, and what it might be."""
+
+    text: str
+    guesses: list[QuoteOut]
+
+
+class ChangeOut(Out):
+    """What a block says, and what is so now; `after` is empty where there is no such number any more."""
+
+    key: str
+    of: str
+    before: str
+    after: str
+
+
+class BlockOut(Out):
+    """A block of a report."""
+
+    id: int
+    kind: str
+    study_id: int | None
+    doc: dict[str, Any] | None
+    look: dict[str, Any]
+    caption: str
+    says: str
+    by: str
+    at: datetime
+    seen: str
+    changes: list[ChangeOut]
+    bare: list[BareOut]
+
+
+class KeptOut(Out):
+    """Something on the shelf."""
+
+    id: int
+    kind: str
+    study_id: int
+    look: dict[str, Any]
+    label: str
+    way: str
+    by: str
+
+
+class PointOut(Out):
+    """Something that is not in order, and why it goes out in spite of it."""
+
+    words: str
+    way: str
+    blocks: bool
+    why: str
+    by: str
+
+
+class CorrectionOut(Out):
+    """What an edition says otherwise than the one before."""
+
+    key: str
+    of: str
+    before: str
+    after: str
+    flip: bool
+
+
+class EditionFileOut(Out):
+    """A file of an edition."""
+
+    name: str
+    size: int
+    sha256: str
+
+
+class EditionOut(Out):
+    """A report as it was published."""
+
+    number: int
+    title: str
+    at: datetime
+    opens_at: datetime
+    open: bool
+    by: str
+    checked_by: str
+    why: str
+    erratum: list[CorrectionOut]
+    files: list[EditionFileOut]
+
+
+class StudyRef(Out):
+    """A study that a report draws on."""
+
+    id: int
+    question: str
+    kind: str
+
+
+class ReportLine(Out):
+    """A report in a line."""
+
+    id: int
+    title: str
+    state: str
+    by: str
+    at: datetime
+    studies: list[StudyRef]
+    #: Of the newest edition; none where it was never published.
+    edition: int | None
+    opens_at: datetime | None
+    address: str
+
+
+class ReportOut(ReportLine):
+    """A report, whole."""
+
+    seen: str
+    title_seen: str
+    early: str
+    checked_by: str
+    withdrawn_why: str
+    blocks: list[BlockOut]
+    shelf: list[KeptOut]
+    points: list[PointOut]
+    editions: list[EditionOut]
+    #: What the next edition would say otherwise than the newest.
+    next_erratum: list[CorrectionOut]
+
+
+class ReaderSays(Out):
+    """What a study is to a reader."""
+
+    name: str
+    for_reader: ForReaderOut
+
+
+class MaterialOut(Out):
+    """What a block shows."""
+
+    study: StudyOut
+    findings: FindingsOut | None
+    answer: AnswerOut | None
+    readers: list[ReaderSays]

@@ -1,0 +1,267 @@
+"""What a tester does about reports: begin, keep, write, take over, and say what is in order in spite of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.contrib.auth.models import AnonymousUser, User
+from django.db import transaction
+from django.db.models import F
+from django.utils.text import slugify
+from page_marks import check_seen, mark_of
+from people.access import require
+from people.models import Role
+from problems import Conflict, NotFound, Problem
+from studies.models import Study
+
+from reports import prose
+from reports.material import Look, Studies, label_of
+from reports.models import Block, BlockKind, Kept, Report, ReportState, Settled
+from reports.schemas import BlockIn, KeepIn, LookIn
+
+Caller = User | AnonymousUser
+#: What a report may hold.
+MOST_BLOCKS, MOST_KEPT = 200, 300
+
+
+def begin(user: Caller, study_id: int, title: str = "") -> Report:
+    """Begin a report with a study's question as its title. Raises :class:`NotFound`."""
+    tester = require(user, Role.TESTER)
+    study = _study(study_id)
+    title = title or study.question[:160]
+    with transaction.atomic():
+        report = Report.objects.create(title=title, slug=_slug(title), by=tester)
+        report.studies.add(study)
+    return report
+
+
+def rename(user: Caller, report_id: int, title: str, seen: str) -> Report:
+    """Give a report another title. Its address stays."""
+    require(user, Role.TESTER)
+    with transaction.atomic():
+        report = for_change(report_id)
+        check_seen("the title", seen, title_mark(report), "Somebody gave it another")
+        report.title = title
+        _touched(report)
+    return report
+
+
+def keep(user: Caller, report_id: int, data: KeepIn) -> Kept:
+    """Put what is looked at on the shelf of a report. Raises :class:`NotFound`, :class:`Problem`."""
+    tester = require(user, Role.TESTER)
+    study, content = _study(data.study_id), {"look": _look(data.look)}
+    made = Kept(kind=data.kind, study=study, content=content, by=tester, way=data.way)
+    material = Studies().material(data.kind, study.pk, Look.of(content))
+    made.label = label_of(data.kind, material)[:300]
+    with transaction.atomic():
+        report = for_change(report_id)
+        if report.shelf.count() >= MOST_KEPT:
+            raise Conflict("shelf_full", f"A shelf holds at most {MOST_KEPT}.", hint="Take something off it.")
+        made.report = report
+        made.save()
+        report.studies.add(study)
+    return made
+
+
+def take_off(user: Caller, report_id: int, kept_id: int) -> None:
+    """Take something off the shelf."""
+    require(user, Role.TESTER)
+    with transaction.atomic():
+        if not for_change(report_id).shelf.filter(pk=kept_id).delete()[0]:
+            raise NotFound("thing on this shelf")
+
+
+def add_block(user: Caller, report_id: int, data: BlockIn, after: int | None) -> Block:
+    """Put a block behind another, or first. Raises :class:`NotFound`, :class:`Problem`."""
+    tester = require(user, Role.TESTER)
+    made = Block(kind=data.kind, by=tester, **_shown(data))
+    if made.study is not None:
+        made.said = Studies().says(made)
+    with transaction.atomic():
+        report = for_change(report_id)
+        blocks = list(report.blocks.all())
+        if len(blocks) >= MOST_BLOCKS:
+            raise Conflict("report_full", f"A report holds at most {MOST_BLOCKS} blocks.")
+        made.report, made.place = report, _place_behind(blocks, after)
+        report.blocks.filter(place__gte=made.place).update(place=F("place") + 1)
+        made.save()
+        if made.study is not None:
+            report.studies.add(made.study)
+        _touched(report)
+    return made
+
+
+def save_block(user: Caller, report_id: int, block_id: int, data: BlockIn, seen: str) -> Block:
+    """Save a block as it is now. Raises :class:`page_marks.Overtaken` where somebody saved it meanwhile."""
+    tester = require(user, Role.TESTER)
+    shown = _shown(data)
+    with transaction.atomic():
+        report = for_change(report_id)
+        block = _block(report, block_id)
+        if data.kind != block.kind:
+            raise Problem("other_kind", "A block stays of its kind.", field="kind", hint="Add another and remove it.")
+        check_seen("this block", seen, block_mark(block), lambda: f"“{block.by.get_username()}” saved it")
+        _named_by_prose(report, shown)
+        block.content, block.study, block.by = shown["content"], shown["study"], tester
+        if block.study is not None:
+            block.said = Studies().says(block)
+            report.studies.add(block.study)
+        block.save()
+        _touched(report)
+    return block
+
+
+def move_block(user: Caller, report_id: int, block_id: int, after: int | None) -> None:
+    """Move a block behind another, or to the top."""
+    require(user, Role.TESTER)
+    with transaction.atomic():
+        report = for_change(report_id)
+        moved = _block(report, block_id)
+        blocks = [one for one in report.blocks.all() if one.pk != moved.pk]
+        if after == moved.pk:
+            return
+        at = 0 if after is None else next((i + 1 for i, one in enumerate(blocks) if one.pk == after), -1)
+        if at < 0:
+            raise NotFound("block in this report")
+        blocks.insert(at, moved)
+        for place, one in enumerate(blocks, start=1):
+            one.place = place
+        Block.objects.bulk_update(blocks, ["place"])
+        _touched(report)
+
+
+def remove_block(user: Caller, report_id: int, block_id: int, seen: str) -> None:
+    """Take a block out. Raises :class:`page_marks.Overtaken` where it was saved meanwhile."""
+    require(user, Role.TESTER)
+    with transaction.atomic():
+        report = for_change(report_id)
+        block = _block(report, block_id)
+        check_seen("nothing", seen, block_mark(block), lambda: f"“{block.by.get_username()}” saved this block")
+        block.delete()
+        _touched(report)
+
+
+def take_over(user: Caller, report_id: int, block_id: int | None, key: str) -> Report:
+    """Say what is so now: one number of a block, the whole block where `key` is empty, all of the report for None.
+
+    A number that is no more stays as it is, and marked.
+    """
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        report, studies = for_change(report_id), Studies()
+        blocks = [_block(report, block_id)] if block_id is not None else list(report.blocks.select_for_update())
+        for block in blocks:
+            if block.kind == BlockKind.PROSE:
+                doc = block.content["doc"]
+                block.content = {"doc": prose.with_numbers(doc, lambda one: _taken(one, key, studies))}
+            else:
+                block.said = studies.says(block)
+        changed = [one for one in blocks if one.kind != BlockKind.PROSE or prose.numbers_in(one.content["doc"])]
+        for block in changed:
+            block.by = tester
+            block.save()
+        _touched(report)
+    return report
+
+
+def settle(user: Caller, report_id: int, point: str, why: str) -> Report:
+    """Accept a point of the list, with the reason that prints; an empty reason opens it again."""
+    tester = require(user, Role.TESTER)
+    with transaction.atomic():
+        report = for_change(report_id)
+        report.settled.filter(point=point).delete()
+        if why:
+            Settled.objects.create(report=report, point=point[:400], why=why, by=tester)
+    return report
+
+
+def for_change(report_id: int) -> Report:
+    """A report, locked. Raises :class:`NotFound`, :class:`Conflict` where it was withdrawn."""
+    report = Report.objects.filter(pk=report_id).first()
+    if report is None:
+        raise NotFound("report")
+    report = Report.all_reports.select_for_update().get(pk=report_id)
+    if report.state == ReportState.WITHDRAWN:
+        raise Conflict("withdrawn", "This report was withdrawn.", hint="Begin another.")
+    return report
+
+
+def block_mark(block: Block) -> str:
+    """A mark of what a block holds."""
+    return mark_of([block.pk, block.content, block.said])
+
+
+def title_mark(report: Report) -> str:
+    """A mark of its title."""
+    return mark_of(["title", report.title])
+
+
+def whole_mark(report: Report, blocks: Sequence[Block]) -> str:
+    """A mark of all that would be published."""
+    return mark_of([report.title, [block_mark(block) for block in blocks]])
+
+
+def _touched(report: Report) -> None:
+    """What was signed is no longer what stands in it."""
+    report.checked_by = None
+    report.state = ReportState.DRAFT
+    report.save(update_fields=["title", "state", "checked_by"])
+
+
+def _taken(said: prose.Said, key: str, studies: Studies) -> prose.Said:
+    if key and key != f"{said.study}:{said.key}":
+        return said
+    return studies.now(said) or said
+
+
+def _shown(data: BlockIn) -> dict[str, Any]:
+    if data.kind == BlockKind.PROSE.value:
+        if data.doc is None or data.study_id is not None:
+            raise Problem("no_prose", "Prose is a text and of no study.", field="doc")
+        return {"content": {"doc": prose.checked(data.doc)}, "study": None}
+    if data.study_id is None or data.doc is not None:
+        raise Problem("no_study", "This block shows something of a study: which?", field="study_id")
+    return {"content": {"look": _look(data.look), "caption": data.caption}, "study": _study(data.study_id)}
+
+
+def _named_by_prose(report: Report, shown: dict[str, Any]) -> None:
+    """A report draws on the studies whose numbers its prose says."""
+    if "doc" not in shown["content"]:
+        return
+    for study in {one.study for one in prose.numbers_in(shown["content"]["doc"])}:
+        report.studies.add(_study(study))
+
+
+def _study(study_id: int) -> Study:
+    found = Study.objects.filter(pk=study_id).first()
+    if found is None:
+        raise NotFound("study")
+    return found
+
+
+def _block(report: Report, block_id: int) -> Block:
+    blocks = Block.objects.select_for_update(of=("self",)).select_related("by")
+    found = blocks.filter(report=report, pk=block_id).first()
+    if found is None:
+        raise NotFound("block in this report")
+    return found
+
+
+def _place_behind(blocks: Sequence[Block], after: int | None) -> int:
+    if after is None:
+        return 1
+    found = next((one for one in blocks if one.pk == after), None)
+    if found is None:
+        raise NotFound("block in this report")
+    return found.place + 1
+
+
+def _look(look: LookIn | None) -> dict[str, Any]:
+    return look.dict(exclude_none=True) if look is not None else {}
+
+
+def _slug(title: str) -> str:
+    base = slugify(title)[:64] or "report"
+    taken = set(Report.all_reports.filter(slug__startswith=base).values_list("slug", flat=True))
+    return next(one for one in (base, *(f"{base}-{n}" for n in range(2, len(taken) + 3))) if one not in taken)

@@ -1,0 +1,229 @@
+import type { ReactElement } from "react";
+import type { Schemas } from "../api/client";
+import { words } from "../api/words";
+import type { Drawn } from "../charts/kinds/Frame";
+import { PairPicture } from "../charts/kinds/PairPicture";
+import { shortVerdict, testWords } from "../charts/margins";
+import { SCREEN, type Theme } from "../charts/marks";
+import { DataTable, type TableOf } from "../controls/DataTable";
+import { count, interval, signedPercent } from "../format";
+import type { Shown } from "../places/answers/shown";
+import { shownOf } from "../places/answers/views";
+import type { Material, ShownBlock } from "./model";
+import { Prose, type ShowNumber } from "./Prose";
+
+type Sentence = Schemas["SentenceOut"];
+const NONE: ReadonlySet<string> = new Set();
+
+/** A block as it is read. In a PDF pictures are drawn once, in the colours of paper. */
+export function Block({ block, number, print }: { block: ShownBlock; number: ShowNumber; print?: Theme }) {
+  if (block.kind === "prose") return block.doc && <Prose doc={block.doc} number={number} />;
+  return block.material && <OfStudy {...block} material={block.material} {...(print && { print })} />;
+}
+
+/** What a block shows of a study. */
+export function OfStudy({
+  kind,
+  material,
+  look,
+  caption,
+  print,
+}: {
+  kind: string;
+  material: Material;
+  look: Record<string, unknown>;
+  caption: string;
+  print?: Theme;
+}) {
+  if (kind === "readers") return <ForReaders material={material} />;
+  if (kind === "method") return <Method material={material} />;
+  const shown = shownIn(material, look);
+  if (!shown) return <p>There is no answer to this yet.</p>;
+  if (kind === "answer") return <Claim sentence={shown.sentence} />;
+  const table = <Table of={shown.table} />;
+  if (kind === "table")
+    return <figure>{caption ? [<figcaption key="c">{caption}</figcaption>, table] : table}</figure>;
+  return (
+    <figure>
+      {print ? (
+        shown.picture({ theme: print, bare: true })
+      ) : (
+        <>
+          <div className="wide">{shown.picture({ theme: SCREEN, bare: true })}</div>
+          <div className="phone">{shown.picture({ theme: SCREEN, bare: true, narrow: true })}</div>
+        </>
+      )}
+      <figcaption>{caption || shown.sentence.text}</figcaption>
+      <details>
+        <summary>The same in numbers</summary>
+        {table}
+      </details>
+    </figure>
+  );
+}
+
+/** A sentence with what it stands on, and with what its mean hides. */
+function Claim({ sentence }: { sentence: Sentence }) {
+  const beside = [sentence.but, sentence.otherwise, sentence.lacks].filter(Boolean).join(" ");
+  return (
+    <div className="claim">
+      <p>
+        {sentence.before}
+        {sentence.answer && <mark>{sentence.answer}</mark>}
+        {sentence.after}
+      </p>
+      {sentence.basis && <p className="basis">{sentence.basis}.</p>}
+      {beside && <p className="beside">{beside}</p>}
+    </div>
+  );
+}
+
+function Table({ of: { caption, heads, rows } }: { of: TableOf }) {
+  // What is chosen on a page of work is not chosen here.
+  const kept = heads.map((head) => head !== "In front");
+  return (
+    <div className="scrolls">
+      <DataTable
+        caption={caption}
+        heads={heads.filter((_, i) => kept[i])}
+        rows={rows.map((row) => ({ ...row, cells: row.cells.filter((_, i) => kept[i]) }))}
+      />
+    </div>
+  );
+}
+
+function shownIn(
+  material: Material,
+  look: Record<string, unknown>,
+): Pick<Shown, "sentence" | "picture" | "table"> | null {
+  const { answer, findings, study } = material;
+  if (answer) {
+    const wanted = {
+      figure: String(look.figure || "average_fps"),
+      group: String(look.group ?? answer[answer.kind as "ladder"][0]?.group ?? ""),
+    };
+    return shownOf(study, answer, wanted, NONE);
+  }
+  return findings && pairShown(findings);
+}
+
+function pairShown(findings: Schemas["FindingsOut"]) {
+  const leading = findings.method.leading === "average_fps" ? findings.average : findings.low_1;
+  const cell = (margin: Schemas["MarginOut"]) =>
+    margin.b_over_a == null
+      ? "–"
+      : `${signedPercent(margin.b_over_a)}% (${interval(margin.low, margin.high)})`;
+  const table: TableOf = {
+    caption: `Margins of ${findings.other.name} over ${findings.baseline.name}, the baseline, in every test`,
+    heads: ["Test", "Average fps", "1% low", "Verdict on the average", "Verdict on the 1% low"],
+    rows: findings.tests.map((test) => ({
+      key: String(test.test_id),
+      cells: [
+        testWords(test, findings.tests),
+        cell(test.average),
+        cell(test.low_1),
+        shortVerdict(test.average),
+        shortVerdict(test.low_1),
+      ],
+    })),
+  };
+  return {
+    sentence: leading.sentence,
+    picture: (how: Drawn): ReactElement => <PairPicture findings={findings} {...how} />,
+    table,
+  };
+}
+
+function ForReaders({ material }: { material: Material }) {
+  return (
+    <section aria-label="For whom">
+      <h2>For whom</h2>
+      <dl>
+        {material.readers.map((one) => (
+          <div key={one.name}>
+            <dt>{one.name}</dt>
+            <dd>
+              {one.for_reader.sentence.text} {one.for_reader.cheapest_words} {one.for_reader.money_words}
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </section>
+  );
+}
+
+/** How it was measured, written by the record itself. */
+function Method({ material: { study, findings } }: { material: Material }) {
+  if (!findings) return null;
+  const { schools } = words();
+  const method = study.method;
+  const out = [...new Map(findings.rejected.map((one) => [one.pass_id, one])).values()];
+  return (
+    <section aria-label="How it was measured">
+      <h2>How it was measured</h2>
+      <p>
+        {study.question} {count(study.lanes_full.length, "lane")} of {study.factor}, each in{" "}
+        {count(study.tests_full.length, "test")},{" "}
+        {count(findings.accepted_passes, "accepted pass", "accepted passes")}. A level is the{" "}
+        {schools[method.cell_school] ?? method.cell_school} of its passes; the 1% low is{" "}
+        {schools[method.low_school] ?? method.low_school}; tests are put together as{" "}
+        {schools[method.suite_school] ?? method.suite_school}. Brackets are {findings.interval_words}.{" "}
+        {findings.level_sentence} {findings.bench_drift.words}
+      </p>
+      <h3>Setups</h3>
+      <ul>
+        {study.lanes_full.map((lane) => (
+          <li key={lane.id}>
+            <strong>{lane.name}</strong>: {lane.setup.name}, version {lane.setup.version}.{" "}
+            {[
+              ...lane.setup.parts.map((part) => part.name),
+              ...lane.setup.settings.map((setting) => `${setting.name} ${setting.value}`),
+            ].join("; ")}
+          </li>
+        ))}
+      </ul>
+      <h3>Tests</h3>
+      <ul>
+        {study.tests_full.map((test) => (
+          <li key={test.id}>
+            {test.game}: {test.scene}, {test.condition}, {count(test.passes_wanted, "pass", "passes")} a lane
+            planned
+          </li>
+        ))}
+      </ul>
+      {findings.caveats.length > 0 && (
+        <>
+          <h3>Caveats</h3>
+          <ul>
+            {findings.caveats.map((one) => (
+              <li key={`${one.label} ${one.about}`}>
+                {one.accepted ? "Accepted" : "Not accepted"}: {one.label} ({one.about}): {one.reason}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {findings.missing.length > 0 && (
+        <p>
+          Fewer passes than planned:{" "}
+          {findings.missing
+            .map((one) => `${one.test}, ${one.lane} (${one.accepted} of ${one.passes_wanted})`)
+            .join("; ")}
+          .
+        </p>
+      )}
+      {out.length > 0 && (
+        <>
+          <h3>What does not count</h3>
+          <ul>
+            {out.map((one) => (
+              <li key={one.pass_id}>
+                {one.test}, {one.lane}, pass {one.number}: {one.reason}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,60 @@
+/** Draws an edition for the server: JSON of a page in, its documents out. Run by Node; reads and writes nothing else. */
+
+import { readFileSync, writeFileSync } from "node:fs";
+import archivo from "@fontsource-variable/archivo/files/archivo-latin-standard-normal.woff2?inline";
+import mono from "@fontsource-variable/spline-sans-mono/files/spline-sans-mono-latin-wght-normal.woff2?inline";
+import type { ReactElement } from "react";
+import { renderToStaticMarkup } from "react-dom/server";
+import { MemoryRouter } from "react-router";
+import { keepWords } from "../api/words";
+import { DARK, LIGHT, LIGHT_PICTURE } from "../charts/marks";
+import { OnPaper } from "../controls/paper";
+import type { PageOf } from "./model";
+import { Numbers, Page } from "./Page";
+import sheet from "./page.css?inline";
+
+const INPUT = 0;
+const OUTPUT = 1;
+
+const FONTS = [
+  `@font-face{font-family:"Archivo Variable";src:url(${archivo}) format("woff2");font-weight:100 900;font-stretch:62% 125%}`,
+  `@font-face{font-family:"Spline Sans Mono Variable";src:url(${mono}) format("woff2");font-weight:300 700}`,
+].join("");
+
+const variables = ({ lanes, ...colours }: typeof LIGHT | typeof DARK, accent: string) =>
+  [
+    ...Object.entries({ ...colours, accent }).map(([name, value]) => `--${name}:${value}`),
+    ...lanes.map((value, lane) => `--lane-${lane}:${value}`),
+  ].join(";");
+
+const light = `:root{color-scheme:light;${variables(LIGHT, "#9c3a17")}}`;
+const dark = `@media screen and (prefers-color-scheme:dark){:root{color-scheme:dark;${variables(DARK, "#f0a37e")}}}`;
+
+/** A sheet of paper: running title, page numbers, and colours that need no variables. */
+const paperOf = (title: string) =>
+  `@page{size:A4;margin:20mm 18mm 22mm;@bottom-left{content:"${title.replace(/["\\\n]/g, " ")}";font:8pt "Archivo Variable"}` +
+  `@bottom-right{content:counter(page) " / " counter(pages);font:8pt "Archivo Variable"}}@page:first{@bottom-left{content:""}}` +
+  ".article.alone>main{max-width:none;padding:0}.article{font-size:10.5pt;background:#fff}" +
+  Object.entries(LIGHT).reduce(
+    (css, [name, value]) => (typeof value === "string" ? css.replaceAll(`var(--${name})`, value) : css),
+    sheet.replaceAll("var(--accent)", "#9c3a17"),
+  );
+
+const whole = (document: ReactElement) =>
+  `<!doctype html>${renderToStaticMarkup(
+    <MemoryRouter>
+      <OnPaper value={true}>{document}</OnPaper>
+    </MemoryRouter>,
+  )}`;
+
+const page = JSON.parse(readFileSync(INPUT, "utf8")) as PageOf;
+keepWords(page.words);
+const css = FONTS + light + dark + sheet;
+writeFileSync(
+  OUTPUT,
+  JSON.stringify({
+    page: whole(<Page page={page} css={css} />),
+    numbers: whole(<Numbers page={page} css={css} />),
+    print: whole(<Page page={page} css={FONTS + paperOf(page.title)} print={LIGHT_PICTURE} />),
+  }),
+);
