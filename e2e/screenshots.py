@@ -31,7 +31,6 @@ VIEWS = [
     ("hand-in", [STICKS, "Hand in"], "By this map the file holds", None),
     ("new-study-of-two", ["New study", "A against B"], "Add the scene", None),
     ("plan", [LADDER], "Left out of all", None),
-    ("plan-tests", [LADDER], "Left out of all", "section:nth-of-type(3) h2"),
     ("plan-time", [LADDER], "Left out of all", "section:nth-of-type(4) h2"),
     ("record", [FANS, "Record"], "Setups as used", None),
     ("bench", ["Bench"], "Copy, one thing changed", None),
@@ -44,7 +43,7 @@ VIEWS = [
     ("setup-sheet", ["Bench", "Sheet"], "checked", None),
     ("scenes", ["Scenes"], "Conditions", None),
     ("noise-book", ["Scenes", "Noise book"], "BY KIND OF SCENE", None),
-    ("scene-card", ["Scenes", "Scene card of Moss Republic, council square"], "Print", None),
+    ("report", ["Reports", "What a frame costs this autumn"], "Take over all", None),
 ]
 
 
@@ -62,6 +61,9 @@ def main() -> int:
                 if into_view:
                     driver.execute_script("document.querySelectorAll(arguments[0])[0].scrollIntoView()", into_view)
                 _shot(page, name)
+            page.open("/articles/five-cards-for-a-shared-flat/")
+            page.see("Corrected on")
+            _shot(page, "article")
             _go(page, [READY], "Ready".lower())
             study = driver.current_url.split("/studies/")[1].split("/")[0]
             page.open(f"/studies/{study}/run?seed={SEED}")

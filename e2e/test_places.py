@@ -58,6 +58,9 @@ PLACES = {
     "scene card": (["Scenes", "Scene card of Moss Republic, council square"], "Warm-up".upper()),
     "noise book": (["Scenes", "Noise book"], "By kind of scene".upper()),
     "people": (["People"], "After five wrong passwords"),
+    "reports": (["Reports"], "Five cards for a shared flat"),
+    "a report": (["Reports", "Five cards for a shared flat"], "The same in numbers"),
+    "a draft that says what is no longer so": (["Reports", "What a frame costs this autumn"], "Take over all"),
     "your account": (["mara · lead"], "Where you are signed in"),
     "test machines": (["Bench", "Test machines"], "No test machine is linked yet"),
     "run": ([FANS, "Run"], "Nobody sits at the bench"),
@@ -84,7 +87,7 @@ def too_wide(page: Page) -> int:
 #: Between them these show everything that has a colour of its own.
 IN_THE_DARK = {
     "desk", "findings", "a ladder's answer", "passes of a test", "plan of a ladder", "run", "setup sheet",
-    "noise book", "a dialog",
+    "noise book", "a dialog", "a draft that says what is no longer so",
 }  # fmt: skip
 
 
@@ -108,7 +111,7 @@ def _in_a_menu(page: Page) -> bool:
 
 
 #: On a phone these are in a menu.
-IN_THE_HEADER = ("Bench", "Scenes", "Readers", "People")
+IN_THE_HEADER = ("Bench", "Scenes", "Readers", "Reports", "People")
 
 
 def go(page: Page, name: str) -> None:

@@ -15,22 +15,22 @@ from reports.schemas import (
     AddIn,
     BeginIn,
     BlockEdit,
-    BlockIn,
     KeepIn,
     MaterialOut,
     MoveIn,
+    PointIn,
     PublishIn,
     QuoteOut,
+    ReportBlockIn,
     ReportLine,
     ReportOut,
-    SettleIn,
     TakeOverIn,
     TitleIn,
-    WithdrawIn,
+    WithdrawReportIn,
 )
 
 router = Router(tags=["reports"])
-_BLOCK = set(BlockIn.model_fields)
+_BLOCK = set(ReportBlockIn.model_fields)
 
 
 @router.get("", response=list[ReportLine])
@@ -85,14 +85,16 @@ def take_off(request: HttpRequest, report_id: int, kept_id: int) -> ReportOut:
 @router.post("/{int:report_id}/blocks", response={201: ReportOut})
 def add_block(request: HttpRequest, report_id: int, payload: AddIn) -> Status[ReportOut]:
     """Put in a block, behind another or first."""
-    services.add_block(user_of(request), report_id, BlockIn(**payload.dict(include=_BLOCK)), payload.after)
+    services.add_block(user_of(request), report_id, ReportBlockIn(**payload.dict(include=_BLOCK)), payload.after)
     return Status(201, queries.one_report(report_id))
 
 
 @router.put("/{int:report_id}/blocks/{int:block_id}", response=ReportOut)
 def save_block(request: HttpRequest, report_id: int, block_id: int, payload: BlockEdit) -> ReportOut:
     """Save a block as it is now."""
-    services.save_block(user_of(request), report_id, block_id, BlockIn(**payload.dict(include=_BLOCK)), payload.seen)
+    services.save_block(
+        user_of(request), report_id, block_id, ReportBlockIn(**payload.dict(include=_BLOCK)), payload.seen
+    )
     return queries.one_report(report_id)
 
 
@@ -126,7 +128,7 @@ def take_over(request: HttpRequest, report_id: int, payload: TakeOverIn) -> Repo
 
 
 @router.put("/{int:report_id}/settled", response=ReportOut)
-def settle(request: HttpRequest, report_id: int, payload: SettleIn) -> ReportOut:
+def settle(request: HttpRequest, report_id: int, payload: PointIn) -> ReportOut:
     """Accept a point of the list with a reason that prints."""
     services.settle(user_of(request), report_id, payload.point, payload.why)
     return queries.one_report(report_id)
@@ -154,7 +156,7 @@ def publish(request: HttpRequest, report_id: int, payload: PublishIn) -> ReportO
 
 
 @router.post("/{int:report_id}/withdraw", response=ReportOut)
-def withdraw(request: HttpRequest, report_id: int, payload: WithdrawIn) -> ReportOut:
+def withdraw(request: HttpRequest, report_id: int, payload: WithdrawReportIn) -> ReportOut:
     """Withdraw it: its editions say so first."""
     publishing.withdraw(user_of(request), report_id, payload.why)
     return queries.one_report(report_id)

@@ -25,7 +25,7 @@ class BlockKind(models.TextChoices):
     """What a block of a report is."""
 
     PROSE = "prose", "Prose"
-    ANSWER = "answer", "Answer"
+    ANSWER = "answer", "Sentence"
     PICTURE = "picture", "Picture"
     TABLE = "table", "Table"
     READERS = "readers", "For whom"

@@ -74,9 +74,12 @@ def _of_study(study: int) -> list[Point]:
     if found["stale"]:
         told.append(Point(f"{name}: figures are being made anew.", f"{way}/passes", blocks=True))
     old = clock.now().date() - _OLD_PRICE
-    parts = Part.objects.filter(setuppart__version__lanes__study=study, price__isnull=False)
-    for part in parts.filter(price_day__lt=old).distinct():
-        told.append(Point(f"{name}: the price of {part.name} is of {part.price_day:%-d %B %Y}.", "/bench"))
+    priced = Part.objects.filter(setuppart__version__lanes__study=study, price__isnull=False, price_day__lt=old)
+    days = list(priced.distinct().values_list("price_day", "name").order_by("price_day"))
+    if days:
+        (day, part), many = days[0], len(days)
+        which = f"the price of {part} is of" if many == 1 else f"the prices of {many} parts are old, the oldest of"
+        told.append(Point(f"{name}: {which} {day:%-d %B %Y}.", "/bench"))
     return told
 
 

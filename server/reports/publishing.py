@@ -168,6 +168,7 @@ def _files(
     page: dict[str, Any] = {
         "words": all_words(), "address": f"/articles/{edition.report.slug}/",
         "title": edition.title, "summary": edition.summary, "number": edition.number, "at": edition.at.isoformat(),
+        "author": edition.report.by.get_username(),
         "by": edition.by.get_username(), "checked_by": edition.checked_by.get_username() if edition.checked_by else "",
         "why": edition.why, "erratum": edition.erratum, "before": before, "places": said,
         "blocks": [_shown(block, studies) for block in blocks],

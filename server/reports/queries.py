@@ -16,16 +16,16 @@ from reports.models import Block, BlockKind, Edition, Kept, Report
 from reports.points import points_of
 from reports.schemas import (
     BareOut,
-    BlockOut,
-    ChangeOut,
     CorrectionOut,
     EditionFileOut,
     EditionOut,
     KeptOut,
     PointOut,
     QuoteOut,
+    ReportBlockOut,
     ReportLine,
     ReportOut,
+    SaysOtherwise,
     StudyRef,
 )
 from reports.services import block_mark, title_mark, whole_mark
@@ -155,13 +155,13 @@ def _line(report: Report) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _block_out(block: Block, studies: Studies, of: list[int]) -> BlockOut:
+def _block_out(block: Block, studies: Studies, of: list[int]) -> ReportBlockOut:
     doc = block.content.get("doc")
     if doc is None:
         changes = []
         now = studies.says(block)
         if now["mark"] != block.said.get("mark"):
-            changes = [ChangeOut(key="", of="", before=block.said.get("text", ""), after=now["text"])]
+            changes = [SaysOtherwise(key="", of="", before=block.said.get("text", ""), after=now["text"])]
         bare: list[BareOut] = []
     else:
         changes = _changes(doc, studies)
@@ -169,21 +169,21 @@ def _block_out(block: Block, studies: Studies, of: list[int]) -> BlockOut:
             BareOut(text=one.text, guesses=[quote_out(study, guess) for guess in one.guesses])
             for one, study in studies.bare(doc, of)
         ]
-    return BlockOut(
+    return ReportBlockOut(
         id=block.pk, kind=block.kind, study_id=block.study_id, doc=doc, look=block.content.get("look", {}),
         caption=block.content.get("caption", ""), says=block.said.get("text", ""), by=block.by.get_username(),
         at=block.at, seen=block_mark(block), changes=changes, bare=bare,
     )  # fmt: skip
 
 
-def _changes(doc: prose.Node, studies: Studies) -> list[ChangeOut]:
+def _changes(doc: prose.Node, studies: Studies) -> list[SaysOtherwise]:
     """The live numbers that are no longer what is said, each once."""
-    found: dict[str, ChangeOut] = {}
+    found: dict[str, SaysOtherwise] = {}
     for one in prose.numbers_in(doc):
         now = studies.now(one)
         if now is None or now.text != one.text:
             key = f"{one.study}:{one.key}"
-            found[key] = ChangeOut(key=key, of=one.of, before=one.text, after=now.text if now else "")
+            found[key] = SaysOtherwise(key=key, of=one.of, before=one.text, after=now.text if now else "")
     return list(found.values())
 
 

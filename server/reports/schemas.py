@@ -54,7 +54,7 @@ class KeepIn(In):
     way: Way
 
 
-class BlockIn(In):
+class ReportBlockIn(In):
     """A block: prose as a tree of nodes (`doc`), or what is looked at of a study, with a caption."""
 
     kind: Kind
@@ -64,13 +64,13 @@ class BlockIn(In):
     caption: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), ONE_LINE] = ""
 
 
-class AddIn(BlockIn):
+class AddIn(ReportBlockIn):
     """A new block, behind another or first."""
 
     after: int | None = None
 
 
-class BlockEdit(BlockIn):
+class BlockEdit(ReportBlockIn):
     """A block as it is to be; `seen` is the mark of the one that was read."""
 
     seen: str = Field(max_length=64)
@@ -89,7 +89,7 @@ class TakeOverIn(In):
     key: Annotated[str, StringConstraints(max_length=1100)] = ""
 
 
-class SettleIn(In):
+class PointIn(In):
     """Why a point is in order all the same; empty opens it again."""
 
     point: Annotated[str, StringConstraints(min_length=1, max_length=400)]
@@ -106,7 +106,7 @@ class PublishIn(In):
     seen: str = Field(max_length=64)
 
 
-class WithdrawIn(In):
+class WithdrawReportIn(In):
     """Why it is withdrawn, which its readers are told."""
 
     why: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=600)]
@@ -130,7 +130,7 @@ class BareOut(Out):
     guesses: list[QuoteOut]
 
 
-class ChangeOut(Out):
+class SaysOtherwise(Out):
     """What a block says, and what is so now; `after` is empty where there is no such number any more."""
 
     key: str
@@ -139,7 +139,7 @@ class ChangeOut(Out):
     after: str
 
 
-class BlockOut(Out):
+class ReportBlockOut(Out):
     """A block of a report."""
 
     id: int
@@ -152,7 +152,7 @@ class BlockOut(Out):
     by: str
     at: datetime
     seen: str
-    changes: list[ChangeOut]
+    changes: list[SaysOtherwise]
     bare: list[BareOut]
 
 
@@ -242,7 +242,7 @@ class ReportOut(ReportLine):
     early: str
     checked_by: str
     withdrawn_why: str
-    blocks: list[BlockOut]
+    blocks: list[ReportBlockOut]
     shelf: list[KeptOut]
     points: list[PointOut]
     editions: list[EditionOut]

@@ -18,7 +18,7 @@ from studies.models import Study
 from reports import prose
 from reports.material import Look, Studies, label_of
 from reports.models import Block, BlockKind, Kept, Report, ReportState, Settled
-from reports.schemas import BlockIn, KeepIn, LookIn
+from reports.schemas import KeepIn, LookIn, ReportBlockIn
 
 Caller = User | AnonymousUser
 #: What a report may hold.
@@ -72,7 +72,7 @@ def take_off(user: Caller, report_id: int, kept_id: int) -> None:
             raise NotFound("thing on this shelf")
 
 
-def add_block(user: Caller, report_id: int, data: BlockIn, after: int | None) -> Block:
+def add_block(user: Caller, report_id: int, data: ReportBlockIn, after: int | None) -> Block:
     """Put a block behind another, or first. Raises :class:`NotFound`, :class:`Problem`."""
     tester = require(user, Role.TESTER)
     made = Block(kind=data.kind, by=tester, **_shown(data))
@@ -92,7 +92,7 @@ def add_block(user: Caller, report_id: int, data: BlockIn, after: int | None) ->
     return made
 
 
-def save_block(user: Caller, report_id: int, block_id: int, data: BlockIn, seen: str) -> Block:
+def save_block(user: Caller, report_id: int, block_id: int, data: ReportBlockIn, seen: str) -> Block:
     """Save a block as it is now. Raises :class:`page_marks.Overtaken` where somebody saved it meanwhile."""
     tester = require(user, Role.TESTER)
     shown = _shown(data)
@@ -215,7 +215,7 @@ def _taken(said: prose.Said, key: str, studies: Studies) -> prose.Said:
     return studies.now(said) or said
 
 
-def _shown(data: BlockIn) -> dict[str, Any]:
+def _shown(data: ReportBlockIn) -> dict[str, Any]:
     if data.kind == BlockKind.PROSE.value:
         if data.doc is None or data.study_id is not None:
             raise Problem("no_prose", "Prose is a text and of no study.", field="doc")

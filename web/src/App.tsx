@@ -23,6 +23,8 @@ const Bench = lazy(() => import("./places/bench/Bench"));
 const Scenes = lazy(() => import("./places/scenes/Scenes"));
 const NewStudy = lazy(() => import("./places/new-study/NewStudy"));
 const Readers = lazy(() => import("./places/readers/Readers"));
+const Reports = lazy(() => import("./places/reports/Reports"));
+const Report = lazy(() => import("./places/reports/Report"));
 const Run = lazy(() => import("./places/run/Run"));
 const StudyFrame = lazy(() => import("./places/StudyFrame"));
 
@@ -31,6 +33,7 @@ const KEYS = [
   { key: "Shift B", does: "Bench" },
   { key: "Shift S", does: "Scenes" },
   { key: "Shift R", does: "Readers" },
+  { key: "Shift P", does: "Reports" },
   { key: "?", does: "the keys of this place, and what its words mean" },
 ];
 
@@ -68,6 +71,8 @@ export function App() {
               <Route path="/studies/new" element={<NewStudy />} />
               <Route path="/studies/:study/run" element={<Run />} />
               <Route path="/studies/:study/*" element={<StudyFrame />} />
+              <Route path="/reports" element={<Reports />} />
+              <Route path="/reports/:report" element={<Report />} />
               <Route path="/people" element={<People />} />
               <Route path="/you" element={<You />} />
               <Route path="/readers" element={<Readers />} />
@@ -102,6 +107,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   useHotkeys("shift+b", () => go("/bench"));
   useHotkeys("shift+s", () => go("/scenes"));
   useHotkeys("shift+r", () => go("/readers"));
+  useHotkeys("shift+p", () => go("/reports"), { enabled: role !== "viewer" });
   useKeysOf("Everywhere", KEYS);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new address begins at its top
   useEffect(() => {
@@ -137,7 +143,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
               Rennbahn
             </Link>
             <nav aria-label="Places" className="flex gap-5 max-sm:hidden">
-              {PLACES.filter((one) => role === "lead" || one.to !== "/people").map((one) => (
+              {PLACES.filter((one) => !one.from || role === "lead" || role === one.from).map((one) => (
                 <Place key={one.to} to={one.to}>
                   {one.name}
                 </Place>
@@ -166,7 +172,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
             {/* On a phone the header takes one line. */}
             <div className="ml-auto sm:hidden">
               <Menu label="Places">
-                {PLACES.filter((one) => role === "lead" || one.to !== "/people").map((one) => (
+                {PLACES.filter((one) => !one.from || role === "lead" || role === one.from).map((one) => (
                   <MenuAction key={one.to} onSelect={() => go(one.to)}>
                     {one.name}
                   </MenuAction>
@@ -192,13 +198,14 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   );
 }
 
-/** Where one can go from anywhere; the last is a lead's. */
-const PLACES = [
+/** Where one can go from anywhere, and the role from which on. */
+const PLACES: { to: string; name: string; from?: string }[] = [
   { to: "/", name: "Desk" },
   { to: "/bench", name: "Bench" },
   { to: "/scenes", name: "Scenes" },
   { to: "/readers", name: "Readers" },
-  { to: "/people", name: "People" },
+  { to: "/reports", name: "Reports", from: "tester" },
+  { to: "/people", name: "People", from: "lead" },
 ];
 
 function Place({ to, children }: { to: string; children: ReactNode }) {

@@ -45,7 +45,7 @@ class Migration(migrations.Migration):
             name='Kept',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('prose', 'Prose'), ('answer', 'Answer'), ('picture', 'Picture'), ('table', 'Table'), ('readers', 'For whom'), ('method', 'How it was measured')], max_length=8)),
+                ('kind', models.CharField(choices=[('prose', 'Prose'), ('answer', 'Sentence'), ('picture', 'Picture'), ('table', 'Table'), ('readers', 'For whom'), ('method', 'How it was measured')], max_length=8)),
                 ('content', models.JSONField(default=dict)),
                 ('said', models.JSONField(default=dict)),
                 ('at', models.DateTimeField(auto_now=True)),
@@ -83,7 +83,7 @@ class Migration(migrations.Migration):
             name='Block',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('prose', 'Prose'), ('answer', 'Answer'), ('picture', 'Picture'), ('table', 'Table'), ('readers', 'For whom'), ('method', 'How it was measured')], max_length=8)),
+                ('kind', models.CharField(choices=[('prose', 'Prose'), ('answer', 'Sentence'), ('picture', 'Picture'), ('table', 'Table'), ('readers', 'For whom'), ('method', 'How it was measured')], max_length=8)),
                 ('content', models.JSONField(default=dict)),
                 ('said', models.JSONField(default=dict)),
                 ('at', models.DateTimeField(auto_now=True)),

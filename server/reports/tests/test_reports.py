@@ -13,9 +13,10 @@ import pytest
 from django.test import Client
 from pypdf import PdfReader
 from rennbahn.packages import verify
-from reports import publishing
+from rennbahn.simulation import Rig
+from reports import publishing, rendering
 from reports.models import Edition, EditionFile, Report
-from testkit import Bench, Caller, Ran, Rig, caller
+from testkit import Bench, Caller, Ran, caller
 
 Node = dict[str, Any]
 
@@ -35,7 +36,8 @@ def report(full: Bench) -> dict[str, Any]:
         made = add(who, made, {"kind": kind, "study_id": full.id})
     number = who.get(f"/reports/{made['id']}/numbers?words=average fps")[0]
     body = {"kind": "prose", "doc": prose(text("It comes to "), live(number), text(" over all."))}
-    return add(who, made, body)
+    found: dict[str, Any] = add(who, made, body)
+    return found
 
 
 def add(who: Caller, report: dict[str, Any], body: dict[str, Any], status: int = 201) -> Any:
@@ -285,7 +287,8 @@ def test_the_pdf_holds_the_text_bookmarks_and_is_tagged(full: Bench, report: dic
     assert "How it was measured" in words
     titles = [one["/Title"] for one in pdf.outline if isinstance(one, dict)]
     assert told["title"] in titles
-    assert pdf.trailer["/Root"]["/MarkInfo"]["/Marked"]
+    root: Any = pdf.trailer["/Root"]
+    assert root["/MarkInfo"]["/Marked"]
     assert len(pdf.pages) >= 2
     script = read(f"{told['address']}script.txt")
     assert script.startswith(told["title"])
@@ -362,7 +365,7 @@ def test_what_is_withdrawn_says_so_first_and_is_written_no_more(
 def test_a_study_that_changes_while_an_edition_is_made_stops_it(
     full: Bench, report: dict[str, Any], lead: Caller, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    own = publishing.render
+    own = rendering.render
 
     def change_meanwhile(page: dict[str, Any]) -> dict[str, str]:
         full.tester.put(

@@ -5609,6 +5609,11 @@ export interface components {
              */
             weekdays: number[];
         };
+        /** @description Why a point is in order all the same; empty opens it again. */
+        PointIn: {
+            point: string;
+            why: string;
+        };
         /** @description Something that is not in order, and why it goes out in spite of it. */
         PointOut: {
             blocks: boolean;
@@ -5817,6 +5822,26 @@ export interface components {
             suspect: number | null;
             words: string;
         };
+        /** @description A block of a report. */
+        ReportBlockOut: {
+            /** Format: date-time */
+            at: string;
+            bare: components["schemas"]["BareOut"][];
+            by: string;
+            caption: string;
+            changes: components["schemas"]["SaysOtherwise"][];
+            doc: {
+                [key: string]: unknown;
+            } | null;
+            id: number;
+            kind: string;
+            look: {
+                [key: string]: unknown;
+            };
+            says: string;
+            seen: string;
+            study_id: number | null;
+        };
         /** @description A report in a line. */
         ReportLine: {
             address: string;
@@ -5835,7 +5860,7 @@ export interface components {
             address: string;
             /** Format: date-time */
             at: string;
-            blocks: components["schemas"]["BlockOut"][];
+            blocks: components["schemas"]["ReportBlockOut"][];
             by: string;
             checked_by: string;
             early: string;
@@ -5948,6 +5973,13 @@ export interface components {
             channel: string;
             unit: string;
             values: number[];
+        };
+        /** @description What a block says, and what is so now; `after` is empty where there is no such number any more. */
+        SaysOtherwise: {
+            after: string;
+            before: string;
+            key: string;
+            of: string;
         };
         ScalingAnswer: {
             figure: string;
@@ -6680,6 +6712,10 @@ export interface components {
         /** @description The difference whose acceptance is withdrawn. */
         WithdrawIn: {
             key: string;
+        };
+        /** @description Why it is withdrawn, which its readers are told. */
+        WithdrawReportIn: {
+            why: string;
         };
         /** @description A name as it is kept, with its words. */
         Word: {
@@ -8670,7 +8706,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SettleIn"];
+                "application/json": components["schemas"]["PointIn"];
             };
         };
         responses: {
@@ -8827,7 +8863,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WithdrawIn"];
+                "application/json": components["schemas"]["WithdrawReportIn"];
             };
         };
         responses: {

@@ -46,11 +46,11 @@ export function OfStudy({
   return (
     <figure>
       {print ? (
-        shown.picture({ theme: print, bare: true })
+        <div className="drawn">{shown.picture({ theme: print, bare: true, narrow: true })}</div>
       ) : (
         <>
-          <div className="wide">{shown.picture({ theme: SCREEN, bare: true })}</div>
-          <div className="phone">{shown.picture({ theme: SCREEN, bare: true, narrow: true })}</div>
+          <div className="drawn wide">{shown.picture({ theme: SCREEN, bare: true })}</div>
+          <div className="drawn narrow">{shown.picture({ theme: SCREEN, bare: true, narrow: true })}</div>
         </>
       )}
       <figcaption>{caption || shown.sentence.text}</figcaption>
@@ -157,6 +157,11 @@ function Method({ material: { study, findings } }: { material: Material }) {
   if (!findings) return null;
   const { schools } = words();
   const method = study.method;
+  const held = study.lanes_full.map((lane) => [
+    ...lane.setup.parts.map((part) => part.name),
+    ...lane.setup.settings.map((setting) => `${setting.name} ${setting.value}`),
+  ]);
+  const alike = (held[0] ?? []).filter((one) => held.every((other) => other.includes(one)));
   const out = [...new Map(findings.rejected.map((one) => [one.pass_id, one])).values()];
   return (
     <section aria-label="How it was measured">
@@ -164,21 +169,23 @@ function Method({ material: { study, findings } }: { material: Material }) {
       <p>
         {study.question} {count(study.lanes_full.length, "lane")} of {study.factor}, each in{" "}
         {count(study.tests_full.length, "test")},{" "}
-        {count(findings.accepted_passes, "accepted pass", "accepted passes")}. A level is the{" "}
-        {schools[method.cell_school] ?? method.cell_school} of its passes; the 1% low is{" "}
-        {schools[method.low_school] ?? method.low_school}; tests are put together as{" "}
-        {schools[method.suite_school] ?? method.suite_school}. Brackets are {findings.interval_words}.{" "}
+        {count(findings.accepted_passes, "accepted pass", "accepted passes")}. Level of a lane in a test:{" "}
+        {schools[method.cell_school] ?? method.cell_school}. 1% low:{" "}
+        {schools[method.low_school] ?? method.low_school}. Over tests:{" "}
+        {schools[method.suite_school] ?? method.suite_school}. Brackets: {findings.interval_words}.{" "}
         {findings.level_sentence} {findings.bench_drift.words}
       </p>
       <h3>Setups</h3>
       <ul>
-        {study.lanes_full.map((lane) => (
+        {alike.length > 0 && (
+          <li>
+            <strong>All lanes</strong>: {alike.join("; ")}
+          </li>
+        )}
+        {study.lanes_full.map((lane, at) => (
           <li key={lane.id}>
             <strong>{lane.name}</strong>: {lane.setup.name}, version {lane.setup.version}.{" "}
-            {[
-              ...lane.setup.parts.map((part) => part.name),
-              ...lane.setup.settings.map((setting) => `${setting.name} ${setting.value}`),
-            ].join("; ")}
+            {held[at]?.filter((one) => !alike.includes(one)).join("; ")}
           </li>
         ))}
       </ul>

@@ -17,7 +17,7 @@ export function Page({ page, css, print }: { page: PageOf; css: string; print?: 
       <header>
         <h1>{page.title}</h1>
         <p className="by">
-          By {page.by}, {longDay(page.at)}
+          By {page.author}, {longDay(page.at)}
           {page.number > 1 && `, edition ${page.number}`}.{" "}
           {page.checked_by ? `Checked by ${page.checked_by}.` : "Published without a second person’s check."}
         </p>

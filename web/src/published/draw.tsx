@@ -16,6 +16,7 @@ import sheet from "./page.css?inline";
 const INPUT = 0;
 const OUTPUT = 1;
 
+const ACCENT = "#9c3a17";
 const FONTS = [
   `@font-face{font-family:"Archivo Variable";src:url(${archivo}) format("woff2");font-weight:100 900;font-stretch:62% 125%}`,
   `@font-face{font-family:"Spline Sans Mono Variable";src:url(${mono}) format("woff2");font-weight:300 700}`,
@@ -27,18 +28,23 @@ const variables = ({ lanes, ...colours }: typeof LIGHT | typeof DARK, accent: st
     ...lanes.map((value, lane) => `--lane-${lane}:${value}`),
   ].join(";");
 
-const light = `:root{color-scheme:light;${variables(LIGHT, "#9c3a17")}}`;
+const light = `:root{color-scheme:light;${variables(LIGHT, ACCENT)}}`;
 const dark = `@media screen and (prefers-color-scheme:dark){:root{color-scheme:dark;${variables(DARK, "#f0a37e")}}}`;
 
-/** A sheet of paper: running title, page numbers, and colours that need no variables. */
+/** A sheet of paper: running title and page numbers. */
 const paperOf = (title: string) =>
   `@page{size:A4;margin:20mm 18mm 22mm;@bottom-left{content:"${title.replace(/["\\\n]/g, " ")}";font:8pt "Archivo Variable"}` +
   `@bottom-right{content:counter(page) " / " counter(pages);font:8pt "Archivo Variable"}}@page:first{@bottom-left{content:""}}` +
-  ".article.alone>main{max-width:none;padding:0}.article{font-size:10.5pt;background:#fff}" +
-  Object.entries(LIGHT).reduce(
-    (css, [name, value]) => (typeof value === "string" ? css.replaceAll(`var(--${name})`, value) : css),
-    sheet.replaceAll("var(--accent)", "#9c3a17"),
-  );
+  ".article.alone{font-size:10.5pt;background:none}.article.alone>main{max-width:none;padding:0}";
+
+const COLOURS = new Map(
+  variables(LIGHT, ACCENT)
+    .split(";")
+    .map((one) => one.split(":") as [string, string]),
+);
+/** What sets a PDF knows no variables in pictures: there the colours of paper stand themselves. */
+const inColours = (html: string) =>
+  html.replace(/var\((--[\w-]+)\)/g, (_, name) => COLOURS.get(name) ?? "#000");
 
 const whole = (document: ReactElement) =>
   `<!doctype html>${renderToStaticMarkup(
@@ -55,6 +61,8 @@ writeFileSync(
   JSON.stringify({
     page: whole(<Page page={page} css={css} />),
     numbers: whole(<Numbers page={page} css={css} />),
-    print: whole(<Page page={page} css={FONTS + paperOf(page.title)} print={LIGHT_PICTURE} />),
+    print: inColours(
+      whole(<Page page={page} css={FONTS + sheet + paperOf(page.title)} print={LIGHT_PICTURE} />),
+    ),
   }),
 );

@@ -31,6 +31,8 @@ export interface PageOf {
   /** Where its editions stand. */
   address: string;
   at: string;
+  author: string;
+  /** Who published it. */
   by: string;
   checked_by: string;
   why: string;

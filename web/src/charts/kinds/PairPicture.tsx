@@ -112,7 +112,7 @@ export function PairPicture({ findings, ...how }: Drawn & { findings: Schemas["F
           y={end + 30}
           {...mono}
           fontSize={20}
-          textAnchor="middle"
+          textAnchor={how.narrow && at === 0 ? "start" : "middle"}
           fill={theme.mute}
           opacity={how.narrow && at % 2 ? 0 : 1}
         >

@@ -1,5 +1,6 @@
 import { useMemo } from "react";
 import { Link, useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
 import { useBeside } from "../../api/doubts";
 import { type Looking, useFindings, useKindAnswer } from "../../api/queries";
 import { Headline } from "../../controls/Headline";
@@ -12,6 +13,7 @@ import { JoinOlder, LeaveOlderOut, OlderLanes, withOlder } from "../answers/Join
 import { KindAnswer, KindNumbers } from "../answers/KindAnswer";
 import { useFront } from "../answers/LanesInFront";
 import { LimitsSection } from "../answers/Limits";
+import { Keep } from "../reports/Keep";
 import { AgainstAnother } from "./Against";
 import { Bar } from "./Bar";
 import { AllLanes, ByGroup } from "./BriefTables";
@@ -196,6 +198,7 @@ export function Findings({ study: itself }: { study: Study }) {
       {/* What nobody asked is never put in place of an answer. */}
       {own && !first && <Empty title="No answer to this question yet.">{why && <p>{why}</p>}</Empty>}
       {!own && <section aria-label="Answer">{pair}</section>}
+      <Keep study={study} look={keeps(study, looking, own && !!first, search)} />
       <OlderLanes joined={findings.joined} />
       <div className="mt-5">
         <Stale findings={findings} />
@@ -211,6 +214,24 @@ export function Findings({ study: itself }: { study: Study }) {
       <Doors doors={doors.filter((one) => one !== false)} />
     </>
   );
+}
+
+/** What is looked at, as a report keeps it. Lanes of an older study are not kept: a report asks for them anew. */
+function keeps(study: Study, looking: Looking, own: boolean, search: URLSearchParams): Schemas["LookIn"] {
+  const figure = search.get("figure");
+  const targets = (search.get("targets") ?? "")
+    .split(",")
+    .map(Number)
+    .filter((rate) => rate > 0);
+  const lane = (id: number | undefined) => study.lanes_full.some((one) => one.id === id);
+  return {
+    own,
+    ...(!own && lane(looking.baseline) && { baseline: looking.baseline ?? null }),
+    ...(!own && lane(looking.other) && { other: looking.other ?? null }),
+    ...(looking.group && { group: looking.group }),
+    figure: figure === "low_1" || figure === "average_fps" ? figure : "",
+    targets,
+  };
 }
 
 /** What is looked at, from the address, so that it can be shared and Back undoes a choice. */

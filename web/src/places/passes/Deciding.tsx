@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import type { Schemas } from "../../api/client";
 import { useDeciding } from "../../api/doubts";
@@ -121,7 +121,17 @@ export function Deciding({ study, chosen, picked = [], doubts, keys, busy, child
   useHotkeys("t", trim, { enabled: on && can.trim });
   useHotkeys("k", () => show("known"), { enabled: on && can.known, preventDefault: true });
   useHotkeys("o", () => show("odd"), { enabled: on && can.odd, preventDefault: true });
-  useHotkeys("u", undo, { enabled: on && can.undo });
+  // Pressed while the decision is still on its way, it is taken back once it has arrived.
+  const [undoes, setUndoes] = useState(false);
+  useHotkeys("u", (event) => !event.repeat && setUndoes(true), {
+    enabled: keys && open === null && can.undo,
+  });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: undone once for each press
+  useEffect(() => {
+    if (!undoes || pending) return;
+    setUndoes(false);
+    undo();
+  }, [undoes, pending]);
   if (!may) return null;
   return (
     <div className="grid gap-2">
