@@ -6,6 +6,7 @@ from typing import Any
 
 from answering import json_answer
 from django.http import HttpRequest, HttpResponse
+from findings.schemas import WhatIfIn
 from ninja import Router, Status
 from people.access import require, user_of
 from people.models import Role
@@ -15,6 +16,7 @@ from reports.schemas import (
     AddIn,
     BeginIn,
     BlockEdit,
+    ChangedReportOut,
     KeepIn,
     MaterialOut,
     MoveIn,
@@ -28,6 +30,7 @@ from reports.schemas import (
     TitleIn,
     WithdrawReportIn,
 )
+from reports.what_changes import what_changes
 
 router = Router(tags=["reports"])
 _BLOCK = set(ReportBlockIn.model_fields)
@@ -45,6 +48,13 @@ def begin(request: HttpRequest, payload: BeginIn) -> Status[ReportOut]:
     """Begin a report from a study."""
     made = services.begin(user_of(request), payload.study_id, payload.title)
     return Status(201, queries.one_report(made.pk))
+
+
+@router.post("/what-changes/{int:study_id}", response=list[ChangedReportOut])
+def changes(request: HttpRequest, study_id: int, payload: WhatIfIn) -> list[ChangedReportOut]:
+    """Which numbers of which reports would be others were these passes rejected, or accepted."""
+    require(user_of(request), Role.TESTER)
+    return what_changes(study_id, payload)
 
 
 @router.get("/{int:report_id}", response=ReportOut)

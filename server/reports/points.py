@@ -77,8 +77,9 @@ def _of_study(study: int) -> list[Point]:
     priced = Part.objects.filter(setuppart__version__lanes__study=study, price__isnull=False, price_day__lt=old)
     days = list(priced.distinct().values_list("price_day", "name").order_by("price_day"))
     if days:
-        (day, part), many = days[0], len(days)
-        which = f"the price of {part} is of" if many == 1 else f"the prices of {many} parts are old, the oldest of"
+        day, part = days[0]
+        old_ones = f"the prices of {len(days)} parts are old, the oldest of"
+        which = f"the price of {part} is of" if len(days) == 1 else old_ones
         told.append(Point(f"{name}: {which} {day:%-d %B %Y}.", "/bench"))
     return told
 

@@ -70,7 +70,7 @@ def one_report(report_id: int) -> ReportOut:
             for one in points
         ],
         editions=[_edition_out(one) for one in editions],
-        next_erratum=[] if last is None else [_correction_out(one) for one in erratum(last, says_of(blocks, studies))],
+        next_erratum=[] if last is None else [correction_out(one) for one in erratum(last, says_of(blocks, studies))],
     )  # fmt: skip
 
 
@@ -204,5 +204,6 @@ def _edition_out(one: Edition) -> EditionOut:
     )  # fmt: skip
 
 
-def _correction_out(one: Correction) -> CorrectionOut:
+def correction_out(one: Correction) -> CorrectionOut:
+    """A correction as the API gives it."""
     return CorrectionOut(key=one.key, of=one.of, before=one.before, after=one.after, flip=one.flip)

@@ -188,6 +188,15 @@ class CorrectionOut(Out):
     flip: bool
 
 
+class ChangedReportOut(Out):
+    """A report that would say what is no longer so."""
+
+    id: int
+    title: str
+    published: bool
+    lines: list[CorrectionOut]
+
+
 class EditionFileOut(Out):
     """A file of an edition."""
 

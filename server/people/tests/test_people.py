@@ -218,6 +218,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/bench-link.py", None, "viewer"),
     ("GET", "/reports", None, "tester"),
     ("POST", "/reports", {"study_id": 0}, "tester"),
+    ("POST", "/reports/what-changes/{study_id}", {"pass_ids": [0], "state": "rejected"}, "tester"),
     ("GET", "/reports/{report_id}", None, "tester"),
     ("PUT", "/reports/{report_id}/title", {"title": "x", "seen": ""}, "tester"),
     ("GET", "/reports/{report_id}/numbers", None, "tester"),

@@ -348,6 +348,26 @@ def test_a_correction_that_flips_a_verdict_tells_what_it_changes(
     assert feed.count("<entry>") == 2
 
 
+def test_before_passes_are_rejected_it_is_told_which_published_numbers_they_change(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    draft = full.tester.post("/reports", {"study_id": full.id, "title": "A draft"}, status=201)
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    add(full.tester, draft, {"kind": "prose", "doc": prose({"type": "number", "attrs": number})})
+    told = published(lead, report)
+    ids = [one["id"] for one in full.tester.get(f"/studies/{full.id}/passes") if one["lane_id"] == full.lane(1)][:1]
+    path, body = f"/reports/what-changes/{full.id}", {"pass_ids": ids, "state": "rejected"}
+    found = full.tester.post(path, body)
+    assert [(one["title"], one["published"]) for one in found] == [(told["title"], True), ("A draft", False)]
+    (line,) = found[0]["lines"]
+    assert (line["of"], line["before"]) == (number["of"], number["text"])
+    reason = {"state": "rejected", "reason_code": "other", "reason": "a call"}
+    full.tester.put(f"/studies/passes/{ids[0]}/state", reason)
+    now = full.tester.get(f"/reports/{report['id']}")["blocks"][-1]["changes"]
+    assert [one["after"] for one in now] == [line["after"]], "what was told is what came"
+    full.tester.post(path, {"pass_ids": [0], "state": "rejected"}, status=404)
+
+
 def test_what_is_withdrawn_says_so_first_and_is_written_no_more(
     full: Bench, report: dict[str, Any], lead: Caller
 ) -> None:

@@ -32,6 +32,25 @@ export const useMaterial = (report: number, block: ReportBlock) =>
       ),
   });
 
+/** Which numbers of which reports would be others were these passes rejected, or accepted. */
+export const useWhatChanges = (
+  study_id: number,
+  passes: readonly number[],
+  state: "accepted" | "rejected",
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["study", study_id, "what-changes", state, passes],
+    enabled: enabled && passes.length > 0,
+    queryFn: () =>
+      data(
+        client.POST("/api/reports/what-changes/{study_id}", {
+          params: { path: { study_id } },
+          body: { pass_ids: [...passes], state },
+        }),
+      ),
+  });
+
 /** Numbers that prose may say, by words. */
 export const useNumbers = (report: number, words: string) =>
   useQuery({

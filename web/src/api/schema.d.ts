@@ -1216,6 +1216,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports/what-changes/{study_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Changes
+         * @description Which numbers of which reports would be others were these passes rejected, or accepted.
+         */
+        post: operations["reports_api_changes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{report_id}": {
         parameters: {
             query?: never;
@@ -4179,6 +4199,13 @@ export interface components {
             pass_id: number;
             reason: string;
             weight: string;
+        };
+        /** @description A report that would say what is no longer so. */
+        ChangedReportOut: {
+            id: number;
+            lines: components["schemas"]["CorrectionOut"][];
+            published: boolean;
+            title: string;
         };
         /** @description A channel that a column may be taken for, with the units it may have. */
         ChannelWords: {
@@ -8459,6 +8486,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedReportOut"][];
                 };
             };
             default: components["responses"]["Refusal"];

@@ -1,6 +1,8 @@
 import { type FormEvent, useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useWhatIf } from "../../api/doubts";
+import { useMay } from "../../api/queries";
+import { useWhatChanges } from "../../api/reports";
 import { words } from "../../api/words";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
@@ -49,7 +51,44 @@ export function WhatIf({
       {found.rejections.words && state === "rejected" && (
         <p className="mt-1 text-soft">With it: {found.rejections.words}</p>
       )}
+      <InReports study={study} passes={passes} state={state} />
     </section>
+  );
+}
+
+/** What articles would say otherwise: published ones first, another verdict before all. */
+function InReports({
+  study,
+  passes,
+  state,
+}: {
+  study: number;
+  passes: readonly number[];
+  state: "accepted" | "rejected";
+}) {
+  const tester = useMay("tester");
+  const { data: reports = [] } = useWhatChanges(study, passes, state, tester);
+  if (!reports.length) return null;
+  return (
+    <>
+      <h3 className="label mt-3 mb-1">What reports would say otherwise</h3>
+      {reports.map((report) => (
+        <div key={report.id} className="mt-1">
+          <p className="font-semibold">
+            {report.title}
+            {report.published && <span className="text-accent"> (published)</span>}
+          </p>
+          <ul>
+            {report.lines.map((line) => (
+              <li key={line.key}>
+                {line.of}: <s className="text-mute">{line.before}</s> → <strong>{line.after}</strong>
+                {line.flip && <span className="text-accent"> another verdict</span>}
+              </li>
+            ))}
+          </ul>
+        </div>
+      ))}
+    </>
   );
 }
 
