@@ -12,6 +12,7 @@ from datetime import datetime
 import clock
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.urls import path
+from django.utils.cache import get_conditional_response, set_response_etag
 from django.utils.feedgenerator import Atom1Feed
 from django.utils.html import format_html
 from django.views.decorators.http import require_safe
@@ -30,21 +31,21 @@ _MOST_IN_FEED = 50
 
 
 @require_safe
-def article(_request: HttpRequest, slug: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
+def article(request: HttpRequest, slug: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
     """A file of an article, of its newest open edition where none is named."""
     report = Report.all_reports.filter(slug=slug).first()
-    return _answer(report, number, name, lambda one: one.opens_at <= clock.now())
+    return _answer(request, report, number, name, lambda one: one.opens_at <= clock.now())
 
 
 @require_safe
-def early(_request: HttpRequest, secret: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
+def early(request: HttpRequest, secret: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
     """The same before it opens, for whoever has its secret; from then on its own address."""
     report = Report.all_reports.filter(secret=secret).first()
     if report is not None and name == _PAGE and number is None:
         last = report.editions.last()
         if last is not None and last.opens_at <= clock.now():
             return HttpResponseRedirect(f"/articles/{report.slug}/")
-    return _answer(report, number, name, lambda _: True, private=True)
+    return _answer(request, report, number, name, lambda _: True, private=True)
 
 
 @require_safe
@@ -69,7 +70,13 @@ def feed(request: HttpRequest) -> HttpResponse:
 
 
 def _answer(
-    report: Report | None, number: int | None, name: str, may: Callable[[Edition], bool], *, private: bool = False
+    request: HttpRequest,
+    report: Report | None,
+    number: int | None,
+    name: str,
+    may: Callable[[Edition], bool],
+    *,
+    private: bool = False,
 ) -> HttpResponse:
     editions = [one for one in report.editions.all() if may(one)] if report is not None else []
     edition = next((one for one in reversed(editions) if number in (None, one.number)), None)
@@ -81,14 +88,16 @@ def _answer(
         content = content.replace(STANDING, _standing(report, edition, editions[-1]).encode())
     answer = HttpResponse(content, content_type=file.media_type)
     answer.headers["Content-Security-Policy"] = POLICY
-    answer.headers["Cache-Control"] = "private, no-store" if private else "public, max-age=60"
+    # A correction is read at once: what a reader has is asked about each time, and not sent again if it holds.
+    answer.headers["Cache-Control"] = "private, no-store" if private else "public, no-cache"
     answer.headers["X-Robots-Tag"] = "noindex" if private else "all"
     if private:
         # Nobody whom the page links to is told its address.
         answer.headers["Referrer-Policy"] = "no-referrer"
     if file.media_type == "application/zip":
         answer.headers["Content-Disposition"] = f'attachment; filename="{report.slug}-{edition.number}-{file.name}"'
-    return answer
+    set_response_etag(answer)
+    return get_conditional_response(request, etag=answer.headers["ETag"], response=answer) or answer
 
 
 def _standing(report: Report, edition: Edition, last: Edition) -> str:

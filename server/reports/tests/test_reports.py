@@ -248,6 +248,8 @@ def test_a_published_page_needs_no_server_and_no_script(full: Bench, report: dic
     assert "How it was measured" in page
     assert len(re.sub(r"<svg.*?</svg>", "", page, flags=re.DOTALL)) < 300_000
     assert Client().post(told["address"]).status_code == 405
+    again = Client().get(told["address"], headers={"If-None-Match": response.headers["ETag"]})
+    assert (again.status_code, again.headers["Cache-Control"]) == (304, "public, no-cache")
 
 
 def test_every_number_leads_down_to_passes_windows_and_hashes(
