@@ -7,6 +7,7 @@ not open yet and one that there is not are answered alike.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import nullcontext
 from datetime import datetime
 
 import clock
@@ -16,6 +17,7 @@ from django.utils.cache import get_conditional_response, set_response_etag
 from django.utils.feedgenerator import Atom1Feed
 from django.utils.html import format_html
 from django.views.decorators.http import require_safe
+from waiting import Busy, Turns
 
 from reports.models import Edition, EditionFile, Report, ReportState
 
@@ -27,7 +29,9 @@ POLICY = (
 #: Where a page says what became of it since it was frozen.
 STANDING = b"<!--standing-->"
 _PAGE = "index.html"
+_ZIP = "application/zip"
 _MOST_IN_FEED = 50
+_packages = Turns("Others are taking data packages along", 2)
 
 
 @require_safe
@@ -40,7 +44,7 @@ def article(request: HttpRequest, slug: str, number: int | None = None, name: st
 @require_safe
 def early(request: HttpRequest, secret: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
     """The same before it opens, for whoever has its secret; from then on its own address."""
-    report = Report.all_reports.filter(secret=secret).first()
+    report = Report.all_reports.filter(secret=secret.replace("\0", "")).first()
     if report is not None and name == _PAGE and number is None:
         last = report.editions.last()
         if last is not None and last.opens_at <= clock.now():
@@ -78,12 +82,19 @@ def _answer(
     *,
     private: bool = False,
 ) -> HttpResponse:
+    if "\0" in name:
+        raise Http404
     editions = [one for one in report.editions.all() if may(one)] if report is not None else []
     edition = next((one for one in reversed(editions) if number in (None, one.number)), None)
     file = EditionFile.objects.filter(edition=edition, name=name).first() if edition is not None else None
     if report is None or edition is None or file is None:
         raise Http404
-    content = file.held()
+    # A package is as large as the captures of a study: nobody who asks often fills the memory with them.
+    try:
+        with _packages.turn() if file.media_type == _ZIP else nullcontext():
+            content = file.held()
+    except Busy as busy:
+        return HttpResponse(f"{busy.message} {busy.hint}", status=503, headers={"Retry-After": "20"})
     if file.media_type.startswith("text/html"):
         content = content.replace(STANDING, _standing(report, edition, editions[-1]).encode())
     answer = HttpResponse(content, content_type=file.media_type)
@@ -94,7 +105,7 @@ def _answer(
     if private:
         # Nobody whom the page links to is told its address.
         answer.headers["Referrer-Policy"] = "no-referrer"
-    if file.media_type == "application/zip":
+    if file.media_type == _ZIP:
         answer.headers["Content-Disposition"] = f'attachment; filename="{report.slug}-{edition.number}-{file.name}"'
     set_response_etag(answer)
     return get_conditional_response(request, etag=answer.headers["ETag"], response=answer) or answer

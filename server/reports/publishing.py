@@ -30,7 +30,7 @@ from reports.schemas import PublishIn
 from reports.services import Caller, for_change, whole_mark
 
 #: A data package that is larger is not published with a report: it is taken along from the study.
-MOST_DATA = 400 * 2**20
+MOST_DATA = 150 * 2**20
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,8 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
         report.state, report.opens_at = ReportState.PUBLISHED, edition.opens_at
         report.save(update_fields=["state", "opens_at"])
         for study in report.studies.all():
-            note(study, lead, "published a report", f"{edition}"[:300])
+            # Whoever reads the record of the study does not learn of an article before it opens.
+            note(study, lead, "published a report", f"edition {edition.number}")
     return edition
 
 
@@ -125,7 +126,7 @@ def withdraw(user: Caller, report_id: int, why: str) -> None:
         report.state, report.withdrawn_at, report.withdrawn_why = ReportState.WITHDRAWN, clock.now(), why
         report.save(update_fields=["state", "withdrawn_at", "withdrawn_why"])
         for study in report.studies.all():
-            note(study, lead, "withdrew a report", f"{report}: {why}"[:300])
+            note(study, lead, "withdrew a report", why[:300])
 
 
 def used_studies(blocks: list[Block]) -> list[int]:

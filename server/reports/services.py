@@ -171,6 +171,9 @@ def settle(user: Caller, report_id: int, point: str, why: str) -> Report:
     with transaction.atomic():
         report = for_change(report_id)
         report.settled.filter(point=point).delete()
+        if report.state == ReportState.READY:
+            # It was signed with what it went out with.
+            _touched(report)
         if why:
             Settled.objects.create(report=report, point=point[:400], why=why, by=tester)
     return report

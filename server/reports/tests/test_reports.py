@@ -14,9 +14,10 @@ from django.test import Client
 from pypdf import PdfReader
 from rennbahn.packages import verify
 from rennbahn.simulation import Rig
-from reports import publishing, rendering
+from reports import pages, publishing, rendering
 from reports.models import Edition, EditionFile, Report
 from testkit import Bench, Caller, Ran, caller
+from waiting import Turns
 
 Node = dict[str, Any]
 
@@ -222,6 +223,10 @@ def test_a_second_person_signs_and_any_change_opens_it_again(full: Bench, report
     assert other.post(f"{path}/sign?seen=stale", status=409)["code"] == "changed_meanwhile"
     signed = other.post(f"{path}/sign?seen={seen}")
     assert (signed["state"], signed["checked_by"]) == ("ready", other.name)
+    point = signed["points"][0]["words"]
+    opened = full.tester.put(f"{path}/settled", {"point": point, "why": "Another reason."})
+    assert (opened["state"], opened["checked_by"]) == ("draft", ""), "it was signed with the reasons that it had"
+    signed = other.post(f"{path}/sign?seen={seen}")
     told = lead.post(f"{path}/publish", {"seen": seen})
     page = read(told["address"])
     assert f"Checked by {other.name}." in page
@@ -281,6 +286,19 @@ def test_the_published_data_verify_by_the_core_alone(
     read(f"{told['address']}study-{full.id}.zip", 404)
 
 
+def test_packages_are_handed_out_a_few_at_a_time(
+    full: Bench, report: dict[str, Any], lead: Caller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told = published(lead, report)
+    turns = Turns("Others are taking data packages along", 1, patience_s=0.05)
+    monkeypatch.setattr(pages, "_packages", turns)
+    with turns.turn():
+        busy = Client().get(f"{told['address']}study-{full.id}.zip")
+        assert (busy.status_code, busy.headers["Retry-After"]) == (503, "20")
+        assert Client().get(told["address"]).status_code == 200, "the article itself is read all the same"
+    assert Client().get(f"{told['address']}study-{full.id}.zip").status_code == 200
+
+
 def test_the_pdf_holds_the_text_bookmarks_and_is_tagged(full: Bench, report: dict[str, Any], lead: Caller) -> None:
     told = published(lead, report)
     pdf = PdfReader(io.BytesIO(Client().get(f"{told['address']}article.pdf").content))
@@ -298,6 +316,9 @@ def test_the_pdf_holds_the_text_bookmarks_and_is_tagged(full: Bench, report: dic
 
 
 def test_nothing_leaks_before_its_time(full: Bench, report: dict[str, Any], lead: Caller, viewer: Caller) -> None:
+    report = full.tester.put(
+        f"/reports/{report['id']}/title", {"title": "Fins under wraps", "seen": report["title_seen"]}
+    )
     opens = clock.now() + timedelta(hours=2)
     told = published(lead, report, opens_at=opens.isoformat())
     names = [one["name"] for one in told["editions"][0]["files"]]
@@ -308,6 +329,10 @@ def test_nothing_leaks_before_its_time(full: Bench, report: dict[str, Any], lead
         ), name
     assert told["title"] not in read("/articles/feed.xml")
     viewer.get(f"/reports/{report['id']}", status=403)
+    for strange in ("/articles/early/%00/", "/articles/early/x/%00", f"{told['address']}%00", "/articles/%00/"):
+        read(strange, 404)
+    renamed = viewer.get(f"/studies/{full.id}/audit")
+    assert "Fins under wraps" not in str(renamed), "nor in the record of its study"
     assert told["early"].rstrip("/").rpartition("/")[2] not in str(viewer.get("/studies"))
     early = Client().get(told["early"])
     assert early.status_code == 200
