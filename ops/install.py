@@ -113,8 +113,10 @@ def node() -> None:
 def build() -> None:
     """The front end, built, with every file compressed beside it."""
     sources = [p for p in sorted((WEB / "src").rglob("*")) if p.is_file()]
-    mark = fingerprint([*sources, WEB / "index.html", WEB / "vite.config.ts", WEB / "vite.page.config.ts", WEB / "package-lock.json"])
-    if read_stamp("web") == mark and (WEB / "dist" / "index.html").exists() and (WEB / "dist-page" / "draw.js").exists():
+    settings = ("index.html", "vite.config.ts", "vite.page.config.ts", "package-lock.json")
+    mark = fingerprint([*sources, *(WEB / name for name in settings)])
+    built = all((WEB / name).exists() for name in ("dist/index.html", "dist-page/draw.js"))
+    if read_stamp("web") == mark and built:
         return
     say("building the interface")
     run(["npm", "run", "--silent", "build"], cwd=WEB, quiet=True)

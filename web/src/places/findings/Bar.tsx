@@ -19,12 +19,15 @@ export function Bar({
   study,
   findings,
   openMethod,
+  keep,
   children,
 }: {
   study: Study;
   findings: Schemas["FindingsOut"];
   /** Show what every other way of computing it says. */
   openMethod: () => void;
+  /** Keeps what is looked at for a report. */
+  keep: ReactNode;
   children?: ReactNode;
 }) {
   const lead = useMay("lead");
@@ -80,7 +83,8 @@ export function Bar({
             {flips.map((suite) => (suite === findings.average ? "average" : "1% low")).join(" and ")}
           </button>
         )}
-        <div className="no-print ml-auto flex items-center gap-2">
+        <div className="no-print ml-auto flex flex-wrap items-center gap-2">
+          {keep}
           <Menu label="Export">
             <MenuAction onSelect={() => exportAs("svg", LIGHT_PICTURE)}>Chart as SVG</MenuAction>
             <MenuAction onSelect={() => exportAs(1, LIGHT_PICTURE)}>Chart as PNG, 1920 × 1080</MenuAction>

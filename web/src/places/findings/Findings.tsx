@@ -198,14 +198,18 @@ export function Findings({ study: itself }: { study: Study }) {
       {/* What nobody asked is never put in place of an answer. */}
       {own && !first && <Empty title="No answer to this question yet.">{why && <p>{why}</p>}</Empty>}
       {!own && <section aria-label="Answer">{pair}</section>}
-      <Keep study={study} look={keeps(study, looking, own && !!first, search)} />
       <OlderLanes joined={findings.joined} />
       <div className="mt-5">
         <Stale findings={findings} />
         <BenchSays findings={findings} />
         <Shifts study={study} beside={beside} />
         <Caveats study={study} findings={findings} />
-        <Bar study={study} findings={findings} openMethod={() => openDoor("method")}>
+        <Bar
+          study={study}
+          findings={findings}
+          openMethod={() => openDoor("method")}
+          keep={<Keep study={study} look={keeps(study, looking, own && !!first, search)} />}
+        >
           {!own && chosen}
         </Bar>
         {!own && <MarginTable study={study} findings={findings} looking={looking} />}

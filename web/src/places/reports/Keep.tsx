@@ -27,7 +27,7 @@ export function Keep({ study, look }: { study: Study; look: Schemas["LookIn"] })
   useKeysOf("For reports", KEYS);
   if (!tester) return null;
   return (
-    <div className="no-print mt-2 flex flex-wrap items-center gap-3">
+    <div className="flex flex-wrap items-center gap-3">
       <Button kind="quiet" shortcut="k" onClick={() => setOpen(true)}>
         Keep for a report
       </Button>
