@@ -53,10 +53,13 @@ class Studies:
 
     def __init__(self) -> None:
         self._quotes: dict[int, dict[str, Quote]] = {}
+        self._records: dict[int, StudyRecord] = {}
 
     def record(self, study: int) -> StudyRecord:
-        """Raises :class:`NotFound`."""
-        return record_of(study)
+        """A study's record, one state of it for all that is asked here. Raises :class:`NotFound`."""
+        if study not in self._records:
+            self._records[study] = record_of(study)
+        return self._records[study]
 
     def quotes(self, study: int) -> dict[str, Quote]:
         """The numbers of a study that prose may say, by key. Raises :class:`NotFound`."""
@@ -80,22 +83,35 @@ class Studies:
         return shown
 
     def says(self, block: Shown) -> dict[str, Any]:
-        """What a block comes to now: in words, and a mark of all that it shows."""
-        look = Look.of(block.content)
-        material = self.material(block.kind, block.study_id or 0, look)
-        told = sentence_of(block.kind, material, look)
+        """What a block comes to now: in words, and a mark of all that it shows. Looked at anew where its study, or a
+        reader, is another than last time.
+        """
+        study, look = block.study_id or 0, Look.of(block.content)
+        readers = list(Reader.objects.order_by("pk").values_list()) if block.kind == BlockKind.READERS else []
+        asked = ("says", block.kind, look, mark_of(readers))
+        found: dict[str, Any] = self.record(study).answered(asked, lambda: self._says(block.kind, study, look))
+        return found
+
+    def _says(self, kind: str, study: int, look: Look) -> dict[str, Any]:
+        material = self.material(kind, study, look)
+        told = sentence_of(kind, material, look)
         data = {name: material[name] for name in ("answer", "readers")}
         findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
-        return {"text": told["text"], "verdict": told["verdict"], "mark": mark_of([data, findings])}
+        label = label_of(kind, material)
+        return {"text": told["text"], "verdict": told["verdict"], "label": label, "mark": mark_of([data, findings])}
 
     def bare(self, doc: prose.Node, studies: Iterable[int]) -> list[tuple[Bare, int]]:
         """The bare numbers of prose, each with the study that its guesses are of (the first that has any; else 0)."""
-        typed, found = prose.typed_text(doc), []
+        typed = prose.typed_text(doc)
+        plain = bare_numbers(typed)
+        if not plain:
+            return []
         guessed = [(study, bare_numbers(typed, self.quotes(study).values())) for study in studies]
-        for at, one in enumerate(bare_numbers(typed)):
-            study, best = next(((pk, all_of[at]) for pk, all_of in guessed if all_of[at].guesses), (0, one))
-            found.append((best, study))
-        return found
+        best = []
+        for at, one in enumerate(plain):
+            found = next(((all_of[at], pk) for pk, all_of in guessed if all_of[at].guesses), (one, 0))
+            best.append(found)
+        return best
 
     def now(self, said: prose.Said) -> prose.Said | None:
         """A live number as it is now; None where the study has no such number any more."""

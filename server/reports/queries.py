@@ -11,7 +11,7 @@ from problems import NotFound
 from rennbahn.quoting import Correction, Quote, corrections
 
 from reports import prose
-from reports.material import Look, Studies, label_of
+from reports.material import Look, Studies
 from reports.models import Block, BlockKind, Edition, Kept, Report
 from reports.points import points_of
 from reports.schemas import (
@@ -111,8 +111,7 @@ def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
                 found[f"{one.study}:{one.key}"] = [one.of, one.text, quote.verdict if quote else ""]
         elif block.kind != BlockKind.METHOD:
             look = json.dumps(block.content["look"], sort_keys=True)
-            material = studies.material(block.kind, block.study_id or 0, Look.of(block.content))
-            of = label_of(block.kind, material)
+            of = studies.says(block)["label"]
             # One claim stands in a sentence, its picture and its table, and is corrected once.
             found.setdefault(f"{block.study_id}:{look}", [of, block.said["text"], block.said.get("verdict", "")])
     return found

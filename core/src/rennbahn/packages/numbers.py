@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -38,17 +38,25 @@ class Number:
 
 def numbers_of(study: Study) -> list[Number]:
     """All numbers of a study: cells, margins of the pairs to compare, suites, and what its kind is asked for."""
+    return [number for _, number in named_numbers(study)]
+
+
+def named_numbers(
+    study: Study, wanted: Callable[[Mapping[str, Any]], bool] = lambda _: True
+) -> Iterator[tuple[Mapping[str, Any], Number]]:
+    """The numbers of a study whose names are `wanted`, each with what names it; their `what` is as among all."""
     sheet = Sheet(study)
     result = compare_study(study, sheet).as_json() | answer_of(sheet).as_json()
     seen: Counter[str] = Counter()
-    found = []
     for names, number in _walk(result, {"of": []}):
+        # Numbers of the same names are all wanted or none of them, so that which of them one is stays the same.
+        if not wanted(names):
+            continue
         what = json.dumps(names, ensure_ascii=False, sort_keys=True)
         seen[what] += 1
         # The same words twice are told apart by which of them it is.
         again = json.dumps(names | {"nth": seen[what]}, ensure_ascii=False, sort_keys=True) if seen[what] > 1 else what
-        found.append(Number(again, **number))
-    return found
+        yield names, Number(again, **number)
 
 
 def findings_table(study: Study) -> Table:

@@ -6,7 +6,6 @@ reads it in an article finds it in the package by that name.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -17,7 +16,7 @@ from rennbahn.comparing.verdicts import VERDICTS
 from rennbahn.comparing.words import interval_words
 from rennbahn.display import fixed, fps, ms
 from rennbahn.measures.rates import LOWS
-from rennbahn.packages.numbers import Number, numbers_of
+from rennbahn.packages.numbers import Number, named_numbers
 
 #: How a number is said by its name in the package; what is not here, as a spread or a count of passes, is not quoted.
 _SHARES = {"b_over_a", "a_over_b", "margin", "reverse"}
@@ -59,7 +58,7 @@ def quotes_of(study: Study, currency: str = "") -> tuple[Quote, ...]:
     `study` names the pairs to compare; `currency` is what its prices are in.
     """
     speaker = _Speaker(study, currency)
-    numbers = [(json.loads(number.what), number) for number in numbers_of(study)]
+    numbers = list(named_numbers(study, speaker.may_be_quoted))
     speaker.learn(numbers)
     found = filter(None, (speaker.quote(names, number) for names, number in numbers))
     # What stands in several places of an answer is quoted from the first.
@@ -79,6 +78,15 @@ class _Speaker:
         self.suite_school = method.suite_school
         self.groups = {test.id: test.group for test in study.tests}
         self._ends: dict[tuple[str, str, str, str], dict[str, float]] = {}
+
+    def may_be_quoted(self, names: Mapping[str, Any]) -> bool:
+        """Whether a number of these names may be quoted, or is an end of an interval that is."""
+        name, of = names.get("number"), names["of"]
+        if of[:1] == ["compare"]:
+            suite = name == self.suite_school and of[-1] == "margins"
+            end = name in ("low", "high") and of[-2:] == ["measured", self.suite_school]
+            return (suite or end or name in ("b_over_a", "a_over_b")) and self._led(names)
+        return (name in _SHARES or name in _RATES or name in _MONEY or name in _OTHERS) and self._led(names)
 
     def learn(self, numbers: Sequence[tuple[Mapping[str, Any], Number]]) -> None:
         """Keep the ends of suite intervals, which stand beside their margins."""
