@@ -29,7 +29,7 @@ export function Keep({ study, look }: { study: Study; look: Schemas["LookIn"] })
   return (
     <div className="flex flex-wrap items-center gap-3">
       <Button kind="quiet" shortcut="k" onClick={() => setOpen(true)}>
-        Keep for a report
+        For a report
       </Button>
       {kept && (
         <p role="status" className="text-soft">
