@@ -175,7 +175,7 @@ function Shelf({ report, write }: { report: ReportOf; write: boolean }) {
                 <button
                   type="button"
                   className="cursor-pointer text-mute underline"
-                  aria-label={`Take ${one.label} off the shelf`}
+                  aria-label={`take off ${one.label}`}
                   onClick={() => off.mutate(one.id)}
                 >
                   take off
