@@ -37,11 +37,11 @@ def test_a_margin_is_said_with_its_direction_its_baseline_and_its_interval() -> 
     case = next(one for one in REFERENCE if one["name"] == "nine games, some at two conditions")
     names = {lane["id"]: lane["name"] for lane in case["input"]["lanes"]}
     first, *rest = quotes_of(Study.from_json(case["input"]))
-    assert first.of == f"Average fps: {names['B']} over {names['A']}", "the suite comes first"
+    assert first.of == f"Average fps: {names['B']} over {names['A']}, suite", "the suite comes first"
     assert first.text == "+3.3%"
     assert first.interval == "+3.0% to +3.6%"
-    assert (first.lanes, first.tests) == (("A", "B"), ())
-    back = next(one for one in rest if one.of.startswith(f"Average fps: {names['A']} over {names['B']}"))
+    assert (first.lanes, first.verdict) == (("A", "B"), "ahead")
+    back = next(one for one in rest if one.of.startswith(f"Average fps: {names['A']} over {names['B']} in"))
     forth = next(one for one in rest if one.tests == back.tests and one.lanes == ("A", "B"))
     assert back.lanes == ("B", "A"), "the one that all are held against comes first"
     assert back.value == pytest.approx(1 / (1 + forth.value) - 1, rel=1e-9)
@@ -53,20 +53,20 @@ def test_a_figure_of_another_school_is_never_quoted() -> None:
 
 
 def test_money_is_said_in_its_currency_and_not_at_all_without_one() -> None:
-    prices = [one for one in quotes_of(ladder(), "EUR") if one.of.startswith("Price")]
+    prices = [one for one in quotes_of(ladder(), "EUR") if one.of.startswith("Price of")]
     assert {one.text for one in prices} == {"100 EUR", "150 EUR", "200 EUR"}
     assert not [one for one in quotes_of(ladder()) if "ost" in one.of or one.of.startswith("Price")]
 
 
 def test_bare_numbers_are_found_with_what_they_might_be() -> None:
     quotes = quotes_of(ladder(), "EUR")
-    level = next(one for one in quotes if one.of == "Average fps of Brandt 2")
+    level = next(one for one in quotes if one.of == "Average fps of Brandt 2, suite")
     text = f"In 2026 Brandt 2 ran at {level.text}, 12,5 % more; a frame took 12.5 ms; it costs 200 EUR."
     found = bare_numbers(text, quotes)
     assert [one.text for one in found] == [level.text, "12,5 %", "12.5 ms", "200 EUR"]
     assert found[0].guesses[0].key == level.key
     assert not found[1].guesses
-    assert [one.of for one in found[3].guesses] == ["Price, Brandt 2"]
+    assert [one.of for one in found[3].guesses] == ["Price of Brandt 2"]
     for one in found:
         assert text[one.start : one.stop] == one.text
 
@@ -80,8 +80,47 @@ def test_what_is_no_claim_is_left_alone(text: str) -> None:
 
 def test_a_rounded_number_may_be_what_it_was_rounded_from() -> None:
     quotes = quotes_of(ladder())
-    level = next(one for one in quotes if one.of == "Average fps of Brandt 1")
+    level = next(one for one in quotes if one.of == "Average fps of Brandt 1, suite")
     assert level in bare_numbers(f"{level.value:.0f} fps", quotes)[0].guesses
+
+
+@pytest.mark.parametrize("case", [pytest.param(one, id=one["name"]) for one in REFERENCE])
+def test_no_words_stand_for_two_numbers(case: dict[str, Any]) -> None:
+    of = [one.of for one in quotes_of(Study.from_json(case["input"]), "EUR")]
+    assert len(set(of)) == len(of)
+
+
+def test_a_cost_names_what_it_is_over_and_by_which_figure() -> None:
+    lanes = [{"id": "off", "name": "Off", "step": 1}, {"id": "on", "name": "Haze", "step": 2}]
+    told = made_up("scaling", lanes, TESTS, lambda lane, _: 100.0 if lane["id"] == "off" else 80.0)
+    costs = {one.of: one for one in quotes_of(Study.from_json(told)) if one.text.endswith(" ms")}
+    assert {one for one in costs if one.endswith("suite")} == {
+        "Cost of Haze over Off a frame, by average fps, suite",
+        "Cost of Haze over Off a frame, by 1% low, suite",
+    }
+    suite = costs["Cost of Haze over Off a frame, by average fps, suite"]
+    assert suite.value == pytest.approx(1000 / 80 - 1000 / 100, rel=0.05)
+    assert (suite.lanes, suite.interval[-3:]) == (("off", "on"), " ms")
+
+
+def test_the_lowest_and_the_highest_pass_of_a_cell_are_no_interval() -> None:
+    cells = [one for one in quotes_of(ladder()) if '"cells"' in one.key]
+    assert cells
+    assert {one.interval for one in cells} == {""}
+
+
+def test_a_suite_stands_on_the_tests_that_take_part_in_it() -> None:
+    case = next(one for one in REFERENCE if one["name"] == "a capped test")
+    capped = {one["test"] for one in case["input"]["passes"] if "capped" in one.get("flags", ())}
+    suite = quotes_of(Study.from_json(case["input"]))[0]
+    assert capped
+    assert set(suite.tests) == {one["id"] for one in case["input"]["tests"]} - capped
+
+
+def test_a_suite_within_the_band_is_even_as_its_verdict_says() -> None:
+    case = next(one for one in REFERENCE if one["name"] == "nine games, some at two conditions")
+    wide = {**case["input"], "settings": {**case["input"].get("settings", {}), "equal_band": 0.2}}
+    assert quotes_of(Study.from_json(wide))[0].verdict == "even"
 
 
 def test_corrections_name_what_was_said_and_is_said_no_more_flips_first() -> None:
@@ -89,6 +128,6 @@ def test_corrections_name_what_was_said_and_is_said_no_more_flips_first() -> Non
     after = {"x": ("of x", "+1.5%", "ahead"), "y": ("of y", "−2%", "behind"), "new": ("of n", "4", "")}
     found = corrections(before, after)
     assert [(one.key, one.before, one.after, one.flip) for one in found] == [
-        ("y", "+2%", "−2%", True), ("x", "+1%", "+1.5%", False),
+        ("y", "+2%", "−2%", True), ("x", "+1%", "+1.5%", False), ("gone", "3", "", False),
     ]  # fmt: skip
     assert corrections(before, before) == []

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Correction:
-    """A number or a sentence that says another thing: what it is of, as it was, as it is now (empty: gone).
+    """A number or a sentence that says another thing: what it is of, as it was, as it is now (empty: said no more).
 
     `flip` where its verdict is another word.
     """
@@ -23,12 +23,10 @@ class Correction:
 def corrections(
     before: Mapping[str, tuple[str, str, str]], after: Mapping[str, tuple[str, str, str]]
 ) -> list[Correction]:
-    """All that both editions say and that differs, and what is gone; each by key as (of, text, verdict)."""
+    """All that is said otherwise, and what is said no more; each by key as (of, text, verdict)."""
     found = []
     for key, (of, text, verdict) in before.items():
-        now = after.get(key)
-        if now is None:
-            continue
-        if (text, verdict) != now[1:]:
-            found.append(Correction(key, of, text, now[1], bool(verdict and now[2]) and verdict != now[2]))
+        _, now, turned = after.get(key, (of, "", ""))
+        if (text, verdict) != (now, turned):
+            found.append(Correction(key, of, text, now, bool(verdict and turned) and verdict != turned))
     return sorted(found, key=lambda one: not one.flip)
