@@ -140,8 +140,9 @@ class Fit:
         self.noise = sheet.noise_of([self.lanes.tolist()])
         self.v, self.df, self.pool = (x[self.at, 0] for x in (self.noise.v, self.noise.df, self.noise.pool))
         self.later: Floats = np.zeros(shape)
-        if self.noise.drifting[self.at, 0]:
-            hour, counted = sheet.hour[self.at][grid], self.n > 0
+        counted = self.n > 0
+        if self.noise.drifting[self.at, 0] and counted.any():
+            hour = sheet.hour[self.at][grid]
             self.later = np.where(counted, hour - hour[counted].mean(), 0.0)
         with np.errstate(invalid="ignore", divide="ignore"):
             self.log = np.log(self.value) - float(self.noise.slope[self.at, 0]) * self.later
