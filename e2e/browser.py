@@ -101,6 +101,10 @@ class Page:
         shown = str(self.driver.execute_script("return document.body ? document.body.innerText : ''"))
         return "\n".join(line for line in (" ".join(line.split()) for line in shown.splitlines()) if line)
 
+    def at_the_page(self) -> None:
+        """Wait until no dialog stands over the page: its keys are the page's again."""
+        self.wait(lambda: not self.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"), "the dialog closed")
+
     def hover(self, element: WebElement) -> None:
         """Point at the middle of an element, coming from a little beside it."""
         ActionChains(self.driver).move_to_element_with_offset(element, 20, 20).move_to_element(element).perform()
@@ -161,6 +165,11 @@ class Page:
             return False
 
         self.wait(press, f"the button “{name}”")
+
+    def study(self, question: str) -> None:
+        """Go into a study from the desk, which has doors of the same names as the study."""
+        self.click(question)
+        self.element("nav[aria-label=Study]")
 
     def choose(self, label: str, option: str) -> None:
         """Choose from a list by keyboard: open it, type the beginning, take it."""

@@ -28,7 +28,7 @@ def at(driver: webdriver.Chrome, gate: Gate) -> Iterator[Page]:
     driver.__dict__.pop("signed_in", None)
     page = Page(driver, gate.address)
     page.sign_in("tomke", PASSWORD)
-    page.click(READY)
+    page.study(READY)
     page.see("Lane after lane".lower())
     study = page.driver.current_url.split("/studies/")[1].split("/")[0]
     page.open(f"/studies/{study}/run?seed=27248&speed=60")

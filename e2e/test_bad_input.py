@@ -16,7 +16,7 @@ REFERENCE = Path(__file__).parent.parent / "core" / "tests" / "reference"
 @pytest.fixture
 def intake(page: Page) -> Page:
     page.sign_in("tomke", PASSWORD)
-    page.click(STUDY)
+    page.study(STUDY)
     page.click("Hand in")
     page.see("Drop the capture files here")
     return page

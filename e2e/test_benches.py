@@ -24,7 +24,7 @@ def study(page: Page) -> Iterator[str]:
         page.see("127.0.0.1")
         page.click("I have it")
     page.open("/")
-    page.click(READY)
+    page.study(READY)
     page.see("Lane after lane".lower())
     yield "/studies/" + page.driver.current_url.split("/studies/")[1].split("/")[0]
     page.open("/bench/links")

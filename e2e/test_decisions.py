@@ -186,7 +186,7 @@ def test_files_are_taken_by_dropping_them(page: Page, tmp_path_factory: pytest.T
         file.write_text(f"frame_time_ms\n{frames}")
         files.append(file)
     page.sign_in("tomke", PASSWORD)
-    page.click(DRIVER)
+    page.study(DRIVER)
     page.click("Hand in")
     page.drop("section[aria-label='Hand in captures']", files)
     page.see("30 files of one kind")

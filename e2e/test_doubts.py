@@ -194,7 +194,7 @@ def test_a_check_that_does_not_suit_a_study_is_switched_off_with_a_reason_that_p
 
 def test_delivery_is_watched_in_slow_motion_and_saved(page: Page, downloads: Path) -> None:
     page.sign_in("ilse", PASSWORD)
-    page.click("Does the quiet fan profile cost frames?")
+    page.study("Does the quiet fan profile cost frames?")
     page.click("Passes")
     page.click("Orchard of Kites")
     page.see("Distribution")

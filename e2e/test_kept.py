@@ -19,7 +19,7 @@ def over_budget(page: Page) -> str:
 
 def test_a_method_is_changed_and_the_figures_follow_by_themselves(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click(STICKS)
+    page.study(STICKS)
     page.click("Passes")
     page.click("Ember Allotment")
     page.see("Over budget")
@@ -85,7 +85,7 @@ def test_results_without_frames_are_typed_and_brought_in(page: Page, tmp_path: P
 
 def test_groups_and_lanes_are_chosen_by_what_is_in_the_address(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click("Which card does a dorm room need?")
+    page.study("Which card does a dorm room need?")
     page.click("Findings")
     page.see("No finding yet.")
     page.choose("Group of tests", "2560 × 1440, high, 14 games")
@@ -120,6 +120,6 @@ def test_a_grid_names_the_lanes_it_lacks_and_takes_them(page: Page) -> None:
 def test_titles_say_what_is_shown(page: Page) -> None:
     page.sign_in("ilse", PASSWORD)
     page.wait(lambda: page.driver.title == "Desk · Rennbahn", "the desk's title")
-    page.click(STICKS)
+    page.study(STICKS)
     page.click("Findings")
     page.wait(lambda: page.driver.title == f"Findings · {STICKS} · Rennbahn", "the findings' title")

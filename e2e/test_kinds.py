@@ -197,7 +197,7 @@ def test_a_lane_moves_on_and_the_change_is_shown(lead: Page) -> None:
 
 def test_a_viewer_sees_the_plan_and_changes_nothing(page: Page) -> None:
     page.sign_in("ilse", PASSWORD)
-    page.click("How low can the power limit go before anyone notices?")
+    page.study("How low can the power limit go before anyone notices?")
     page.see("Order and time")
     for offer in (
         "Fair and ready to run",

@@ -11,7 +11,7 @@ from scratch import PASSWORD
 
 def test_a_study_is_taken_along_and_computed_again(page: Page, downloads: Path, tmp_path: Path) -> None:
     page.sign_in("ilse", PASSWORD)
-    page.click("Does the quiet fan profile cost frames?")
+    page.study("Does the quiet fan profile cost frames?")
     page.click("Record")
     page.see("To be computed again")
     content = page.saved(downloads, "study-*.zip", lambda: page.click("Data package"))

@@ -49,7 +49,7 @@ def test_a_folder_and_then_a_zip_of_the_same(page: Page, tmp_path: Path) -> None
     made = day(tmp_path / "tuesday")
     make_study(page.address)
     page.sign_in("tomke", PASSWORD)
-    page.click(STUDY)
+    page.study(STUDY)
     page.click("Hand in")
     page.see("Drop the capture files here")
     page.hand_in_folder(tmp_path / "tuesday")

@@ -24,7 +24,7 @@ def sign_out(page: Page) -> None:
 
 def test_a_study_is_kept_to_some_and_opened_to_all(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click(FANS)
+    page.study(FANS)
     page.see("DOES THE QUIET FAN")
     page.take_from("More", "Who sees it")
     page.labelled("Keep it to some, until it is published").click()
@@ -45,7 +45,7 @@ def test_a_study_is_kept_to_some_and_opened_to_all(page: Page) -> None:
     page.see("kept to some")
     sign_out(page)
     page.sign_in("mara", PASSWORD)
-    page.click(FANS)
+    page.study(FANS)
     page.take_from("More", "Who sees it")
     page.labelled("Keep it to some, until it is published").click()
     page.click("Keep")

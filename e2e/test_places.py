@@ -123,6 +123,8 @@ def go(page: Page, name: str) -> None:
             open_door(page, step.removeprefix("door "))
         elif step in IN_THE_HEADER and _in_a_menu(page):
             page.take_from("Places", step)
+        elif step.endswith("?"):
+            page.study(step)
         else:
             page.click(step)
     page.see(sign)
@@ -171,7 +173,7 @@ def test_a_viewer_reads_and_is_offered_nothing_else(page: Page) -> None:
     page.sign_in("ilse", PASSWORD)
     page.see(FANS)
     assert "New study" not in page.text()
-    page.click(STICKS)
+    page.study(STICKS)
     page.see("Passes")
     page.click("Hand in")
     page.see("Only testers and leads hand in captures.")
@@ -217,7 +219,7 @@ def test_addresses_are_stable_and_back_works(page: Page) -> None:
 
 def test_the_other_baseline_and_another_school(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click(FANS)
+    page.study(FANS)
     page.see("Quiet profile:")
     page.click("quiet profile")
     page.see("Standard profile:")
@@ -235,7 +237,7 @@ def test_a_used_setup_is_edited_into_its_next_version(page: Page) -> None:
     page.click("Keep")
     page.see("version 2, not used yet")
     page.open("/")
-    page.click(STICKS)
+    page.study(STICKS)
     page.click("Record")
     page.see("Hollin Neun, one stick, version 1")
 

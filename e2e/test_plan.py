@@ -56,6 +56,7 @@ def fill_bench(page: Page) -> None:
     page.tab_to("Memory rate a pin")
     page.press("18", Keys.ENTER)
     page.see("Memory bandwidth 288 GB/s")
+    page.at_the_page()
     page.press("2")
     page.see("No rig yet.")
     page.press("n")
@@ -66,6 +67,7 @@ def fill_bench(page: Page) -> None:
         page.press(name)
     page.press(Keys.ENTER)
     page.see("3 parts, 0 setups on it")
+    page.at_the_page()
     page.press("1")
     page.see("No setup yet.")
     page.press("n")
@@ -75,6 +77,7 @@ def fill_bench(page: Page) -> None:
     page.tab_to("Name of the setting")
     page.press("Fan profile", Keys.TAB, "standard", Keys.ENTER)
     page.see("on the rig Box")
+    page.at_the_page()
     # Two keys lead to the one thing that changes.
     page.press("c")
     page.see("Which thing? Press its key.")
@@ -165,7 +168,7 @@ def test_a_difference_is_in_the_way_until_it_is_accepted_with_a_reason(page: Pag
     page.click("Keep")
     page.wait(lambda: "Room 31 °C" in page.text(), "the changed setup")
     page.open("/")
-    page.click(DRIVER)
+    page.study(DRIVER)
     page.click("Plan")
     page.see("1 difference is in the way of a fair answer")
     page.see("a warmer room means lower clocks where heat is the limit")
@@ -192,7 +195,7 @@ def test_a_difference_is_in_the_way_until_it_is_accepted_with_a_reason(page: Pag
 def test_the_desk_says_what_will_be_late_and_the_plan_what_is_left_out(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
     page.see("tests too many for Wed")
-    page.click(LADDER)
+    page.study(LADDER)
     page.see("must be left out to keep the dates")
     page.see("Left out of all lanes to keep the dates")
     page.click("Days, hours, deadline, costs")
@@ -209,7 +212,7 @@ def test_the_desk_says_what_will_be_late_and_the_plan_what_is_left_out(page: Pag
 
 def test_days_off_and_a_part_that_goes_back_are_kept(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click(LADDER)
+    page.study(LADDER)
     page.click("Days, hours, deadline, costs")
     page.click("One more day")
     page.labelled("Day 1").send_keys("12082026")
@@ -229,7 +232,7 @@ def test_days_off_and_a_part_that_goes_back_are_kept(page: Page) -> None:
 
 def test_another_order_and_a_block_moved_by_dragging(page: Page) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click(SWEEP)
+    page.study(SWEEP)
     page.see("Leaves open, at 0.5% drift an hour".upper())
     page.element("input[type=radio][value=lane_by_lane]").click()
     page.wait(lambda: page.element("input[value=lane_by_lane]").is_selected(), "lane after lane chosen")
@@ -245,7 +248,7 @@ def test_another_order_and_a_block_moved_by_dragging(page: Page) -> None:
 
 def test_the_plan_goes_along(page: Page, downloads: Path) -> None:
     page.sign_in("ilse", PASSWORD)
-    page.click(SWEEP)
+    page.study(SWEEP)
     for name, pattern, said in (("Every pass as CSV", "*.csv", "160 W"), ("Sessions as iCalendar", "*.ics", "VEVENT")):
         content = page.saved(downloads, pattern, lambda name=name: page.take_from("Take along", name))
         assert said in content.decode()

@@ -17,7 +17,7 @@ SEED, SPEED = 27248, 60
 def at(page: Page) -> Page:
     """The study that is ready, at the bench."""
     page.sign_in("tomke", PASSWORD)
-    page.click(READY)
+    page.study(READY)
     page.see("Lane after lane".lower())
     study = page.driver.current_url.split("/studies/")[1].split("/")[0]
     page.open(f"/studies/{study}/run?seed={SEED}&speed={SPEED}")
@@ -112,7 +112,7 @@ def test_a_second_person_looks_on_and_takes_over(at: Page, page: Page) -> None:
     at.see("Begin the session: machine on")
     at.driver.delete_all_cookies()
     page.sign_in("mara", PASSWORD)
-    page.click(READY)
+    page.study(READY)
     study = page.driver.current_url.split("/studies/")[1].split("/")[0]
     page.open(f"/studies/{study}/run")
     page.see("tomke drives, you look on")
