@@ -17,7 +17,7 @@ from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Fie
 from pydantic_core import PydanticUndefined
 
 #: Deeper than this nothing that the API takes is nested.
-DEEPEST = 16
+DEEPEST = 14
 #: Smaller than this (but not 0) no number can be kept.
 SMALLEST = 1e-300
 #: What a database row can hold of a whole number.

@@ -13,16 +13,18 @@ from findings.queries import Asked, findings_of
 from findings.record import StudyRecord, record_of, state_of
 from findings.worth import worth_of
 from page_marks import mark_of
+from problems import Problem
 from readers.models import Reader
 from rennbahn.quoting import Bare, Quote, bare_numbers, quotes_of
 from studies.models import StudyKind
 from studies.queries import one_study
 
 from reports import prose
-from reports.models import BlockKind, Shown
+from reports.models import Block, BlockKind, Shown
 
 #: What of the findings changes without any number changing.
 _VOLATILE = ("stale", "state", "groups")
+_FIGURES = (("average", "average fps"), ("low_1", "1% low"))
 
 
 @dataclass(frozen=True)
@@ -76,7 +78,9 @@ class Studies:
                 {"name": reader.name, "for_reader": worth_of(study, reader.pk, look.asked)}
                 for reader in Reader.objects.all()
             ]
-        elif look.own and kind != BlockKind.METHOD and shown["study"]["kind"] != StudyKind.A_B:
+        elif kind == BlockKind.METHOD:
+            shown["findings"] = _together(self.every_group(study))
+        elif look.own and shown["study"]["kind"] != StudyKind.A_B:
             shown["answer"] = kind_answer(study, look.targets)
         else:
             shown["findings"] = findings_of(study, look.asked)
@@ -92,13 +96,26 @@ class Studies:
         found: dict[str, Any] = self.record(study).answered(asked, lambda: self._says(block.kind, study, look))
         return found
 
+    def every_group(self, study: int) -> list[dict[str, Any]]:
+        """The findings of a study in each group of its tests, the one that is looked at first before all."""
+        record = self.record(study)
+        keys = sorted((group.key for group in record.groups), key=lambda key: key != record.asked_group)
+        return [findings_of(study, Asked(group=key)) for key in keys]
+
     def _says(self, kind: str, study: int, look: Look) -> dict[str, Any]:
-        material = self.material(kind, study, look)
-        told = sentence_of(kind, material, look)
+        none = {"text": "", "verdict": "", "fault": "", "by_method": []}
+        try:
+            material = self.material(kind, study, look)
+        except Problem as problem:
+            # A study can come to have no answer of its kind: the report it stands in is read all the same.
+            label = f"{BlockKind(kind).label}: {self.record(study).study.question}"
+            return none | {"label": label, "fault": problem.message, "mark": mark_of(problem.message)}
         data = {name: material[name] for name in ("answer", "readers")}
         findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
-        label = label_of(kind, material)
-        return {"text": told["text"], "verdict": told["verdict"], "label": label, "mark": mark_of([data, findings])}
+        shows = none | sentence_of(kind, material, look) | {"label": label_of(kind, material)}
+        if kind != BlockKind.METHOD and findings:
+            shows["by_method"] = [words for name, words in _FIGURES if findings[name]["depends_on_method"]]
+        return shows | {"mark": mark_of([data, findings])}
 
     def bare(self, doc: prose.Node, studies: Iterable[int]) -> list[tuple[Bare, int]]:
         """The bare numbers of prose, each with the study that its guesses are of (the first that has any; else 0)."""
@@ -113,16 +130,28 @@ class Studies:
             best.append(found)
         return best
 
+    def named(self, said: prose.Said) -> prose.Said:
+        """A live number by the words of its study: what it is of is not for whoever writes to say."""
+        quote = self.quotes(said.study).get(said.key)
+        return said if quote is None else prose.Said(said.study, said.key, quote.of, said.text)
+
     def now(self, said: prose.Said) -> prose.Said | None:
         """A live number as it is now; None where the study has no such number any more."""
         quote = self.quotes(said.study).get(said.key)
         return None if quote is None else prose.Said(said.study, said.key, quote.of, quote.text)
 
 
+def _together(groups: list[dict[str, Any]]) -> dict[str, Any]:
+    """How a study was measured: what stands of it group by group in one."""
+    first, *_ = groups
+    lists = {name: [one for group in groups for one in group[name]] for name in ("rejected", "missing")}
+    return {**first, **lists, "accepted_passes": sum(group["accepted_passes"] for group in groups)}
+
+
 def sentence_of(kind: str, material: dict[str, Any], look: Look) -> dict[str, str]:
     """The sentence that a block comes to, and its verdict where it has one."""
     if kind == BlockKind.READERS:
-        told = [f"{one['name']}: {one['for_reader']['sentence']['text']}" for one in material["readers"]]
+        told = [one["for_reader"]["sentence"]["text"] for one in material["readers"]]
         return {"text": "\n".join(told), "verdict": ""}
     if material["answer"] is not None:
         answer = material["answer"]
@@ -148,6 +177,17 @@ def label_of(kind: str, material: dict[str, Any]) -> str:
     group = next((one["words"] for one in found["groups"] if one["key"] == found["group"]), "")
     at = f", {group}" if len(found["groups"]) > 1 else ""
     return f"{BlockKind(kind).label}: {found['other']['name']} over {found['baseline']['name']}{at}"
+
+
+def used_studies(blocks: Iterable[Block]) -> list[int]:
+    """The studies that blocks show or say something of, in their order."""
+    used: dict[int, None] = {}
+    for block in blocks:
+        if block.kind == BlockKind.PROSE:
+            used |= dict.fromkeys(one.study for one in prose.numbers_in(block.content["doc"]))
+        elif block.study_id is not None:
+            used[block.study_id] = None
+    return list(used)
 
 
 def states_of(studies: Iterable[int]) -> dict[int, str]:

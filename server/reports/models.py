@@ -145,7 +145,7 @@ class Settled(models.Model):
 
     report = models.ForeignKey(Report, on_delete=models.CASCADE, related_name="settled")
     #: The point as it was accepted: another number of open doubts is another point.
-    point = models.CharField(max_length=400)
+    point = models.TextField()
     why = models.CharField(max_length=400)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

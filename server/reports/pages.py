@@ -6,16 +6,19 @@ not open yet and one that there is not are answered alike.
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from contextlib import nullcontext
 from datetime import datetime
 
 import clock
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http.response import HttpResponseBase
 from django.urls import path
-from django.utils.cache import get_conditional_response, set_response_etag
+from django.utils.cache import get_conditional_response
 from django.utils.feedgenerator import Atom1Feed
 from django.utils.html import format_html
+from django.utils.http import quote_etag
 from django.views.decorators.http import require_safe
 from waiting import Busy, Turns
 
@@ -35,14 +38,14 @@ _packages = Turns("Others are taking data packages along", 2)
 
 
 @require_safe
-def article(request: HttpRequest, slug: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
+def article(request: HttpRequest, slug: str, number: int | None = None, name: str = _PAGE) -> HttpResponseBase:
     """A file of an article, of its newest open edition where none is named."""
     report = Report.all_reports.filter(slug=slug).first()
     return _answer(request, report, number, name, lambda one: one.opens_at <= clock.now())
 
 
 @require_safe
-def early(request: HttpRequest, secret: str, number: int | None = None, name: str = _PAGE) -> HttpResponse:
+def early(request: HttpRequest, secret: str, number: int | None = None, name: str = _PAGE) -> HttpResponseBase:
     """The same before it opens, for whoever has its secret; from then on its own address."""
     report = Report.all_reports.filter(secret=secret.replace("\0", "")).first()
     if report is not None and name == _PAGE and number is None:
@@ -57,7 +60,7 @@ def feed(request: HttpRequest) -> HttpResponse:
     """The editions that are open, newest first, as Atom."""
     root = f"{request.scheme}://{request.get_host()}"
     found = Atom1Feed(title="Rennbahn", link=f"{root}/", description="", feed_url=f"{root}/articles/feed.xml")
-    editions = Edition.objects.filter(opens_at__lte=clock.now()).select_related("report", "by")
+    editions = Edition.objects.filter(opens_at__lte=clock.now()).select_related("report", "by").defer("says")
     for one in editions.order_by("-opens_at", "-pk")[:_MOST_IN_FEED]:
         told = _erratum_words(one) if one.number > 1 else one.summary
         if one.report.state == ReportState.WITHDRAWN:
@@ -81,23 +84,20 @@ def _answer(
     may: Callable[[Edition], bool],
     *,
     private: bool = False,
-) -> HttpResponse:
+) -> HttpResponseBase:
     if "\0" in name:
         raise Http404
-    editions = [one for one in report.editions.all() if may(one)] if report is not None else []
+    editions = [one for one in report.editions.defer("says", "erratum") if may(one)] if report is not None else []
     edition = next((one for one in reversed(editions) if number in (None, one.number)), None)
-    file = EditionFile.objects.filter(edition=edition, name=name).first() if edition is not None else None
+    file = EditionFile.objects.filter(edition=edition, name=name).defer("content").first() if edition else None
     if report is None or edition is None or file is None:
         raise Http404
-    # A package is as large as the captures of a study: nobody who asks often fills the memory with them.
-    try:
-        with _packages.turn() if file.media_type == _ZIP else nullcontext():
-            content = file.held()
-    except Busy as busy:
-        return HttpResponse(f"{busy.message} {busy.hint}", status=503, headers={"Retry-After": "20"})
-    if file.media_type.startswith("text/html"):
-        content = content.replace(STANDING, _standing(report, edition, editions[-1]).encode())
-    answer = HttpResponse(content, content_type=file.media_type)
+    page = file.media_type.startswith("text/html")
+    standing = _standing(report, edition, editions[-1]) if page else None
+    etag = quote_etag(hashlib.sha256(f"{file.sha256} {standing}".encode()).hexdigest())
+    held = get_conditional_response(request, etag=etag)
+    answer = held or _sent(file, standing)
+    answer.headers["ETag"] = etag
     answer.headers["Content-Security-Policy"] = POLICY
     # A correction is read at once: what a reader has is asked about each time, and not sent again if it holds.
     answer.headers["Cache-Control"] = "private, no-store" if private else "public, no-cache"
@@ -107,8 +107,19 @@ def _answer(
         answer.headers["Referrer-Policy"] = "no-referrer"
     if file.media_type == _ZIP:
         answer.headers["Content-Disposition"] = f'attachment; filename="{report.slug}-{edition.number}-{file.name}"'
-    set_response_etag(answer)
-    return get_conditional_response(request, etag=answer.headers["ETag"], response=answer) or answer
+    return answer
+
+
+def _sent(file: EditionFile, standing: str | None) -> HttpResponseBase:
+    """A file as it was frozen, with what became of it since."""
+    # A package is as large as the captures of a study: nobody who asks often fills the memory with them.
+    try:
+        with _packages.turn() if file.media_type == _ZIP else nullcontext():
+            content = file.held()
+    except Busy as busy:
+        return HttpResponse(f"{busy.message} {busy.hint}", status=503, headers={"Retry-After": "20"})
+    told = content if standing is None else content.replace(STANDING, standing.encode())
+    return HttpResponse(told, content_type=file.media_type)
 
 
 def _standing(report: Report, edition: Edition, last: Edition) -> str:
@@ -131,7 +142,7 @@ def _said(words: str, *of: str) -> str:
 
 
 def _erratum_words(edition: Edition) -> str:
-    lines = [f"{one['of']}: {one['after']} (was {one['before']})" for one in edition.erratum]
+    lines = [f"{one['of']}: {one['after'] or 'said no more'} (was {one['before']})" for one in edition.erratum]
     return " ".join([f"{edition.why.rstrip('.')}.", *(f"{line.rstrip('.')}." for line in lines)])
 
 

@@ -10,11 +10,9 @@ from typing import Any
 import clock
 from bench.models import Part
 from doubting.queries import doubted_passes
-from findings.queries import findings_of
 from rennbahn.comparing.sentences import tests_words
 
-from reports import prose
-from reports.material import Studies
+from reports.material import Studies, used_studies
 from reports.models import Block, BlockKind
 
 #: Older prices are asked about.
@@ -38,38 +36,46 @@ def points_of(blocks: Sequence[Block], studies: Studies, changed: int) -> list[P
     if changed:
         told = "1 number or block says" if changed == 1 else f"{changed} numbers and blocks say"
         found.append(Point(f"{told} what is no longer so: take over what changed.", blocks=True))
-    used = list(dict.fromkeys(block.study_id for block in blocks if block.study_id is not None))
     for block in blocks:
         if block.kind == BlockKind.PROSE:
-            doc = block.content["doc"]
             found += [
                 Point(f"“{one.text}” in the prose is tied to nothing that was measured.")
-                for one, _ in studies.bare(doc, ())
+                for one, _ in studies.bare(block.content["doc"], ())
             ]
-            used += [said.study for said in prose.numbers_in(doc) if said.study not in used]
+        else:
+            found += _of_block(block, studies)
     if blocks and not any(block.kind == BlockKind.METHOD for block in blocks):
         found.append(Point("How it was measured is not told."))
-    for study in dict.fromkeys(used):
-        found += _of_study(study)
+    for study in used_studies(blocks):
+        found += _of_study(study, studies)
     return list({point.words: point for point in found}.values())
 
 
-def _of_study(study: int) -> list[Point]:
-    """What is not in order in a study."""
-    found, told = findings_of(study), []
-    name, way = f"“{found['question']}”", f"/studies/{study}"
+def _of_block(block: Block, studies: Studies) -> list[Point]:
+    """What is not in order in what a block shows."""
+    now = studies.says(block)
+    if now["fault"]:
+        return [Point(f"{now['label']} shows nothing: {now['fault']}", f"/studies/{block.study_id}", blocks=True)]
+    way = f"/studies/{block.study_id}/findings?door=method"
+    return [Point(f"{now['label']}: the verdict on {words} depends on the method.", way) for words in now["by_method"]]
+
+
+def _of_study(study: int, studies: Studies) -> list[Point]:
+    """What is not in order in a study, whatever is shown of it."""
+    told: list[Point] = []
+    record = studies.record(study)
+    name, way = f"“{record.study.question}”", f"/studies/{study}"
     doubted = len(doubted_passes(study))
     if doubted:
         passes = "1 pass is" if doubted == 1 else f"{doubted} passes are"
         told.append(Point(f"{name}: {passes} doubted and nobody settled it.", f"{way}/passes"))
-    if found["missing"]:
-        cells = len({(one["test_id"], one["lane_id"]) for one in found["missing"]})
-        tests = tests_words(len({one["test_id"] for one in found["missing"]}))
-        many = "1 cell has" if cells == 1 else f"{cells} cells in {tests} have"
+    groups = studies.every_group(study)
+    missing = [one for group in groups for one in group["missing"]]
+    if missing:
+        tests = tests_words(len({one["test_id"] for one in missing}))
+        many = "1 cell has" if len(missing) == 1 else f"{len(missing)} cells in {tests} have"
         told.append(Point(f"{name}: {many} fewer accepted passes than planned.", f"{way}/findings?door=out"))
-    for figure, words in (("average", "average fps"), ("low_1", "1% low")):
-        if found[figure]["depends_on_method"]:
-            told.append(Point(f"{name}: the verdict on {words} depends on the method.", f"{way}/findings?door=method"))
+    found = groups[0]
     told += [Point(f"{name}: {_caveat(one)}", f"{way}/plan") for one in found["caveats"] if not one["accepted"]]
     if found["stale"]:
         told.append(Point(f"{name}: figures are being made anew.", f"{way}/passes", blocks=True))

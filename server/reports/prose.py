@@ -15,7 +15,7 @@ _BLOCKS = {"paragraph", "heading", "bulletList", "orderedList", "blockquote"}
 _WITHIN: dict[str, set[str]] = {
     "doc": _BLOCKS,
     "paragraph": {"text", "number", "hardBreak"},
-    "heading": {"text", "number"},
+    "heading": {"text", "number", "hardBreak"},
     "bulletList": {"listItem"},
     "orderedList": {"listItem"},
     "listItem": {"paragraph"},

@@ -20,13 +20,12 @@ from studies.words import all_words
 
 from reports import prose
 from reports.behind import behind
-from reports.material import Look, Studies, states_of
+from reports.material import Look, Studies, states_of, used_studies
 from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
 from reports.pdf import pdf_of
-from reports.points import Point, points_of
 from reports.queries import blocks_of, erratum, one_report, says_of
 from reports.rendering import render
-from reports.schemas import PublishIn
+from reports.schemas import PointOut, PublishIn
 from reports.services import Caller, for_change, whole_mark
 
 #: A data package that is larger is not published with a report: it is taken along from the study.
@@ -55,9 +54,7 @@ def sign(user: Caller, report_id: int, seen: str) -> None:
     tester = require(user, Role.TESTER)
     points = one_report(report_id).points
     _refuse_blocked(points)
-    left = [one.words for one in points if not one.why]
-    if left:
-        raise Conflict("points_open", f"Not settled yet: {left[0]}", hint="Settle it, or say why it goes out with it.")
+    _refuse_open(points)
     with transaction.atomic():
         report = for_change(report_id)
         blocks = blocks_of(report)
@@ -78,6 +75,9 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
             "not_signed", "Nobody has signed this report.", field="unchecked",
             hint="Ask somebody to sign it, or publish it unsigned: its page says so.",
         )  # fmt: skip
+    if not data.unchecked:
+        # What came up since it was signed nobody has looked at.
+        _refuse_open(told.points)
     if told.editions and not data.why:
         raise Problem("no_reason", "A further edition tells why.", field="why")
     report = Report.objects.get(pk=report_id)
@@ -93,7 +93,7 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
     )  # fmt: skip
     last = report.editions.last()
     edition.erratum = [asdict(one) for one in erratum(last.says, edition.says)] if last else []
-    files = _files(edition, blocks, studies, points_of(blocks, studies, 0), used if data.with_data else [])
+    files = _files(edition, blocks, studies, told.points, used if data.with_data else [])
     placed = place_all([file.content for file in files])
     with transaction.atomic():
         report = for_change(report_id)
@@ -129,17 +129,6 @@ def withdraw(user: Caller, report_id: int, why: str) -> None:
             note(study, lead, "withdrew a report", why[:300])
 
 
-def used_studies(blocks: list[Block]) -> list[int]:
-    """The studies that a report shows or says something of, in their order."""
-    used: dict[int, None] = {}
-    for block in blocks:
-        if block.kind == BlockKind.PROSE:
-            used |= dict.fromkeys(one.study for one in prose.numbers_in(block.content["doc"]))
-        elif block.study_id is not None:
-            used[block.study_id] = None
-    return list(used)
-
-
 def summary_of(blocks: list[Block]) -> str:
     """The first sentence of an answer, else of the prose."""
     answer = next((one.said["text"] for one in blocks if one.kind == BlockKind.ANSWER), "")
@@ -159,11 +148,10 @@ def script_of(title: str, blocks: list[Block]) -> str:
 
 
 def _files(
-    edition: Edition, blocks: list[Block], studies: Studies, points: list[Point], with_data: list[int]
+    edition: Edition, blocks: list[Block], studies: Studies, points: list[PointOut], with_data: list[int]
 ) -> list[_File]:
     """All that is frozen: packages first, since the page tells their hashes."""
     packages = [_File(f"study-{study}.zip", "application/zip", _package(study)) for study in with_data]
-    settled = {one.point: one for one in edition.report.settled.select_related("by")}
     before = {one["key"]: one["before"] for one in edition.erratum}
     said = {key: number for number, key in enumerate(_numbers(blocks), start=1)}
     page: dict[str, Any] = {
@@ -173,9 +161,7 @@ def _files(
         "by": edition.by.get_username(), "checked_by": edition.checked_by.get_username() if edition.checked_by else "",
         "why": edition.why, "erratum": edition.erratum, "before": before, "places": said,
         "blocks": [_shown(block, studies) for block in blocks],
-        "accepted": [
-            {"words": one.words, "why": settled[one.words].why if one.words in settled else ""} for one in points
-        ],
+        "accepted": [{"words": one.words, "why": one.why} for one in points],
         "files": [
             {"name": one.name, "size": len(one.content), "sha256": hashlib.sha256(one.content).hexdigest()}
             for one in packages
@@ -227,7 +213,13 @@ def _opens(asked: datetime | None, now: datetime, report: Report) -> datetime:
     return max(asked or now, now, report.opens_at or now)
 
 
-def _refuse_blocked(points: list[Any]) -> None:
+def _refuse_blocked(points: list[PointOut]) -> None:
     stop = next((one.words for one in points if one.blocks), None)
     if stop:
         raise Conflict("not_in_order", stop, hint="Put it right first: no reason makes it good.")
+
+
+def _refuse_open(points: list[PointOut]) -> None:
+    left = next((one.words for one in points if not one.why), None)
+    if left:
+        raise Conflict("points_open", f"Not settled yet: {left}", hint="Settle it, or say why it goes out with it.")

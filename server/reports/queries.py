@@ -102,7 +102,9 @@ def numbers_of(report_id: int, words: str) -> list[QuoteOut]:
 
 
 def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
-    """All that blocks say, by key: of what, in which words, with which verdict."""
+    """All that blocks say, by key: of what, in which words, with which verdict. Numbers are by study and name, with a
+    colon between them; sentences by study and what is looked at.
+    """
     found: dict[str, list[str]] = {}
     for block in blocks:
         if block.kind == BlockKind.PROSE:
@@ -113,7 +115,9 @@ def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
             look = json.dumps(block.content["look"], sort_keys=True)
             of = studies.says(block)["label"]
             # One claim stands in a sentence, its picture and its table, and is corrected once.
-            found.setdefault(f"{block.study_id}:{look}", [of, block.said["text"], block.said.get("verdict", "")])
+            what = "readers" if block.kind == BlockKind.READERS else "claims"
+            told = [of, block.said["text"], block.said.get("verdict", "")]
+            found.setdefault(f"{block.study_id} {what} {look}", told)
     return found
 
 

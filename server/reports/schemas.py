@@ -92,7 +92,7 @@ class TakeOverIn(In):
 class PointIn(In):
     """Why a point is in order all the same; empty opens it again."""
 
-    point: Annotated[str, StringConstraints(min_length=1, max_length=400)]
+    point: Annotated[str, StringConstraints(min_length=1, max_length=4000)]
     why: Why
 
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import chain, count
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser, User
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils.text import slugify
 from page_marks import check_seen, mark_of
@@ -31,7 +32,7 @@ def begin(user: Caller, study_id: int, title: str = "") -> Report:
     study = _study(study_id)
     title = title or study.question[:160]
     with transaction.atomic():
-        report = Report.objects.create(title=title, slug=_slug(title), by=tester)
+        report = _at_an_address_of_its_own(Report(title=title, by=tester))
         report.studies.add(study)
     return report
 
@@ -75,7 +76,8 @@ def take_off(user: Caller, report_id: int, kept_id: int) -> None:
 def add_block(user: Caller, report_id: int, data: ReportBlockIn, after: int | None) -> Block:
     """Put a block behind another, or first. Raises :class:`NotFound`, :class:`Problem`."""
     tester = require(user, Role.TESTER)
-    made = Block(kind=data.kind, by=tester, **_shown(data))
+    shown = _shown(data)
+    made = Block(kind=data.kind, by=tester, **shown)
     if made.study is not None:
         made.said = Studies().says(made)
     with transaction.atomic():
@@ -86,8 +88,7 @@ def add_block(user: Caller, report_id: int, data: ReportBlockIn, after: int | No
         made.report, made.place = report, _place_behind(blocks, after)
         report.blocks.filter(place__gte=made.place).update(place=F("place") + 1)
         made.save()
-        if made.study is not None:
-            report.studies.add(made.study)
+        _draws_on(report, shown)
         _touched(report)
     return made
 
@@ -102,12 +103,11 @@ def save_block(user: Caller, report_id: int, block_id: int, data: ReportBlockIn,
         if data.kind != block.kind:
             raise Problem("other_kind", "A block stays of its kind.", field="kind", hint="Add another and remove it.")
         check_seen("this block", seen, block_mark(block), lambda: f"“{block.by.get_username()}” saved it")
-        _named_by_prose(report, shown)
         block.content, block.study, block.by = shown["content"], shown["study"], tester
         if block.study is not None:
             block.said = Studies().says(block)
-            report.studies.add(block.study)
         block.save()
+        _draws_on(report, shown)
         _touched(report)
     return block
 
@@ -175,7 +175,7 @@ def settle(user: Caller, report_id: int, point: str, why: str) -> Report:
             # It was signed with what it went out with.
             _touched(report)
         if why:
-            Settled.objects.create(report=report, point=point[:400], why=why, by=tester)
+            Settled.objects.create(report=report, point=point, why=why, by=tester)
     return report
 
 
@@ -222,18 +222,19 @@ def _shown(data: ReportBlockIn) -> dict[str, Any]:
     if data.kind == BlockKind.PROSE.value:
         if data.doc is None or data.study_id is not None:
             raise Problem("no_prose", "Prose is a text and of no study.", field="doc")
-        return {"content": {"doc": prose.checked(data.doc)}, "study": None}
+        doc, studies = prose.checked(data.doc), Studies()
+        for study in {one.study for one in prose.numbers_in(doc)}:
+            _study(study)
+        return {"content": {"doc": prose.with_numbers(doc, studies.named)}, "study": None}
     if data.study_id is None or data.doc is not None:
         raise Problem("no_study", "This block shows something of a study: which?", field="study_id")
     return {"content": {"look": _look(data.look), "caption": data.caption}, "study": _study(data.study_id)}
 
 
-def _named_by_prose(report: Report, shown: dict[str, Any]) -> None:
-    """A report draws on the studies whose numbers its prose says."""
-    if "doc" not in shown["content"]:
-        return
-    for study in {one.study for one in prose.numbers_in(shown["content"]["doc"])}:
-        report.studies.add(_study(study))
+def _draws_on(report: Report, shown: dict[str, Any]) -> None:
+    """A report draws on the studies that it shows, and on those whose numbers its prose says."""
+    said = prose.numbers_in(shown["content"]["doc"]) if "doc" in shown["content"] else []
+    report.studies.add(*([shown["study"]] if shown["study"] else []), *{one.study for one in said})
 
 
 def _study(study_id: int) -> Study:
@@ -264,7 +265,23 @@ def _look(look: LookIn | None) -> dict[str, Any]:
     return look.dict(exclude_none=True) if look is not None else {}
 
 
-def _slug(title: str) -> str:
-    base = slugify(title)[:64] or "report"
-    taken = set(Report.all_reports.filter(slug__startswith=base).values_list("slug", flat=True))
-    return next(one for one in (base, *(f"{base}-{n}" for n in range(2, len(taken) + 3))) if one not in taken)
+def _at_an_address_of_its_own(report: Report) -> Report:
+    """Keep a report that is new under a name that no other has, also where two are begun at once."""
+    base = slugify(report.title)[:64] or "report"
+    # Under that name stand those that are not open yet.
+    base = f"{base}-report" if base == "early" else base
+    reports = Report.all_reports
+    taken = set(reports.filter(slug__startswith=base).values_list("slug", flat=True))
+    for slug in chain([base], (f"{base}-{number}" for number in count(2))):
+        if slug in taken:
+            continue
+        report.slug = slug
+        try:
+            with transaction.atomic():
+                report.save()
+        except IntegrityError:
+            if not reports.filter(slug=slug).exists():
+                raise
+            continue
+        return report
+    raise AssertionError

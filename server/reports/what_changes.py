@@ -40,28 +40,21 @@ def what_changes(study_id: int, data: WhatIfIn) -> list[ChangedReportOut]:
     for report, numbers in said.items():
         lines = [correction_out(one) for one in erratum(numbers, after)]
         if lines:
-            found.append(ChangedReportOut(id=report.pk, title=report.title, published=_is_out(report), lines=lines))
+            published = bool(report.editions.all())
+            found.append(ChangedReportOut(id=report.pk, title=report.title, published=published, lines=lines))
     return sorted(found, key=lambda one: not one.published)
 
 
 def _said(study_id: int) -> dict[Report, dict[str, list[str]]]:
     """What each report says of a study in live numbers: its newest edition, or its draft where it has none."""
     found: dict[Report, dict[str, list[str]]] = {}
-    for report in Report.objects.filter(studies=study_id).exclude(state=ReportState.WITHDRAWN):
-        edition = report.editions.last()
-        if edition is not None:
-            found[report] = {key: told for key, told in edition.says.items() if _is_number(key, study_id)}
+    reports = Report.objects.filter(studies=study_id).exclude(state=ReportState.WITHDRAWN)
+    for report in reports.prefetch_related("editions", "blocks"):
+        editions = list(report.editions.all())
+        if editions:
+            found[report] = {key: told for key, told in editions[-1].says.items() if key.startswith(f"{study_id}:")}
             continue
-        docs = report.blocks.filter(kind=BlockKind.PROSE).values_list("content", flat=True)
-        numbers = [one for content in docs for one in prose.numbers_in(content["doc"]) if one.study == study_id]
+        docs = [block.content["doc"] for block in report.blocks.all() if block.kind == BlockKind.PROSE]
+        numbers = [one for doc in docs for one in prose.numbers_in(doc) if one.study == study_id]
         found[report] = {f"{one.study}:{one.key}": [one.of, one.text, ""] for one in numbers}
     return found
-
-
-def _is_number(key: str, study_id: int) -> bool:
-    """Whether something that is said is a number of a study; a sentence's key is what was looked at."""
-    return key.startswith(f'{study_id}:{{"') and '"of"' in key
-
-
-def _is_out(report: Report) -> bool:
-    return report.editions.exists()

@@ -66,6 +66,13 @@ def test_the_same_name_made_at_once_is_made_once(live: Bench) -> None:
         assert statuses == [201] + [409] * 4, (path, [answer.content for answer in answers])
 
 
+def test_reports_that_are_begun_at_once_stand_at_addresses_of_their_own(live: Bench) -> None:
+    body = {"study_id": live.id}
+    answers = at_once(5, lambda _: clone(live.tester).post("/api/reports", body, content_type="application/json"))
+    assert [one.status_code for one in answers] == [201] * 5, [one.content[:200] for one in answers]
+    assert len({one.json()["address"] for one in answers}) == 5
+
+
 def test_one_more_pass_at_once_takes_the_next_number(live: Bench) -> None:
     body = {"lane_id": live.lane(0), "test_id": live.test(0)}
     answers = at_once(

@@ -175,3 +175,26 @@ def test_each_finished_kind_tells_its_own_story(mara: Caller) -> None:
     assert grid["interaction"]["verdict"] == "depends"
     scaling = told["What does each preset cost a living-room computer?"]["scaling"][0]
     assert [one["verdict"] for one in scaling["suite"]] == ["behind"] * 3
+
+
+def test_every_study_can_be_written_about_whatever_its_kind_and_however_far_it_has_come(mara: Caller) -> None:
+    """With nothing run, too: a page is drawn of all that there is, and says where there is nothing."""
+    kinds = ("answer", "picture", "table", "readers", "method")
+    for found in mara.get("/studies"):
+        path = "/reports"
+        report = mara.post(path, {"study_id": found["id"], "title": f"About {found['id']}"}, status=201)
+        path = f"/reports/{report['id']}"
+        for kind in kinds:
+            for own in (True, False):
+                body = {"kind": kind, "study_id": found["id"], "look": {"own": own}, "after": None}
+                report = mara.post(f"{path}/blocks", body, status=201)
+        blocked = [one["words"] for one in report["points"] if one["blocks"]]
+        assert not blocked, (found["question"], blocked)
+        numbers = mara.get(f"{path}/numbers")
+        assert bool(numbers) == (found["counts"]["accepted"] > 0), found["question"]
+        told = mara.post(f"{path}/publish", {"seen": report["seen"], "unchecked": True, "with_data": False})
+        page = Client().get(told["address"]).content.decode()
+        assert "How it was measured" in page, found["question"]
+        for broken in ("undefined", "NaN", "[object", "null"):
+            assert f">{broken}" not in page, (found["question"], broken)
+            assert f" {broken}" not in page.partition("</style>")[2], (found["question"], broken)

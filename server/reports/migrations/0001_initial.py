@@ -100,7 +100,7 @@ class Migration(migrations.Migration):
             name='Settled',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('point', models.CharField(max_length=400)),
+                ('point', models.TextField()),
                 ('why', models.CharField(max_length=400)),
                 ('at', models.DateTimeField(auto_now_add=True)),
                 ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),

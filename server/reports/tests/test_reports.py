@@ -16,7 +16,8 @@ from rennbahn.packages import verify
 from rennbahn.simulation import Rig
 from reports import pages, publishing, rendering
 from reports.models import Edition, EditionFile, Report
-from testkit import Bench, Caller, Ran, caller
+from studies.models import Test
+from testkit import Bench, Caller, Ran, caller, study_body
 from waiting import Turns
 
 Node = dict[str, Any]
@@ -392,6 +393,9 @@ def test_before_passes_are_rejected_it_is_told_which_published_numbers_they_chan
     full.tester.put(f"/studies/passes/{ids[0]}/state", reason)
     now = full.tester.get(f"/reports/{report['id']}")["blocks"][-1]["changes"]
     assert [one["after"] for one in now] == [line["after"]], "what was told is what came"
+    every = [one["id"] for one in full.tester.get(f"/studies/{full.id}/passes") if one["lane_id"] == full.lane(1)]
+    (line,) = full.tester.post(path, {"pass_ids": every, "state": "rejected"})[0]["lines"]
+    assert line["after"] == "", "without a pass there is no such number"
     full.tester.post(path, {"pass_ids": [0], "state": "rejected"}, status=404)
 
 
@@ -439,6 +443,90 @@ def test_a_report_of_a_kept_study_is_kept_too(full: Bench, report: dict[str, Any
     assert Report.all_reports.count() == 1
 
 
-def test_two_of_one_title_stand_at_two_addresses(full: Bench, lead: Caller) -> None:
+def test_numbers_of_a_kept_study_keep_a_report_however_they_come_into_it(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    open_study = Bench(lead, full.tester, lead.post("/studies", study_body(question="Open?"), status=201))
+    for by_saving in (False, True):
+        other = full.tester.post("/reports", {"study_id": open_study.id, "title": "Open"}, status=201)
+        doc = prose({"type": "number", "attrs": number})
+        if by_saving:
+            other = add(full.tester, other, {"kind": "prose", "doc": prose(text("x"))})
+            block = other["blocks"][0]
+            body = {"kind": "prose", "doc": doc, "seen": block["seen"]}
+            full.tester.put(f"/reports/{other['id']}/blocks/{block['id']}", body)
+        else:
+            add(full.tester, other, {"kind": "prose", "doc": doc})
+    lead.put(f"/studies/{full.id}/kept", {"names": [full.tester.name]})
+    stranger = caller("tester", "stranger")
+    assert stranger.get("/reports") == []
+    mine = stranger.post("/reports", {"study_id": open_study.id, "title": "Mine"}, status=201)
+    add(stranger, mine, {"kind": "prose", "doc": prose({"type": "number", "attrs": number})}, status=404)
+
+
+def test_what_a_number_is_of_is_not_for_its_writer_to_say(full: Bench, report: dict[str, Any]) -> None:
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    bent = {**number, "of": "How much I like it", "text": "+99%"}
+    told = add(full.tester, report, {"kind": "prose", "doc": prose({"type": "number", "attrs": bent})})
+    (change,) = told["blocks"][-1]["changes"]
+    assert (change["of"], change["before"], change["after"]) == (number["of"], "+99%", number["text"])
+
+
+def test_what_came_up_since_it_was_signed_is_looked_at_first(full: Bench, report: dict[str, Any], lead: Caller) -> None:
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]
+    made = full.tester.post("/reports", {"study_id": full.id}, status=201)
+    made = add(full.tester, made, {"kind": "prose", "doc": prose(number)})
+    other = caller("tester", "second-tester")
+    signed = other.post(f"/reports/{made['id']}/sign?seen={settled(other, made)['seen']}")
+    Test.objects.filter(study=full.id).update(passes_wanted=4)
+    body = {"seen": signed["seen"]}
+    refused = lead.post(f"/reports/{made['id']}/publish", body, status=409)
+    assert refused["code"] == "points_open"
+    assert "fewer accepted passes than planned" in refused["message"]
+
+
+def test_addresses_are_each_reports_own(full: Bench) -> None:
     made = [full.tester.post("/reports", {"study_id": full.id}, status=201)["address"] for _ in range(3)]
     assert len(set(made)) == 3
+    early = full.tester.post("/reports", {"study_id": full.id, "title": "Early"}, status=201)
+    assert early["address"] == "/articles/early-report/", "under the other stand those that are not open yet"
+    nameless = full.tester.post("/reports", {"study_id": full.id, "title": "…"}, status=201)
+    assert nameless["address"] == "/articles/report/"
+
+
+def test_for_whom_and_the_claim_are_corrected_by_themselves(full: Bench, lead: Caller) -> None:
+    lead.post("/readers", {"name": "Someone", "display_hz": 500.0, "floor_fps": 40.0}, status=201)
+    made = full.tester.post("/reports", {"study_id": full.id}, status=201)
+    for kind in ("readers", "answer"):
+        made = add(full.tester, made, {"kind": kind, "study_id": full.id})
+    told = published(lead, made)
+    assert told["blocks"][0]["says"].count("Someone") == 1
+    slower(full)
+    full.tester.post(f"/reports/{made['id']}/take-over", {})
+    lines = lead.get(f"/reports/{made['id']}")["next_erratum"]
+    assert {one["of"].split(":")[0] for one in lines} == {"Sentence", "For whom"}
+    assert [one["flip"] for one in lines] == [True, False]
+    block = told["blocks"][1]
+    now = lead.get(f"/reports/{made['id']}")["blocks"][1]
+    lead.delete(f"/reports/{made['id']}/blocks/{block['id']}?seen={now['seen']}", status=200)
+    gone = lead.get(f"/reports/{made['id']}")["next_erratum"]
+    assert [one["after"] == "" for one in gone if one["of"].startswith("Sentence")] == [True], "said no more"
+    page = read(published(lead, made, why="It was wrong")["address"])
+    assert "said no more" in page
+
+
+def test_a_report_tells_of_every_group_of_tests(lead: Caller, tester: Caller) -> None:
+    tests = [{"game": "Tin Lighthouse", "scene": "stairs", "condition": name} for name in ("720 low", "1440 high")]
+    for name, resolution in (("720 low", "720"), ("1440 high", "1440")):
+        lead.post("/conditions", {"name": name, "resolution": resolution, "preset": name.split()[1]}, status=201)
+    bench = Bench(lead, tester, lead.post("/studies", study_body(tests=tests), status=201))
+    bench.fill(2, 2, left_out=(1, 1))
+    made = tester.post("/reports", {"study_id": bench.id}, status=201)
+    made = add(tester, made, {"kind": "method", "study_id": bench.id})
+    shown = tester.get(f"/reports/{made['id']}/blocks/{made['blocks'][0]['id']}/material")
+    assert len(shown["study"]["groups"]) == 2
+    assert shown["findings"]["accepted_passes"] == 6
+    lacking = {(one["test_id"], one["lane_id"]) for one in shown["findings"]["missing"]}
+    assert (bench.test(1), bench.lane(1)) in lacking
+    assert any(f"{len(lacking)} cells in 2 tests have fewer" in one["words"] for one in made["points"])
