@@ -69,12 +69,12 @@ export const useNumbers = (report: number, words: string) =>
 export function useAct<V>(id: number, act: (told: V) => Promise<Report>) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (told: V) => {
-      // What was asked before the act must not arrive after it.
+    mutationFn: act,
+    // One after the other: two quick acts must not overtake each other on the way.
+    scope: { id: `report ${id}` },
+    onSuccess: async (report) => {
+      // What was asked before the act was done must not arrive after it.
       await queries.cancelQueries({ queryKey: ["report", id], exact: true });
-      return act(told);
-    },
-    onSuccess: (report) => {
       queries.setQueryData(["report", id], report);
       queries.invalidateQueries({ queryKey: ["reports"] });
     },

@@ -64,7 +64,7 @@ export function OfStudy({
 
 /** A sentence with what it stands on, and with what its mean hides. */
 function Claim({ sentence }: { sentence: Sentence }) {
-  const beside = [sentence.but, sentence.otherwise, sentence.lacks].filter(Boolean).join(" ");
+  const more = beside(sentence).join(" ");
   return (
     <div className="claim">
       <p>
@@ -73,9 +73,14 @@ function Claim({ sentence }: { sentence: Sentence }) {
         {sentence.after}
       </p>
       {sentence.basis && <p className="basis">{sentence.basis}.</p>}
-      {beside && <p className="beside">{beside}</p>}
+      {more && <p className="beside">{more}</p>}
     </div>
   );
+}
+
+/** What is said beside a claim. */
+function beside(sentence: Sentence): string[] {
+  return [sentence.but, sentence.otherwise, sentence.lacks].filter((one) => one !== "");
 }
 
 function Table({ of: { caption, heads, rows } }: { of: TableOf }) {
@@ -138,12 +143,16 @@ function ForReaders({ material }: { material: Material }) {
   return (
     <section aria-label="For whom">
       <h2>For whom</h2>
+      {material.readers.length === 0 && <p>The magazine keeps no reader.</p>}
       <dl>
-        {material.readers.map((one) => (
-          <div key={one.name}>
-            <dt>{one.name}</dt>
+        {material.readers.map(({ name, for_reader: found }) => (
+          <div key={name}>
+            <dt>{name}</dt>
             <dd>
-              {one.for_reader.sentence.text} {one.for_reader.cheapest_words} {one.for_reader.money_words}
+              <mark>{found.sentence.answer}</mark>
+              {`${found.sentence.after}. `}
+              {[...beside(found.sentence), found.cheapest_words, found.money_words].filter(Boolean).join(" ")}
+              {found.sentence.basis && <span className="basis"> {found.sentence.basis}.</span>}
             </dd>
           </div>
         ))}

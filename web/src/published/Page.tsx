@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import type { Theme } from "../charts/marks";
-import { size } from "../format";
+import { count, size } from "../format";
 import { Block } from "./Blocks";
 import type { Correction, PageOf } from "./model";
 import type { ShowNumber } from "./Prose";
@@ -22,7 +22,7 @@ export function Page({ page, css, print }: { page: PageOf; css: string; print?: 
           {page.checked_by ? `Checked by ${page.checked_by}.` : "Published without a second person’s check."}
         </p>
       </header>
-      {page.number > 1 && <Erratum page={page} />}
+      {page.number > 1 && <Erratum page={page} print={!!print} />}
       {page.blocks.map((block) => (
         <Block key={block.id} block={block} number={number} {...(print && { print })} />
       ))}
@@ -33,13 +33,14 @@ export function Page({ page, css, print }: { page: PageOf; css: string; print?: 
 }
 
 /** What this edition says otherwise than the one before: flips first. */
-function Erratum({ page }: { page: PageOf }) {
+function Erratum({ page, print }: { page: PageOf; print: boolean }) {
   return (
     <aside className="erratum" aria-label="Correction">
       <h2>Corrected on {longDay(page.at)}</h2>
       <p>
         {page.why.replace(/\.?$/, ".")} Corrected by {page.by}.{" "}
-        <a href={`${page.address}${page.number - 1}/`}>The edition before</a> can still be read.
+        {print ? "The edition before" : <a href={`${page.address}${page.number - 1}/`}>The edition before</a>}{" "}
+        can still be read.
       </p>
       {page.erratum.length > 0 ? (
         <table>
@@ -73,7 +74,7 @@ function Line({ one }: { one: Correction }) {
       </th>
       <td>{one.before}</td>
       <td>
-        <strong>{one.after}</strong>
+        <strong>{one.after || "said no more"}</strong>
       </td>
     </tr>
   );
@@ -187,7 +188,7 @@ export function Numbers({ page, css }: { page: PageOf; css: string }) {
           </p>
           <details>
             <summary>
-              {one.passes.length} {one.passes.length === 1 ? "pass" : "passes"} that it stands on
+              {count(one.passes.length, "accepted pass", "accepted passes")} of its lanes in its tests
             </summary>
             <div className="scrolls">
               <table>
@@ -209,7 +210,7 @@ export function Numbers({ page, css }: { page: PageOf; css: string }) {
                       <td>{pass.number}</td>
                       <td>{pass.windows.map(([from, to]) => `${from} to ${to}`).join(", ")}</td>
                       <td>
-                        {pass.file} <code>{pass.sha256}</code>
+                        {pass.file || "typed in, without frames"} <code>{pass.sha256}</code>
                       </td>
                     </tr>
                   ))}

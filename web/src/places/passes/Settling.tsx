@@ -81,7 +81,8 @@ function InReports({
           <ul>
             {report.lines.map((line) => (
               <li key={line.key}>
-                {line.of}: <s className="text-mute">{line.before}</s> → <strong>{line.after}</strong>
+                {line.of}: <s className="text-mute">{line.before}</s> →{" "}
+                <strong>{line.after || "no such number any more"}</strong>
                 {line.flip && <span className="text-accent"> another verdict</span>}
               </li>
             ))}

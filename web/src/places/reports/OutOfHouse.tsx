@@ -211,7 +211,7 @@ function Erratum({ lines }: { lines: Schemas["CorrectionOut"][] }) {
               {one.flip && <strong className="block text-accent">another verdict</strong>}
             </th>
             <td className="py-1 pr-3">{one.before}</td>
-            <td className="py-1 font-semibold">{one.after}</td>
+            <td className="py-1 font-semibold">{one.after || "said no more"}</td>
           </tr>
         ))}
       </tbody>

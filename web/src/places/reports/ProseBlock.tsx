@@ -1,6 +1,5 @@
-import { type Editor, EditorContent, useEditor, useEditorState } from "@tiptap/react";
+import { type Editor, EditorContent, type JSONContent, useEditor, useEditorState } from "@tiptap/react";
 import { useEffect, useRef, useState } from "react";
-import type { Schemas } from "../../api/client";
 import { acts, type ReportBlock, useAct } from "../../api/reports";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
@@ -8,7 +7,7 @@ import { Field } from "../../controls/Field";
 import { FormEnd, overtakenBy } from "../../controls/FormEnd";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberDialog } from "./NumberDialog";
-import { ASKS, extensions, remark } from "./prose";
+import { ASKS, extensions, remark, seenOnly, WEB } from "./prose";
 
 /** What was typed is saved when the hand rests so long. */
 const REST_MS = 700;
@@ -20,8 +19,26 @@ export function ProseBlock({ report, block, write }: { report: number; block: Re
   const [linking, setLinking] = useState(false);
   const seen = useRef(block.seen);
   const waits = useRef<ReturnType<typeof setTimeout> | null>(null);
+  /** What was typed and is not saved. */
+  const typed = useRef<JSONContent | null>(null);
   const [dirty, setDirty] = useState(false);
-  const save = useAct<Schemas["BlockEdit"]>(report, (body) => acts.save(report, block.id, body));
+  const save = useAct<JSONContent>(report, async (doc) => {
+    const now = await acts.save(report, block.id, { kind: "prose", doc, caption: "", seen: seen.current });
+    seen.current = now.blocks.find((one) => one.id === block.id)?.seen ?? seen.current;
+    // What was typed while this was saved is still to be saved.
+    if (typed.current === doc) {
+      typed.current = null;
+      setDirty(false);
+    }
+    return now;
+  });
+  const keep = () => {
+    if (waits.current) clearTimeout(waits.current);
+    waits.current = null;
+    if (typed.current) save.mutate(typed.current);
+  };
+  const keepNow = useRef(keep);
+  keepNow.current = keep;
   const [nodes] = useState(() => extensions(() => setAsking(true)));
   const editor = useEditor({
     extensions: nodes,
@@ -30,29 +47,26 @@ export function ProseBlock({ report, block, write }: { report: number; block: Re
     immediatelyRender: true,
     editorProps: {
       attributes: { role: "textbox", "aria-multiline": "true", "aria-label": "Prose", class: "prose-field" },
+      transformPastedText: seenOnly,
+      transformPastedHTML: seenOnly,
     },
-    onUpdate: ({ transaction }) => {
+    onUpdate: ({ editor: now, transaction }) => {
       if (!transaction.docChanged) return;
+      typed.current = now.getJSON();
       setDirty(true);
       if (waits.current) clearTimeout(waits.current);
-      waits.current = setTimeout(() => keep(), REST_MS);
+      waits.current = setTimeout(() => keepNow.current(), REST_MS);
     },
+    onBlur: () => waits.current && keepNow.current(),
   });
-  const keep = (over?: string) => {
-    if (!editor) return;
-    if (over) seen.current = over;
-    const doc = editor.getJSON();
-    save.mutate(
-      { kind: "prose", doc, caption: "", seen: seen.current },
-      {
-        onSuccess: (now) => {
-          seen.current = now.blocks.find((one) => one.id === block.id)?.seen ?? seen.current;
-          // What was typed while this was saved is still to be saved.
-          if (JSON.stringify(editor.getJSON()) === JSON.stringify(doc)) setDirty(false);
-        },
-      },
-    );
-  };
+  // Whoever leaves the place before the hand has rested loses nothing of it.
+  useEffect(() => () => void (waits.current && keepNow.current()), []);
+  useEffect(() => {
+    if (!dirty) return;
+    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
+    window.addEventListener("beforeunload", ask);
+    return () => window.removeEventListener("beforeunload", ask);
+  }, [dirty]);
   // What others wrote, or what was taken over, takes the place of what stands here unless it is being written.
   useEffect(() => {
     if (!editor || dirty || block.seen === seen.current) return;
@@ -77,10 +91,18 @@ export function ProseBlock({ report, block, write }: { report: number; block: Re
       <ErrorNotice error={save.error}>
         {overtaken ? (
           <>
-            <Button onClick={() => keep(overtaken)}>Save mine over it</Button>
+            <Button
+              onClick={() => {
+                seen.current = overtaken;
+                keep();
+              }}
+            >
+              Save mine over it
+            </Button>
             <Button
               onClick={() => {
                 save.reset();
+                typed.current = null;
                 setDirty(false);
               }}
             >
@@ -176,7 +198,7 @@ function Tools({ editor, ask, link }: { editor: Editor; ask: () => void; link: (
 
 function LinkDialog({ editor, close }: { editor: Editor; close: () => void }) {
   const [href, setHref] = useState(String(editor.getAttributes("link").href ?? "https://"));
-  const wrong = href !== "" && !/^https?:\/\/\S+$/.test(href);
+  const wrong = href !== "" && !WEB.test(href);
   return (
     <Dialog open onOpenChange={(open) => !open && close()} title="Link">
       <form

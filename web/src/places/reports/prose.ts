@@ -13,6 +13,13 @@ export interface Marks {
   bare: readonly string[];
 }
 
+/** Where a link may lead. */
+export const WEB = /^https?:\/\/\S+$/;
+// Soft hyphens, joiners and marks of direction: nobody sees them, and nothing that is kept has them.
+const UNSEEN = /[\u00ad\u061c\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u206f\ufeff]/g;
+/** What is pasted, as it is seen. */
+export const seenOnly = (text: string) => text.replace(UNSEEN, "");
+
 /** The character that asks for a live number. */
 export const ASKS = "#";
 const marks = new PluginKey<Marks>("marks");
@@ -100,7 +107,7 @@ export const extensions = (ask: () => void) => [
     underline: false,
     trailingNode: false,
     heading: { levels: [2, 3] },
-    link: { openOnClick: false, protocols: ["http", "https"], autolink: true },
+    link: { openOnClick: false, autolink: true, isAllowedUri: (address) => WEB.test(address) },
     listItem: false,
     blockquote: false,
   }),
