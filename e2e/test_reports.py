@@ -32,13 +32,13 @@ def read(page: Page, address: str) -> str:
 
 def test_from_the_findings_to_readers_and_a_correction_that_flips_a_verdict(page: Page, client: Client) -> None:
     page.sign_in("mara", PASSWORD)
-    page.click(FANS)
+    page.study(FANS)
     page.see("Beside another study")
     page.press("k")
     page.choose("On the shelf of", "A new report")
     page.element("[role=dialog] button[type=submit]").click()
     page.see("Kept for")
-    page.click(FANS)
+    page.study(FANS)
     page.see("Where it was")
     page.click("Put in Sentence: quiet profile over standard profile")
     page.see("1.0% behind")
@@ -151,7 +151,7 @@ def test_a_phone_without_script_reads_all_of_it(page: Page) -> None:
         page.element("summary").click()
         page.see("A frame more")
         page.click("Every number of this page, down to its captures")
-        page.see("passes that it stands on")
+        page.see("accepted passes of its lanes in its tests")
         assert re.search(r"price", page.text(), re.IGNORECASE)
     finally:
         page.driver.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": False})
