@@ -38,6 +38,13 @@ def _quick_passwords() -> Iterator[None]:
         yield
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _own_uploads(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """What one process sweeps away was never another's."""
+    with override_settings(FILE_UPLOAD_TEMP_DIR=str(tmp_path_factory.mktemp("uploads"))):
+        yield
+
+
 @pytest.fixture(autouse=True)
 def jobs() -> Iterator[Jobs]:
     """Jobs that were queued, to be done when a test says so."""

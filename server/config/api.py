@@ -20,6 +20,7 @@ from findings.api import router as findings
 from intake.api import router as intake
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
+from packages.api import router as packages
 from people.access import doors, signed_in
 from people.api import house_router, me_router, people_router
 from people.api import router as session
@@ -123,6 +124,7 @@ for prefix, router in (
     ("", planning),
     ("", doubting),
     ("", running),
+    ("", packages),
     ("/studies", findings),
     ("", words),
 ):

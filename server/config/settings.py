@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "doubting",
     "running",
     "findings",
+    "packages",
     "reports",
     "demo",
     "config",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from answering import json_answer
-from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Query, Router, UploadedFile
 from opendocument import ods_answer
 from people.access import user_of
@@ -20,7 +20,6 @@ from findings.eye_notes import eye_notes as notes_of
 from findings.eye_notes import picture
 from findings.limits import held_by
 from findings.next_hour import NextHourOut, next_hour_of
-from findings.packaging import package_of
 from findings.queries import Asked
 from findings.schemas import (
     AskedWhy,
@@ -188,16 +187,6 @@ def eye_picture(
 def findings_sheet(request: HttpRequest, study_id: int, looked: Query[LookedAt]) -> HttpResponse:
     """The margins of every test of a group as an OpenDocument sheet."""
     return ods_answer(exports.findings_csv(study_id, looked.asked()), f"findings-{study_id}.ods")
-
-
-@router.get("/{int:study_id}/package")
-def package(request: HttpRequest, study_id: int) -> StreamingHttpResponse:
-    """The data package of a study: captures byte for byte, tables, findings. `rennbahn verify` computes all again."""
-    response = StreamingHttpResponse(package_of(study_id), content_type="application/zip")
-    response.headers["Content-Disposition"] = f'attachment; filename="study-{study_id}.zip"'
-    # It is packed already, and goes out as it is made.
-    response.headers["Content-Encoding"] = "identity"
-    return response
 
 
 @router.get("/{int:study_id}/findings/beside", response=BesideOut)

@@ -15,20 +15,19 @@ from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound, Problem
 from rennbahn.errors import RennbahnError
-from storing import let_go, place
+from storing import place
 from studies.record import note
 from studies.services import open_study
 
 from intake import reading
 from intake.bounded import bounded
 from intake.limits import check_half_sent, check_room
-from intake.models import Pack, PackEntry, PackPiece, PackState
+from intake.models import Pack, PackEntry, PackState
+from intake.pieces import drop_pieces, keep_piece, whole
 from intake.services import Caller
 from intake.tasks import queue_pack
-from intake.unpacking import drop_pieces, whole
 
-#: A pack is at most so large, holds so many files, and so much once it is unpacked.
-MOST_PACKED = 2 * 2**30
+#: A pack holds at most so many files, and so much once it is unpacked.
 MOST_ENTRIES = 5_000
 MOST_UNPACKED = 8 * 2**30
 
@@ -55,23 +54,7 @@ def add_piece(user: Caller, pack_id: int, position: int, upload: UploadedFile[An
     placed = place(content)
     with transaction.atomic():
         pack = _arriving(pack_id)
-        there = PackPiece.objects.filter(pack=pack, position=position).first()
-        if there is not None and there.held() == content:
-            let_go([placed.stored])
-            return pack
-        due = pack.pieces.count()
-        if position != due:
-            raise Conflict("another_piece", f"Piece {due} of the pack is due (got {position}).")
-        if pack.size + len(content) > MOST_PACKED:
-            raise Problem(
-                "too_large",
-                f"The pack grows beyond {MOST_PACKED // 2**30} GB.",
-                field="file",
-                hint="Send it in several: what is here already is passed over.",
-            )
-        PackPiece.objects.create(pack=pack, position=position, **placed.fields())
-        pack.size += len(content)
-        pack.save(update_fields=["size"])
+        keep_piece(pack, position, content, placed)
     return pack
 
 

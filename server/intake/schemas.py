@@ -197,10 +197,13 @@ class PlaceIn(In):
 Second = Annotated[float, Field(ge=0, le=100_000)]
 
 
+Windows = Annotated[list[Annotated[list[Second], Field(min_length=2, max_length=2)]], Field(max_length=20)]
+
+
 class WindowsIn(In):
     """Stretches of seconds to look at, each from and to; none for the whole capture. Others are trimmed alike."""
 
-    windows: list[Annotated[list[Second], Field(min_length=2, max_length=2)]] = Field(max_length=20)
+    windows: Windows
     also: Also = []
 
 

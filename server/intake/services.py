@@ -251,10 +251,8 @@ def _move(tester: User, study: Study, capture: Capture, place: PlaceIn) -> None:
     tell(CaptureMoved(study, old, new, was))
 
 
-def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
-    """Trim captures to stretches of seconds, without changing them, and measure them again: all or none."""
-    tester = require(user, Role.TESTER)
-    windows = data.windows
+def check_windows(windows: Sequence[Sequence[float]]) -> None:
+    """Raises :class:`Problem` of windows that end before they begin, or are not one after the other."""
     for number, (start, stop) in enumerate(windows):
         if start >= stop:
             raise Problem("bad_window", "A window needs a beginning before its end.", field=f"windows.{number}")
@@ -263,6 +261,13 @@ def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
             "windows_overlap", "Windows follow each other and do not overlap.", field="windows",
             hint="Put them in order, or make one of two that touch.",
         )  # fmt: skip
+
+
+def set_windows(user: Caller, capture_id: int, data: WindowsIn) -> Capture:
+    """Trim captures to stretches of seconds, without changing them, and measure them again: all or none."""
+    tester = require(user, Role.TESTER)
+    windows = data.windows
+    check_windows(windows)
     ids = [capture_id, *data.also]
     ahead = trims_ahead(dict.fromkeys(ids, windows))
     with transaction.atomic():

@@ -14,7 +14,8 @@ from procrastinate.exceptions import AlreadyEnqueued, UniqueViolation
 from procrastinate.jobs import Status
 
 from intake.models import Pack, PackState
-from intake.unpacking import drop_pieces, take_in
+from intake.pieces import drop_pieces
+from intake.unpacking import take_in
 
 log = logging.getLogger(__name__)
 

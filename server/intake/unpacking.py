@@ -31,7 +31,7 @@ from problems import Conflict
 from rennbahn.capture.entries import UNREADABLE, leads_out, read_entry
 from rennbahn.capture.naming import places_of
 from rennbahn.errors import CaptureRefused, RennbahnError
-from storing import Placed, let_go, place, place_all
+from storing import Placed, place, place_all
 from studies.deciding import run_as_of
 from studies.events import CapturesCame, tell
 from studies.models import Study
@@ -42,6 +42,7 @@ from intake import reading
 from intake.bounded import BoundedProcess
 from intake.measuring import settings_from
 from intake.models import Arrival, EntryState, Pack, PackEntry, PackState, SavedMap
+from intake.pieces import drop_pieces, whole
 from intake.proposals import proposal_from, refusal_of
 from intake.reading import TakenIn
 from intake.recording import NewFile, ReadFile, SameBytes, keep_files, record_files, same_elsewhere
@@ -66,16 +67,6 @@ _AHEAD_BYTES = 128 * 2**20
 _WORKERS = "worker-"
 #: A file that ended a worker so often, each time while it was unpacked, is given up.
 _MOST_ENDED = 2
-
-
-@contextlib.contextmanager
-def whole(pack: Pack, prefix: str = "pack-") -> Iterator[str]:
-    """Where the file that the pieces make lies on disk."""
-    with tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, prefix=prefix, suffix=".zip") as file:
-        for piece in pack.pieces.order_by("position").iterator(chunk_size=1):
-            file.write(piece.held())
-        file.flush()
-        yield file.name
 
 
 def take_in(pack_id: int) -> int:
@@ -149,13 +140,6 @@ def _let_go(pack: Pack) -> None:
     """Drop the pieces of a pack that is through, where each of its files is kept by itself."""
     if not pack.entries.filter(arrival=None).exists():
         drop_pieces(pack)
-
-
-def drop_pieces(pack: Pack) -> None:
-    """Throw away the pieces of a pack, within a transaction."""
-    pieces = pack.pieces.all()
-    let_go(list(pieces.values_list("stored", flat=True)))
-    pieces.delete()
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,10 @@ from typing import Any
 
 from findings.answers import kind_answer
 from findings.facts import prices_of
-from findings.packaging import compared
 from findings.queries import Asked, findings_of
 from findings.record import StudyRecord, record_of, state_of
 from findings.worth import worth_of
+from packages.making import compared
 from page_marks import mark_of
 from problems import Problem
 from readers.models import Reader

@@ -9,7 +9,7 @@ from typing import Any
 
 import clock
 from django.db import transaction
-from findings.packaging import package_of
+from packages.making import package_of
 from page_marks import check_seen
 from people.access import require
 from people.models import Role

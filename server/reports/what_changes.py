@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from findings.facts import prices_of
-from findings.packaging import compared
 from findings.record import record_of
 from findings.schemas import WhatIfIn
+from packages.making import compared
 from problems import NotFound
 from rennbahn.comparing.moves import left_out, taken_in
 from rennbahn.quoting import quotes_of

@@ -13,7 +13,8 @@ from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.db import connections
 from django.test import Client
-from testkit import Caller
+from packages.tests.test_brought import bring, numbers, package_of, zipped
+from testkit import Caller, Jobs
 
 pytestmark = pytest.mark.django_db
 
@@ -198,3 +199,25 @@ def test_every_study_can_be_written_about_whatever_its_kind_and_however_far_it_h
         for broken in ("undefined", "NaN", "[object", "null"):
             assert f">{broken}" not in page, (found["question"], broken)
             assert f" {broken}" not in page.partition("</style>")[2], (found["question"], broken)
+
+
+def test_every_kind_goes_out_as_a_package_and_comes_back_beside_what_is_there(mara: Caller, jobs: Jobs) -> None:
+    """One of each kind that is run, with the levels, conditions and doubled parts of its lanes."""
+    kinds = {found["kind"]: found for found in mara.get("/studies") if found["counts"]["accepted"]}
+    assert len(kinds) == 8
+    for kind, found in kinds.items():
+        files = package_of(mara, found["id"])
+        back = bring(mara, jobs, zipped(files))
+        assert (back["state"], back["words"]) == ("done", ""), kind
+        assert numbers(package_of(mara, back["study_id"])) == numbers(files), kind
+        for one in ("lanes_full", "tests_full", "method"):
+            mine, theirs = (mara.get(f"/studies/{pk}")[one] for pk in (found["id"], back["study_id"]))
+            for row in [*mine, *theirs] if isinstance(mine, list) else ():
+                row.pop("id")
+            assert mine == theirs, (kind, one)
+        caveats = [
+            [one["label"], one["about"], one["reason"]]
+            for pk in (found["id"], back["study_id"])
+            for one in mara.get(f"/studies/{pk}/findings")["caveats"]
+        ]
+        assert caveats[: len(caveats) // 2] == caveats[len(caveats) // 2 :], kind

@@ -216,9 +216,7 @@ def test_pieces_come_in_order_and_a_piece_may_come_twice(bench: Bench, jobs: Job
     pack = bench.tester.post(f"/studies/{bench.id}/packs", {"name": "day 1"}, status=201)["id"]
     bench.tester.send_piece(pack, 0, content[:half])
     assert bench.tester.send_piece(pack, 0, content[:half])["size"] == half, "an answer that was lost"
-    assert (
-        bench.tester.send_piece(pack, 0, content[half:], status=409)["message"] == "Piece 1 of the pack is due (got 0)."
-    )
+    assert bench.tester.send_piece(pack, 0, content[half:], status=409)["message"] == "Piece 1 of it is due (got 0)."
     assert bench.tester.send_piece(pack, 2, content[half:], status=409)["code"] == "another_piece"
     assert (bench.tester.get(f"/packs/{pack}")["pack"]["state"], jobs.work()) == ("arriving", 0)
     bench.tester.send_piece(pack, 1, content[half:])
@@ -230,7 +228,7 @@ def test_pieces_come_in_order_and_a_piece_may_come_twice(bench: Bench, jobs: Job
 
 
 def test_what_was_never_sent_whole_can_be_thrown_away(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("intake.packs.MOST_PACKED", 100)
+    monkeypatch.setattr("intake.pieces.MOST_PACKED", 100)
     pack = bench.tester.post(f"/studies/{bench.id}/packs", {"name": "day 1"}, status=201)["id"]
     bench.tester.send_piece(pack, 0, b"0" * 90)
     assert bench.tester.send_piece(pack, 1, b"0" * 20, status=422)["code"] == "too_large"

@@ -1,5 +1,5 @@
 import { Zip, ZipDeflate } from "fflate";
-import { client, data, Problem, upload } from "./client";
+import { client, data, Problem, type Schemas, upload } from "./client";
 
 /** A pack is sent in pieces of this many bytes. */
 const PIECE = 16 * 1024 * 1024;
@@ -33,19 +33,40 @@ export async function sendPack(
     }),
   );
   const path = { params: { path: { pack_id: pack.id } } };
+  await sendPieces(`/api/packs/${pack.id}`, pieces, sent, () =>
+    data(client.DELETE("/api/packs/{pack_id}", path)),
+  );
+  await data(client.POST("/api/packs/{pack_id}/close", path));
+}
+
+/** Send a data package that is to be read back as a study, and say which it is. */
+export async function sendPackage(file: File, sent: (bytes: number) => void): Promise<Schemas["BroughtOut"]> {
+  const begun = await data(client.POST("/api/packages", { body: { name: file.name } }));
+  const path = { params: { path: { brought_id: begun.id } } };
+  await sendPieces(`/api/packages/${begun.id}`, piecesOf(file), sent, () =>
+    data(client.DELETE("/api/packages/{brought_id}", path)),
+  );
+  return data(client.POST("/api/packages/{brought_id}/close", path));
+}
+
+async function sendPieces(
+  to: string,
+  pieces: AsyncIterable<Piece>,
+  sent: (bytes: number) => void,
+  drop: () => Promise<unknown>,
+): Promise<void> {
   try {
     let position = 0;
     for await (const { bytes, read } of pieces) {
-      await sendPiece(`/api/packs/${pack.id}/pieces/${position}`, bytes);
+      await sendPiece(`${to}/pieces/${position}`, bytes);
       sent(read);
       position += 1;
     }
   } catch (error) {
     // What was sent of it is of no use. Where the server is away too, the page shows it as broken off.
-    await data(client.DELETE("/api/packs/{pack_id}", path)).catch(() => undefined);
+    await drop().catch(() => undefined);
     throw error;
   }
-  await data(client.POST("/api/packs/{pack_id}/close", path));
 }
 
 /** A piece may be sent again: the server knows it by its number. */

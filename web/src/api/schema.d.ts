@@ -692,6 +692,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Brought
+         * @description The packages that whoever asks has brought, newest first.
+         */
+        get: operations["packages_api_brought"];
+        put?: never;
+        /**
+         * Begin
+         * @description Begin to send a package, which is read back as a study. Its pieces follow.
+         */
+        post: operations["packages_api_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{brought_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One
+         * @description How far a package is.
+         */
+        get: operations["packages_api_one"];
+        put?: never;
+        post?: never;
+        /**
+         * Drop
+         * @description Throw away what was never sent whole.
+         */
+        delete: operations["packages_api_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{brought_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Have a package read back that was sent whole.
+         */
+        post: operations["packages_api_close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{brought_id}/pieces/{position}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Piece
+         * @description Send the next piece; one that is there already may come again.
+         */
+        post: operations["packages_api_piece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}": {
         parameters: {
             query?: never;
@@ -2740,7 +2828,7 @@ export interface paths {
          * Package
          * @description The data package of a study: captures byte for byte, tables, findings. `rennbahn verify` computes all again.
          */
-        get: operations["findings_api_package"];
+        get: operations["packages_api_package"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4148,6 +4236,25 @@ export interface components {
             reverse_verdict: string | null;
             tests: number;
             verdict: string | null;
+        };
+        /** @description A package that is to be sent. */
+        BroughtIn: {
+            name: string;
+        };
+        /** @description A package that was brought: how far it is, of how many captures, and the study that it became. */
+        BroughtOut: {
+            by: string;
+            captures: number;
+            id: number;
+            /** Format: date-time */
+            made_at: string;
+            name: string;
+            question: string;
+            read: number;
+            size: number;
+            state: string;
+            study_id: number | null;
+            words: string;
         };
         BudgetAnswer: {
             budget_ms: number;
@@ -7742,6 +7849,149 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    packages_api_brought: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    packages_api_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BroughtIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    packages_api_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                brought_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    packages_api_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                brought_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    packages_api_close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                brought_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    packages_api_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                brought_id: number;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     intake_api_one_pack: {
         parameters: {
             query?: never;
@@ -10643,7 +10893,7 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
-    findings_api_package: {
+    packages_api_package: {
         parameters: {
             query?: never;
             header?: never;

@@ -5,7 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import chain
 
+from findings.facts import prices_of
+from findings.joining import looked_record
+from findings.record import StudyRecord
 from intake.measuring import settings_for
 from intake.models import Arrival, Capture, Original
 from rennbahn.comparing import Study as CoreStudy
@@ -13,9 +17,8 @@ from rennbahn.packages import CaptureFile, LaneMore, PassMore, SampleFile, packa
 from studies.models import Pass, Study
 from waiting import Turns
 
-from findings.facts import prices_of
-from findings.joining import looked_record
-from findings.record import StudyRecord
+from packages.opening import RECORD
+from packages.writing import record_of_study
 
 #: Originals read at a time, and their bytes.
 _AT_ONCE, _BYTES_AT_ONCE = 10, 32 * 2**20
@@ -36,7 +39,9 @@ def package_of(study_id: int) -> Iterator[bytes]:
     study, files = compared(record), {str(one.on_pass_id): _file(record.study, one) for one in captures}
     money, currency = prices_of(record.lanes)
     lanes = {str(pk): LaneMore(currency) for pk in money}
-    return _in_turn(package_chunks(study, tables_of(study, files, more, lanes), _contents(captures)))
+    told = record_of_study(record.study, captures, {arrival.pk: _path(arrival) for arrival in _arrivals(captures)})
+    contents = chain([(RECORD, told)], _contents(captures))
+    return _in_turn(package_chunks(study, tables_of(study, files, more, lanes), contents))
 
 
 def _in_turn(chunks: Iterator[bytes]) -> Iterator[bytes]:
@@ -71,14 +76,16 @@ def _path(arrival: Arrival) -> str:
 
 def _contents(captures: list[Capture]) -> Iterator[tuple[str, bytes]]:
     """All files, byte for byte as they came, a few at a time."""
-    wanted = [
-        arrival for one in captures for arrival in (one.arrival, *(x.file.arrival for x in one.sample_sets.all()))
-    ]
-    for some in _batches(wanted):
+    for some in _batches(_arrivals(captures)):
         originals = Original.objects.select_related("arrival").in_bulk([arrival.pk for arrival in some])
         for arrival in some:
             # The same file may stand beside two passes.
             yield _path(arrival), originals[arrival.pk].whole()
+
+
+def _arrivals(captures: list[Capture]) -> list[Arrival]:
+    """The files of passes, with those of samples beside them."""
+    return [arrival for one in captures for arrival in (one.arrival, *(x.file.arrival for x in one.sample_sets.all()))]
 
 
 def _batches(arrivals: list[Arrival]) -> Iterator[list[Arrival]]:

@@ -13,8 +13,8 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
-from findings import packaging
 from intake.models import Capture
+from packages import making
 from rennbahn.packages import verify
 from testkit import Bench, Caller
 from waiting import Busy
@@ -97,14 +97,14 @@ def test_a_study_that_is_kept_has_no_package_for_others(
 
 
 def test_one_is_made_at_a_time_and_a_turn_is_given_back(full: Bench) -> None:
-    first: Any = packaging.package_of(full.id)
+    first: Any = making.package_of(full.id)
     assert next(first)
     with pytest.raises(Busy, match="Another data package is being made"):
-        packaging.package_of(full.id)
+        making.package_of(full.id)
     first.close()
     # One that nobody ever reads holds nobody up.
-    unread = packaging.package_of(full.id)
-    assert b"".join(packaging.package_of(full.id))[:2] == b"PK"
+    unread = making.package_of(full.id)
+    assert b"".join(making.package_of(full.id))[:2] == b"PK"
     assert next(unread)
 
 

@@ -1,0 +1,248 @@
+"""Reading a package back: the study is laid down, its captures are measured anew, what was decided is decided again.
+
+It goes on from where it was left, as where a worker is killed. What a package says is never trusted: the record is read
+to the letter as a request would be, and captures in a process with bounds.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from typing import Any, TypeVar
+
+import orjson
+from django.contrib.auth.models import User
+from django.db import transaction
+from intake.attaching import report
+from intake.bounded import BoundedProcess
+from intake.measuring import keep_samples, see_through, settings_from
+from intake.models import ArrivalState, Capture, FileRole, PassFile
+from intake.pieces import drop_pieces, whole
+from intake.proposals import proposal_from
+from intake.recording import NewFile, ReadFile, keep_files, record_files
+from intake.schemas import Assignment
+from intake.services import check_windows
+from problems import Conflict, Problem
+from pydantic import ValidationError
+from rennbahn.errors import RennbahnError
+from strict import checked
+from studies.deciding import decide
+from studies.events import CapturesCame, tell
+from studies.models import Pass, PassState, Study
+from studies.record import note
+from studies.services import finish_study, open_study
+
+from packages import opening
+from packages.laying import Laid, laid_again, lay_down, sessions_of
+from packages.models import Brought, BroughtState
+from packages.schemas import Record, RecordedCapture, RecordedPass
+
+log = logging.getLogger(__name__)
+T = TypeVar("T")
+#: Captures read at once, and recorded at once.
+_AT_ONCE = 8
+#: Seconds for so many.
+_SECONDS = 120.0
+
+
+def bring_in(brought_id: int) -> None:
+    """Read a package back as a study, and say what became of it."""
+    brought = Brought.objects.select_related("by", "study").get(pk=brought_id)
+    if brought.state != BroughtState.RUNNING:
+        return
+    with whole(brought, "package-") as path, BoundedProcess(seconds=_SECONDS) as process:
+        try:
+            words = _bring(brought, path, process)
+            state = BroughtState.DONE
+        except RennbahnError as error:
+            log.info("package %s is refused: %s", brought_id, error.message)
+            stays = "The study stays as far as it came." if brought.study_id else ""
+            words = [" ".join(filter(None, (_sentence(error.message), error.hint, stays)))]
+            state = BroughtState.REFUSED
+    with transaction.atomic():
+        kept = Brought.objects.select_for_update().get(pk=brought_id)
+        kept.state, kept.words = state, "\n".join(filter(None, [kept.words, *words]))
+        kept.save(update_fields=["state", "words"])
+        drop_pieces(kept)
+
+
+def _bring(brought: Brought, path: str, process: BoundedProcess) -> list[str]:
+    """What is to be said of it in the end."""
+    record = _record(process.call(opening.record_in, path))
+    lead = brought.by
+    for one in record.passes:
+        check_windows(one.capture.windows if one.capture else [])
+    if brought.study is None:
+        with transaction.atomic():
+            laid = lay_down(lead, record)
+            brought.study, brought.words = laid.study, "\n".join(laid.renamed)
+            brought.captures = sum(one.capture is not None for one in record.passes)
+            brought.save(update_fields=["study", "words", "captures"])
+            note(laid.study, lead, "read the study back", brought.name[:300])
+    else:
+        laid = laid_again(record, brought.study)
+    with transaction.atomic():
+        sessions = sessions_of(lead, record, laid.study)
+    _Captures(lead, laid, path, process, sessions).take_in(record.passes)
+    return _decided(lead, record, laid)
+
+
+def _record(content: bytes) -> Record:
+    """The record, to the letter. Raises :class:`Problem` naming the field."""
+    try:
+        return Record.model_validate(checked(orjson.loads(content)))
+    except orjson.JSONDecodeError as error:
+        raise Problem("bad_package", f"record.json is no JSON: {error}.") from None
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_context=False, include_input=False)[0]
+        where = ".".join(str(one) for one in first["loc"])
+        raise Problem("bad_package", f"record.json, {where}: {first['msg']}.") from None
+
+
+class _Captures:
+    """The captures of a package, read beside no other and recorded a few at a time."""
+
+    def __init__(self, lead: User, laid: Laid, path: str, process: BoundedProcess, sessions: dict[str, int]) -> None:
+        self.lead, self.laid, self.path, self.process, self.sessions = lead, laid, path, process, sessions
+
+    def take_in(self, passes: Sequence[RecordedPass]) -> None:
+        """Take in what is not there yet. Raises :class:`RennbahnError` of a capture that is not as it was."""
+        there = set(
+            Capture.objects.filter(on_pass__test__study=self.laid.study)
+            .values_list("on_pass__lane", "on_pass__test", "on_pass__number")
+        )  # fmt: skip
+        left = [(one, one.capture) for one in passes if one.capture and self.laid.place(one) not in there]
+        for some in _some(left):
+            asked = [opening.Asked(told.path, told.columns, self._settings(one)) for one, told in some]
+            found = self.process.call(opening.captures_in, self.path, asked)
+            beside = [
+                [self.process.call(opening.samples_in, self.path, file.path) for file in told.samples]
+                for _, told in some
+            ]
+            self._keep(some, [ask.settings for ask in asked], found, beside)
+
+    def _settings(self, one: RecordedPass) -> dict[str, Any]:
+        return settings_from(self.laid.study, _run_as(one))
+
+    def _keep(
+        self, some: list[tuple[RecordedPass, RecordedCapture]], settings: list[dict[str, Any]],
+        found: list[opening.Found], beside: list[list[opening.FoundSamples]],
+    ) -> None:  # fmt: skip
+        frames = [
+            _put_down(told.name, one, {"written_at": told.written_at})
+            for (_, told), one in zip(some, found, strict=True)
+        ]
+        samples = [
+            [
+                _put_down(file.name, one, {"written_at": file.written_at, "state": ArrivalState.TAKEN})
+                for file, one in zip(told.samples, own, strict=True)
+            ]
+            for (_, told), own in zip(some, beside, strict=True)
+        ]
+        with transaction.atomic():
+            study = open_study(self.laid.study.pk)
+            files = []
+            for (one, told), arrival, read, own in zip(
+                some, _kept(self.lead, study, frames), found, settings, strict=True
+            ):
+                lane, test, number = self.laid.place(one)
+                where = Assignment(arrival_id=arrival.pk, lane_id=lane, test_id=test, number=number)
+                files.append(ReadFile(arrival, where, told.columns, read.read, own))
+            recorded = []
+            for (one, _), kept in zip(some, record_files(self.lead, study, files), strict=True):
+                if isinstance(kept, RennbahnError):
+                    raise kept
+                self._as_told(kept, one)
+                recorded.append(kept)
+            for (_, told), kept, put, seen in zip(some, recorded, samples, beside, strict=True):
+                self._seen(study, kept, told, _kept(self.lead, study, put), seen)
+            tell(CapturesCame(study, tuple(one.pk for one in recorded)))
+
+    def _as_told(self, kept: Pass, one: RecordedPass) -> None:
+        """When it ran, in which sitting and with which caps is as it was told, not as it is now."""
+        kept.ran_at, kept.run_as = one.ran_at, _run_as(one)
+        kept.session_id = self.sessions.get(one.session or "")
+        kept.save(update_fields=["ran_at", "run_as", "session"])
+
+    def _seen(
+        self,
+        study: Study,
+        kept: Pass,
+        told: RecordedCapture,
+        files: Sequence[Any],
+        read: Sequence[opening.FoundSamples],
+    ) -> None:
+        """Through its windows, with its samples, against its own caps."""
+        capture = Capture.objects.select_related("on_pass").get(on_pass=kept)
+        for file, own, arrival in zip(told.samples, read, files, strict=True):
+            beside = PassFile.objects.create(on_pass=kept, arrival=arrival, role=FileRole.SAMPLES)
+            keep_samples(capture, beside, own.samples, file.offset_s)
+        see_through(study, Capture.objects.select_related("on_pass").get(pk=capture.pk), told.windows)
+
+
+def _decided(lead: User, record: Record, laid: Laid) -> list[str]:
+    """Decide on passes as it was decided, and finish what was finished; what could not be said of it."""
+    passes = {
+        (one.lane_id, one.test_id, one.number): one
+        for one in Pass.objects.filter(test__study=laid.study)
+        .select_related("lane", "test__scene__game", "test__condition").order_by("pk")
+    }  # fmt: skip
+    for one in record.passes:
+        kept = passes[laid.place(one)]
+        if one.reported is not None and kept.state == PassState.PLANNED:
+            report(lead, kept.pk, one.reported)
+            kept.refresh_from_db(fields=["state", "setup_version", "run_as", "recorded_at", "ran_at"])
+    acts: dict[tuple[str, str, str], list[Pass]] = defaultdict(list)
+    for one in record.passes:
+        kept = passes[laid.place(one)]
+        if one.state not in (PassState.PLANNED, PassState.RECORDED, kept.state):
+            acts[one.state, one.reason_code, one.reason].append(kept)
+    with transaction.atomic():
+        study = open_study(laid.study.pk)
+        for (state, code, reason), some in acts.items():
+            decide(lead, study, some, state, reason, code)
+    if not record.finished:
+        return []
+    try:
+        finish_study(lead, laid.study.pk)
+    except Conflict as error:
+        return [f"It is not finished here: {error.message}"]
+    return []
+
+
+def _put_down(name: str, one: opening.Found | opening.FoundSamples, facts: dict[str, Any]) -> NewFile:
+    proposed = one.proposed
+    told = {"proposal": proposal_from(proposed), "header_key": proposed.look} if proposed else {}
+    return NewFile.put_down(name, one.file, facts | told)
+
+
+def _kept(lead: User, study: Study, files: Sequence[NewFile]) -> list[Any]:
+    fates = keep_files(lead, study, files)
+    for one in fates:
+        if isinstance(one, RennbahnError):
+            raise one
+    return fates
+
+
+def _run_as(one: RecordedPass) -> dict[str, Any] | None:
+    """What a pass was run with, as passes keep it."""
+    if one.run_as is None:
+        return None
+    told = one.run_as.dict()
+    caps = {
+        name: [cap if cap["variable"] else {key: cap[key] for key in ("name", "fps", "refresh")} for cap in told[name]]
+        for name in ("known_caps", "assumed_caps")
+    }
+    found = told | {"known_caps": caps["known_caps"]}
+    found.pop("assumed_caps")
+    return found | ({"assumed_caps": caps["assumed_caps"]} if caps["assumed_caps"] else {})
+
+
+def _some(items: list[T]) -> Iterator[list[T]]:
+    for at in range(0, len(items), _AT_ONCE):
+        yield items[at : at + _AT_ONCE]
+
+
+def _sentence(message: str) -> str:
+    return f"{message[:1].upper()}{message[1:].rstrip('.')}."
