@@ -2,6 +2,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useNavigate } from "react-router";
 import { useKeysOf } from "../../controls/Keys";
 import { KINDS, type PlannedKind } from "../plan/kinds";
+import { ReadBack } from "./ReadBack";
 
 const CHOICE_KEYS = KINDS.map((one, index) => ({ key: String(index + 1), does: one.title }));
 
@@ -37,6 +38,7 @@ export function KindChoice() {
           </li>
         ))}
       </ul>
+      <ReadBack />
     </>
   );
 }
