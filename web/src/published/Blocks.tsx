@@ -97,7 +97,8 @@ function Table({ of: { caption, heads, rows } }: { of: TableOf }) {
   );
 }
 
-function shownIn(
+/** What is drawn, tabled and said of a study, as it is looked at; null where there is no answer to draw. */
+export function shownIn(
   material: Material,
   look: Record<string, unknown>,
 ): Pick<Shown, "sentence" | "picture" | "table"> | null {

@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { acts, type Report, type ReportBlock, useAct, useMaterial } from "../../api/reports";
+import { ExportMenu } from "../../charts/ExportMenu";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
@@ -7,8 +8,9 @@ import { FormEnd, overtakenBy } from "../../controls/FormEnd";
 import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { OnPaper } from "../../controls/paper";
-import { OfStudy } from "../../published/Blocks";
+import { OfStudy, shownIn } from "../../published/Blocks";
 import { ProseBlock } from "./ProseBlock";
+import { useUndo } from "./undo";
 import { KINDS, KINDS_OF_STUDY, kindWords } from "./words";
 
 /** A block in its place: as it will be read, with what changed since it was taken over. */
@@ -19,13 +21,17 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
   const remove = useAct<string>(report.id, (seen) => acts.remove(report.id, block.id, seen));
   const takeOver = useAct<string>(report.id, (key) => acts.takeOver(report.id, { block_id: block.id, key }));
   const [captioning, setCaptioning] = useState(false);
+  const undo = useUndo();
+  const name = `${kindWords(block.kind)}, block ${at + 1} of ${report.blocks.length}`;
+  /** Behind which block it stands. */
+  const before = report.blocks[at - 1]?.id ?? null;
   const up = at > 1 ? report.blocks[at - 2]?.id : null;
   const down = report.blocks[at + 1]?.id;
   const moves = useRef(false);
   const go = (after: number | null | undefined) => {
     if (after === undefined || (after === null && at === 0)) return;
     moves.current = true;
-    move.mutate(after);
+    move.mutate(after, { onSuccess: () => undo.moved(block, before, `Moved ${name.toLowerCase()}`) });
   };
   // Whoever moves a block stays with it.
   // biome-ignore lint/correctness/useExhaustiveDependencies: after its place changed
@@ -33,7 +39,6 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
     if (moves.current) frame.current?.focus();
     moves.current = false;
   }, [at]);
-  const name = `${kindWords(block.kind)}, block ${at + 1} of ${report.blocks.length}`;
   return (
     <section
       ref={frame}
@@ -55,7 +60,15 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
             {(block.kind === "picture" || block.kind === "table") && (
               <MenuAction onSelect={() => setCaptioning(true)}>Caption</MenuAction>
             )}
-            <MenuAction onSelect={() => remove.mutate(block.seen)}>Take it out</MenuAction>
+            <MenuAction
+              onSelect={() =>
+                remove.mutate(block.seen, {
+                  onSuccess: () => undo.takenOut(block, before, `Took out ${name.toLowerCase()}`),
+                })
+              }
+            >
+              Take it out
+            </MenuAction>
           </Menu>
         </div>
       )}
@@ -75,10 +88,18 @@ function Shown({ report, block }: { report: number; block: ReportBlock }) {
   const { data: material, error } = useMaterial(report, block);
   if (error) return <ErrorNotice error={error} />;
   if (!material) return <Loading what="the block" />;
+  const shown = block.kind === "picture" ? shownIn(material, block.look) : null;
   return (
-    <OnPaper value={true}>
-      <OfStudy kind={block.kind} material={material} look={block.look} caption={block.caption} />
-    </OnPaper>
+    <>
+      <OnPaper value={true}>
+        <OfStudy kind={block.kind} material={material} look={block.look} caption={block.caption} />
+      </OnPaper>
+      {shown && (
+        <div className="font-sans">
+          <ExportMenu label="As a slide" name={material.study.question} draw={shown.picture} />
+        </div>
+      )}
+    </>
   );
 }
 
@@ -116,6 +137,7 @@ function Changes({ block, takeOver }: { block: ReportBlock; takeOver: ((key: str
 
 function Caption({ report, block, close }: { report: number; block: ReportBlock; close: () => void }) {
   const [caption, setCaption] = useState(block.caption);
+  const undo = useUndo();
   const seen = useRef(block.seen);
   const save = useAct<void>(report, () =>
     acts.save(report, block.id, {
@@ -132,7 +154,12 @@ function Caption({ report, block, close }: { report: number; block: ReportBlock;
         className="grid gap-4"
         onSubmit={(event) => {
           event.preventDefault();
-          save.mutate(undefined, { onSuccess: close });
+          save.mutate(undefined, {
+            onSuccess: () => {
+              if (caption !== block.caption) undo.captioned(block);
+              close();
+            },
+          });
         }}
       >
         <Field
@@ -158,11 +185,16 @@ function Caption({ report, block, close }: { report: number; block: ReportBlock;
 /** Puts in a block behind another: prose, or something of a study of the report. */
 export function AddBlock({ report, after }: { report: Report; after: number | null }) {
   const add = useAct(report.id, (body: Parameters<typeof acts.add>[1]) => acts.add(report.id, body));
+  const undo = useUndo();
   const many = report.studies.length > 1;
+  const put = (body: Parameters<typeof acts.add>[1]) =>
+    add.mutate(body, {
+      onSuccess: (now) => undo.added(report, now, `Added ${kindWords(body.kind).toLowerCase()}`),
+    });
   return (
     <div className="add-block no-print my-1 flex items-center gap-2 font-sans">
       <Menu label="Add" name={after === null ? "Add at the top" : "Add behind this block"}>
-        <MenuAction onSelect={() => add.mutate({ kind: "prose", doc: PARAGRAPH, caption: "", after })}>
+        <MenuAction onSelect={() => put({ kind: "prose", doc: PARAGRAPH, caption: "", after })}>
           Prose
         </MenuAction>
         {report.studies.flatMap((study) =>
@@ -170,7 +202,7 @@ export function AddBlock({ report, after }: { report: Report; after: number | nu
             <MenuAction
               key={`${study.id} ${kind}`}
               onSelect={() =>
-                add.mutate({
+                put({
                   kind,
                   study_id: study.id,
                   look: { own: true, figure: "", targets: [] },

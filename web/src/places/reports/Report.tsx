@@ -9,6 +9,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useTitle } from "../../controls/useTitle";
 import { AddBlock, BlockFrame } from "./BlockFrame";
 import { BeforeItGoesOut, Editions } from "./OutOfHouse";
+import { UndoLine, UndoOf, useUndo } from "./undo";
 import { STATES } from "./words";
 import "../../published/page.css";
 import "./editor.css";
@@ -19,6 +20,7 @@ const KEYS = [
   { key: "2", does: "before it goes out" },
   { key: "3", does: "editions" },
   { key: "Alt ↑, Alt ↓", does: "move the block that has the focus" },
+  { key: "u", does: "undo what was done to blocks" },
   { key: "#", does: "in prose: a live number" },
 ];
 
@@ -35,7 +37,7 @@ export default function Report() {
   const changed = report.blocks.reduce((sum, one) => sum + one.changes.length, 0);
   const open = report.points.filter((one) => !one.why).length;
   return (
-    <>
+    <UndoOf key={report.id} report={report}>
       <p className="mb-3 flex flex-wrap items-center gap-x-4 gap-y-1 text-soft">
         <Link to="/reports">Reports</Link>
         <span className="font-semibold text-ink">{STATES[report.state] ?? report.state}</span>
@@ -53,6 +55,7 @@ export default function Report() {
         <article className="article editor" aria-label="The article">
           <Title key={report.title_seen} report={report} write={write} />
           {changed > 0 && write && <TakeOverAll report={report} count={changed} />}
+          {write && <UndoLine />}
           {write && <AddBlock report={report} after={null} />}
           {report.blocks.map((block) => (
             <Fragment key={block.id}>
@@ -88,7 +91,7 @@ export default function Report() {
           </div>
         </aside>
       </div>
-    </>
+    </UndoOf>
   );
 }
 
@@ -143,6 +146,7 @@ function TakeOverAll({ report, count }: { report: ReportOf; count: number }) {
 /** What was kept while reading: put in at the end, or looked at where it came from. */
 function Shelf({ report, write }: { report: ReportOf; write: boolean }) {
   const add = useAct(report.id, (body: Parameters<typeof acts.add>[1]) => acts.add(report.id, body));
+  const undo = useUndo();
   const off = useAct<number>(report.id, (kept) => acts.takeOff(report.id, kept));
   if (!report.shelf.length)
     return <p className="text-soft">Nothing is kept yet: press k in the findings of a study.</p>;
@@ -158,13 +162,16 @@ function Shelf({ report, write }: { report: ReportOf; write: boolean }) {
                   className="py-0.5! text-[0.85rem]!"
                   aria-label={`Put in ${one.label}`}
                   onClick={() =>
-                    add.mutate({
-                      kind: one.kind as "picture",
-                      study_id: one.study_id,
-                      look: one.look as never,
-                      caption: "",
-                      after: report.blocks.at(-1)?.id ?? null,
-                    })
+                    add.mutate(
+                      {
+                        kind: one.kind as "picture",
+                        study_id: one.study_id,
+                        look: one.look as never,
+                        caption: "",
+                        after: report.blocks.at(-1)?.id ?? null,
+                      },
+                      { onSuccess: (now) => undo.added(report, now, `Put in ${one.label}`) },
+                    )
                   }
                 >
                   Put in
