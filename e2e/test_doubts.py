@@ -88,6 +88,7 @@ def test_bad_passes_are_settled_by_keys_alone_each_in_its_way(passes: Page) -> N
     page.press("the menu says so", Keys.ENTER)
     page.see("3 passes are doubted.")
     # A loading screen: what is proposed is taken.
+    page.at_the_page()
     page.press("n")
     page.wait(lambda: "Ninth Ferry, pass 1" in question(page), "the pass with the loading screen")
     assert "Trim it to 4." in question(page)
@@ -116,6 +117,7 @@ def test_bad_passes_are_settled_by_keys_alone_each_in_its_way(passes: Page) -> N
     page.press("the square loads its far half there", Keys.ENTER)
     page.wait(lambda: "Accepted anyway" in question(page), "how it was settled")
     # What is left at once; the decision is taken back as one, and made again.
+    page.at_the_page()
     page.press("A")
     page.see("No pass waits for a decision, and none is doubted.")
     # What would be taken back is told beside the key, once the page knows of it.
@@ -178,6 +180,7 @@ def test_a_check_that_does_not_suit_a_study_is_switched_off_with_a_reason_that_p
     page.see("the findings say so with your reason")
     page.press("it is held at 60 on purpose", Keys.ENTER)
     page.see("Not asked here: it is held at 60 on purpose")
+    page.at_the_page()
     page.press("p")
     page.see("24 passes wait for a decision. 3 passes are doubted.")
     page.press("A")

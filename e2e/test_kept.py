@@ -31,6 +31,7 @@ def test_a_method_is_changed_and_the_figures_follow_by_themselves(page: Page) ->
     page.fill("Rate to be reached, Hz", "143,5")
     page.click("Declare")
     page.not_see("Rate to be reached, Hz")
+    page.at_the_page()
     page.press("p")
     page.not_see("being measured again")
     page.click("Ember Allotment")

@@ -299,6 +299,7 @@ def test_a_sheet_is_ticked_off_and_a_rig_takes_its_setups_along(page: Page) -> N
     page.fill("Name of the cooler", "Loftair 120")
     page.click("Keep")
     page.wait(lambda: "Loftair 120" in page.text() and "Rebuild Marl Turm" not in page.text(), "the rebuilt rig")
+    page.at_the_page()
     page.press("1")
     page.click("Marl Turm, Ostrane V7")
     page.wait(lambda: "Cooler Loftair 120" in page.text(), "a setup that followed")

@@ -79,8 +79,8 @@ export function PartDialog({
           )
         : data(client.POST("/api/parts", { body })),
     onSuccess: async () => {
-      await Promise.all(["parts", "setups"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
       close();
+      await Promise.all(["parts", "setups"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
     },
   });
   const submit = (event: FormEvent) => {

@@ -97,10 +97,10 @@ function RigDialog({ rig, close }: { rig: Rig | null; close: () => void }) {
           )
         : data(client.POST("/api/rigs", { body })),
     onSuccess: async () => {
+      close();
       await Promise.all(
         ["rigs", "setups", "parts"].map((key) => queries.invalidateQueries({ queryKey: [key] })),
       );
-      close();
     },
   });
   const submit = (event: FormEvent) => {

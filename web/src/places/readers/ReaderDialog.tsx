@@ -47,9 +47,9 @@ export function ReaderDialog({ reader, close }: { reader: Reader | null; close: 
           )
         : data(client.POST("/api/readers", { body })),
     onSuccess: async () => {
+      close();
       await queries.invalidateQueries({ queryKey: ["readers"] });
       await queries.invalidateQueries({ queryKey: ["study"] });
-      close();
     },
   });
   const submit = (event: FormEvent) => {

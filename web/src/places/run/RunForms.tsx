@@ -87,8 +87,8 @@ export function Typed({ pass, close, study }: AskedOf & { pass: number | null })
         }),
       ),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["run", study] });
       close();
+      await queries.invalidateQueries({ queryKey: ["run", study] });
     },
   });
   return (
@@ -120,8 +120,8 @@ export function Tray({ view, pass, close, study }: AskedOf & { pass: number | nu
         }),
       ),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["run", study] });
       close();
+      await queries.invalidateQueries({ queryKey: ["run", study] });
     },
   });
   useEffect(() => take.reset, [take.reset]);

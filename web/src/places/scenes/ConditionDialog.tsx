@@ -35,8 +35,8 @@ export function ConditionDialog({ condition, close }: { condition: Condition | n
           )
         : data(client.POST("/api/conditions", { body })),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["conditions"] });
       close();
+      await queries.invalidateQueries({ queryKey: ["conditions"] });
     },
   });
   const submit = (event: FormEvent) => {

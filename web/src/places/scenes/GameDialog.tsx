@@ -44,8 +44,8 @@ export function GameDialog({ game, close }: { game: Schemas["GameOut"] | null; c
           )
         : data(client.POST("/api/games", { body })),
     onSuccess: async () => {
-      await Promise.all(["games", "scenes"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
       close();
+      await Promise.all(["games", "scenes"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
     },
   });
   const submit = (event: FormEvent) => {

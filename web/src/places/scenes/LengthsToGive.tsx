@@ -25,8 +25,8 @@ export function LengthsToGive() {
         }),
       ),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["scenes"] });
       setOpen(false);
+      await queries.invalidateQueries({ queryKey: ["scenes"] });
     },
   });
   if (!lengths.length) return null;

@@ -60,8 +60,8 @@ export function SceneDialog({
           )
         : data(client.POST("/api/scenes", { body })),
     onSuccess: async () => {
-      await Promise.all(["games", "scenes"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
       close();
+      await Promise.all(["games", "scenes"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
     },
   });
   const submit = (event: FormEvent) => {
