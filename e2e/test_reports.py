@@ -55,6 +55,7 @@ def test_from_the_findings_to_readers_and_a_correction_that_flips_a_verdict(page
     page.see("Moved prose, block 3 of 3.")
     page.click("Undo")
     page.see_in("[aria-label='Prose, block 3 of 3']", "Over all games it is −1.0%")
+    page.hover(page.element("[aria-label='Prose, block 3 of 3']"))
     page.take_from("Act on Prose, block 3 of 3", "Up (Alt ↑)")
     page.see_in("[aria-label='Prose, block 2 of 3']", "Over all games it is −1.0%")
     publish_for_the_next_minute(page)

@@ -67,9 +67,9 @@ def captures_in(path: str, asked: Sequence[Asked]) -> list[Found]:
                     Found(reading.keep(content), _proposed(content), reading.read(content, one.columns, one.settings))
                 )
             except CaptureRefused as error:
-                raise bad(f"{one.path}: {error.sentence()}") from None
+                raise bad(f"the capture {one.path}: {error.sentence()}") from None
             except RennbahnError as error:
-                raise bad(f"{one.path}: {error.message}") from None
+                raise bad(f"the capture {one.path}: {error.message}") from None
     return found
 
 
@@ -80,7 +80,7 @@ def samples_in(path: str, name: str) -> FoundSamples:
     try:
         return FoundSamples(reading.keep(content), _proposed(content), reading.samples(content))
     except CaptureRefused as error:
-        raise bad(f"{name}: {error.sentence()}") from None
+        raise bad(f"the samples {name}: {error.sentence()}") from None
 
 
 def _whole(package: Package, name: str, *most: int) -> bytes:

@@ -10,8 +10,9 @@ from findings.schemas import WhatIfIn
 from ninja import Router, Status
 from people.access import require, user_of
 from people.models import Role
+from studies.schemas import Method
 
-from reports import publishing, queries, services
+from reports import publishing, queries, services, what_changes
 from reports.schemas import (
     AddIn,
     BeginIn,
@@ -21,6 +22,7 @@ from reports.schemas import (
     MaterialOut,
     MoveIn,
     PointIn,
+    PriceIn,
     PublishIn,
     QuoteOut,
     ReportBlockIn,
@@ -30,7 +32,6 @@ from reports.schemas import (
     TitleIn,
     WithdrawReportIn,
 )
-from reports.what_changes import what_changes
 
 router = Router(tags=["reports"])
 _BLOCK = set(ReportBlockIn.model_fields)
@@ -54,7 +55,21 @@ def begin(request: HttpRequest, payload: BeginIn) -> Status[ReportOut]:
 def changes(request: HttpRequest, study_id: int, payload: WhatIfIn) -> list[ChangedReportOut]:
     """Which numbers of which reports would be others were these passes rejected, or accepted."""
     require(user_of(request), Role.TESTER)
-    return what_changes(study_id, payload)
+    return what_changes.by_passes(study_id, payload)
+
+
+@router.post("/what-changes/{int:study_id}/method", response=list[ChangedReportOut])
+def changes_by_method(request: HttpRequest, study_id: int, payload: Method) -> list[ChangedReportOut]:
+    """The same were another method declared."""
+    require(user_of(request), Role.TESTER)
+    return what_changes.by_method(study_id, payload)
+
+
+@router.post("/what-changes-by-price/{int:part_id}", response=list[ChangedReportOut])
+def changes_by_price(request: HttpRequest, part_id: int, payload: PriceIn) -> list[ChangedReportOut]:
+    """The same in every study were a part priced so."""
+    require(user_of(request), Role.TESTER)
+    return what_changes.by_price(part_id, payload.price, payload.currency)
 
 
 @router.get("/{int:report_id}", response=ReportOut)

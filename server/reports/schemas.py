@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from answering import Out
+from bench.schemas import Currency, Price
 from findings.answer_schemas import AnswerOut, ForReaderOut
 from findings.schemas import FindingsOut
 from pydantic import Field, StringConstraints
@@ -186,6 +187,13 @@ class CorrectionOut(Out):
     before: str
     after: str
     flip: bool
+
+
+class PriceIn(In):
+    """What a part would cost."""
+
+    price: Price | None
+    currency: Currency = ""
 
 
 class ChangedReportOut(Out):

@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from decimal import Decimal
 
+from bench.models import Part
 from findings.facts import prices_of
-from findings.record import record_of
+from findings.record import StudyRecord, record_of
 from findings.schemas import WhatIfIn
 from packages.making import compared
 from problems import NotFound
+from rennbahn.comparing import Study as CoreStudy
 from rennbahn.comparing.moves import left_out, taken_in
 from rennbahn.quoting import quotes_of
-from studies.models import Pass
+from studies.models import Pass, Study
+from studies.queries import with_lanes_and_tests
+from studies.schemas import Method
 
 from reports import prose
+from reports.material import Studies
 from reports.models import BlockKind, Report, ReportState
 from reports.queries import correction_out, erratum
 from reports.schemas import ChangedReportOut
 
+#: A study as it would be: as the core compares it, and in which currency it is priced.
+WouldBe = Callable[[], tuple[CoreStudy, str]]
 
-def what_changes(study_id: int, data: WhatIfIn) -> list[ChangedReportOut]:
+
+def by_passes(study_id: int, data: WhatIfIn) -> list[ChangedReportOut]:
     """The live numbers of reports, published ones first, that would be others were these passes rejected, or accepted.
 
     Raises :class:`NotFound`.
@@ -27,27 +37,69 @@ def what_changes(study_id: int, data: WhatIfIn) -> list[ChangedReportOut]:
     ids = set(data.pass_ids)
     if Pass.objects.filter(pk__in=ids, test__study=study_id).count() < len(ids):
         raise NotFound("pass in this study")
+
+    def changed() -> tuple[CoreStudy, str]:
+        record = record_of(study_id)
+        change = left_out if data.state == "rejected" else taken_in
+        core = replace(compared(record), passes=tuple(change(record.passes, {str(pk) for pk in ids})))
+        return core, prices_of(record.lanes)[1]
+
+    return _in_order(_otherwise(study_id, changed))
+
+
+def by_method(study_id: int, method: Method) -> list[ChangedReportOut]:
+    """The same were another method declared. What captures are measured against by it is seen once they are."""
+    study = with_lanes_and_tests().filter(pk=study_id).first()
+    if study is None:
+        raise NotFound("study")
+    for name in Method.model_fields:
+        setattr(study, name, getattr(method, name))
+    return _in_order(_otherwise(study_id, lambda: _of(study)))
+
+
+def by_price(part_id: int, price: Decimal | None, currency: str) -> list[ChangedReportOut]:
+    """The same in every study were a part priced so."""
+    if not Part.objects.filter(pk=part_id).exists():
+        raise NotFound("part")
+    ids = Study.objects.filter(lanes__setup_version__parts=part_id, reports__isnull=False).values("pk").distinct()
+    found: list[ChangedReportOut] = []
+    for study in with_lanes_and_tests().filter(pk__in=ids):
+        for lane in study.lanes.all():
+            for part in lane.setup_version.parts.all():
+                if part.pk == part_id:
+                    part.price, part.currency = price, currency
+        found += _otherwise(study.pk, lambda study=study: _of(study))  # type: ignore[misc]
+    return _in_order(found)
+
+
+def _of(study: Study) -> tuple[CoreStudy, str]:
+    record = StudyRecord(study)
+    return compared(record), prices_of(record.lanes)[1]
+
+
+def _otherwise(study_id: int, would_be: WouldBe) -> list[ChangedReportOut]:
     said = {report: numbers for report, numbers in _said(study_id).items() if numbers}
     if not said:
         return []
-    record = record_of(study_id)
-    change = left_out if data.state == "rejected" else taken_in
-    core = replace(compared(record), passes=tuple(change(record.passes, {str(pk) for pk in ids})))
-    after = {
-        f"{study_id}:{one.key}": [one.of, one.text, one.verdict] for one in quotes_of(core, prices_of(record.lanes)[1])
-    }
+    core, currency = would_be()
+    after = {f"{study_id}:{one.key}": [one.of, one.text, one.verdict] for one in quotes_of(core, currency)}
     found = []
     for report, numbers in said.items():
         lines = [correction_out(one) for one in erratum(numbers, after)]
         if lines:
             published = bool(report.editions.all())
             found.append(ChangedReportOut(id=report.pk, title=report.title, published=published, lines=lines))
+    return found
+
+
+def _in_order(found: list[ChangedReportOut]) -> list[ChangedReportOut]:
     return sorted(found, key=lambda one: not one.published)
 
 
 def _said(study_id: int) -> dict[Report, dict[str, list[str]]]:
     """What each report says of a study in live numbers: its newest edition, or its draft where it has none."""
     found: dict[Report, dict[str, list[str]]] = {}
+    studies = Studies()
     reports = Report.objects.filter(studies=study_id).exclude(state=ReportState.WITHDRAWN)
     for report in reports.prefetch_related("editions", "blocks"):
         editions = list(report.editions.all())
@@ -56,5 +108,9 @@ def _said(study_id: int) -> dict[Report, dict[str, list[str]]]:
             continue
         docs = [block.content["doc"] for block in report.blocks.all() if block.kind == BlockKind.PROSE]
         numbers = [one for doc in docs for one in prose.numbers_in(doc) if one.study == study_id]
-        found[report] = {f"{one.study}:{one.key}": [one.of, one.text, ""] for one in numbers}
+        quotes = studies.quotes(study_id) if numbers else {}
+        found[report] = {
+            f"{one.study}:{one.key}": [one.of, one.text, quotes[one.key].verdict if one.key in quotes else ""]
+            for one in numbers
+        }
     return found

@@ -201,11 +201,26 @@ def test_every_study_can_be_written_about_whatever_its_kind_and_however_far_it_h
             assert f" {broken}" not in page.partition("</style>")[2], (found["question"], broken)
 
 
-def test_every_kind_goes_out_as_a_package_and_comes_back_beside_what_is_there(mara: Caller, jobs: Jobs) -> None:
-    """One of each kind that is run, with the levels, conditions and doubled parts of its lanes."""
+def test_before_a_price_is_corrected_it_is_told_what_published_numbers_it_changes(mara: Caller) -> None:
+    out = next(one for one in mara.get("/reports") if one["title"] == "Five cards for a shared flat")
+    lanes = mara.get(f"/studies/{out['studies'][0]['id']}")["lanes_full"]
+    cards = {part["id"] for lane in lanes for part in lane["setup"]["parts"] if part["kind"] == "card"}
+    lines: dict[bool, list[dict[str, Any]]] = {True: [], False: []}
+    for part in (one for one in mara.get("/parts") if one["id"] in cards):
+        body = {"price": str(3 * part["price"]), "currency": part["currency"]}
+        told = mara.post(f"/reports/what-changes-by-price/{part['id']}", body)
+        assert [one["published"] for one in told] == sorted((one["published"] for one in told), reverse=True)
+        for one in told:
+            lines[one["published"]] += one["lines"]
+    assert lines[True], "what is published is told"
+    assert all(one["before"] != one["after"] for some in lines.values() for one in some)
+
+
+def test_kinds_go_out_as_packages_and_come_back_beside_what_is_there(mara: Caller, jobs: Jobs) -> None:
+    """With the levels, conditions and doubled parts of lanes; of the kinds those of which least was run."""
     kinds = {found["kind"]: found for found in mara.get("/studies") if found["counts"]["accepted"]}
     assert len(kinds) == 8
-    for kind, found in kinds.items():
+    for kind, found in sorted(kinds.items(), key=lambda one: one[1]["counts"]["accepted"])[:4]:
         files = package_of(mara, found["id"])
         back = bring(mara, jobs, zipped(files))
         assert (back["state"], back["words"]) == ("done", ""), kind

@@ -399,6 +399,23 @@ def test_before_passes_are_rejected_it_is_told_which_published_numbers_they_chan
     full.tester.post(path, {"pass_ids": [0], "state": "rejected"}, status=404)
 
 
+def test_before_a_method_is_declared_it_is_told_which_numbers_it_changes(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    method = lead.get(f"/studies/{full.id}")["method"]
+    path = f"/reports/what-changes/{full.id}/method"
+    assert full.tester.post(path, method) == [], "the same method says the same"
+    wide = method | {"equal_band": 0.2}
+    (told,) = full.tester.post(path, wide)
+    assert [one["of"] for one in told["lines"]] == [number["of"]]
+    assert told["lines"][0]["flip"], "within a wider band lanes are even"
+    lead.save(f"/studies/{full.id}/method", {"equal_band": 0.2})
+    assert full.tester.post(path, wide) == []
+    full.tester.post("/reports/what-changes/0/method", method, status=404)
+    full.tester.post("/reports/what-changes-by-price/0", {"price": None}, status=404)
+
+
 def test_what_is_withdrawn_says_so_first_and_is_written_no_more(
     full: Bench, report: dict[str, Any], lead: Caller
 ) -> None:

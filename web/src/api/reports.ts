@@ -51,6 +51,38 @@ export const useWhatChanges = (
       ),
   });
 
+/** The same were another method declared. */
+export const useWhatMethodChanges = (study_id: number, method: Schemas["Method"], enabled: boolean) =>
+  useQuery({
+    queryKey: ["study", study_id, "what-changes", "method", method],
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      data(
+        client.POST("/api/reports/what-changes/{study_id}/method", {
+          signal,
+          params: { path: { study_id } },
+          body: method,
+        }),
+      ),
+  });
+
+/** The same in every study were a part priced so. */
+export const useWhatPriceChanges = (part_id: number, told: Schemas["PriceIn"], enabled: boolean) =>
+  useQuery({
+    queryKey: ["study", "what-changes", "price", part_id, told],
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      data(
+        client.POST("/api/reports/what-changes-by-price/{part_id}", {
+          signal,
+          params: { path: { part_id } },
+          body: told,
+        }),
+      ),
+  });
+
 /** Numbers that prose may say, by words. */
 export const useNumbers = (report: number, words: string) =>
   useQuery({

@@ -1304,6 +1304,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports/what-changes-by-price/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Changes By Price
+         * @description The same in every study were a part priced so.
+         */
+        post: operations["reports_api_changes_by_price"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/what-changes/{study_id}": {
         parameters: {
             query?: never;
@@ -1318,6 +1338,26 @@ export interface paths {
          * @description Which numbers of which reports would be others were these passes rejected, or accepted.
          */
         post: operations["reports_api_changes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/what-changes/{study_id}/method": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Changes By Method
+         * @description The same were another method declared.
+         */
+        post: operations["reports_api_changes_by_method"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5770,6 +5810,12 @@ export interface components {
         PreviewIn: {
             columns: components["schemas"]["ColumnMap"];
         };
+        /** @description What a part would cost. */
+        PriceIn: {
+            /** @default  */
+            currency: string;
+            price: number | string | null;
+        };
         /** @description What a part in which lanes differ costs: where that comes from, and of which day. */
         PriceOut: {
             currency: string;
@@ -8741,6 +8787,33 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    reports_api_changes_by_price: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedReportOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     reports_api_changes: {
         parameters: {
             query?: never;
@@ -8753,6 +8826,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WhatIfIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedReportOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_changes_by_method: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Method"];
             };
         };
         responses: {

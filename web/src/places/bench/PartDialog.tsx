@@ -1,14 +1,20 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, data, Problem, type Schemas } from "../../api/client";
-import { useHouse } from "../../api/queries";
+import { useHouse, useMay } from "../../api/queries";
+import { useWhatPriceChanges } from "../../api/reports";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
+import { useLater } from "../../controls/useLater";
 import { figure, readNumber } from "../../format";
+import { WouldSay } from "../reports/WouldSay";
+
+/** What is typed is asked about when the hand pauses. */
+const REST_MS = 400;
 
 type Part = Schemas["PartOut"];
 type Kind = Schemas["KindOut"];
@@ -83,6 +89,13 @@ export function PartDialog({
       await Promise.all(["parts", "setups"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
     },
   });
+  const tester = useMay("tester");
+  const price = own.price.trim() ? own.price.trim().replace(",", ".") : null;
+  const priced = useLater({ price, currency: price ? own.currency : "" }, REST_MS);
+  const known = Number.isFinite(Number(priced.price ?? 0)) && Number(priced.price ?? 0) >= 0;
+  const repriced =
+    part?.price != null && (Number(priced.price ?? -1) !== part.price || priced.currency !== part.currency);
+  const { data: reports = [] } = useWhatPriceChanges(part?.id ?? 0, priced, tester && repriced && known);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     const said = facts.map((fact) => [fact.name, factValue(fact, typed[fact.name] ?? "")]);
@@ -91,8 +104,8 @@ export function PartDialog({
       name: own.name,
       maker: own.maker,
       facts: Object.fromEntries(said.filter(([, value]) => value !== undefined)),
-      price: own.price.trim() ? own.price.trim().replace(",", ".") : null,
-      currency: own.price.trim() ? own.currency : "",
+      price,
+      currency: price ? own.currency : "",
       price_from: own.from,
       price_day: own.day || null,
       weight_g: readNumber(own.weight),
@@ -185,6 +198,7 @@ export function PartDialog({
           />
         </div>
         <Field label="Notes" value={own.notes} onChange={(e) => set({ notes: e.target.value })} />
+        {repriced && <WouldSay reports={reports} />}
         <FormEnd
           seen={seen}
           error={save.error}

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import { client, data } from "../../api/client";
 import { useMay, useStudyChange } from "../../api/queries";
+import { useWhatMethodChanges } from "../../api/reports";
 import { words } from "../../api/words";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
@@ -9,7 +10,9 @@ import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
+import { useLater } from "../../controls/useLater";
 import type { Study } from "../../model/study";
+import { WouldSay } from "../reports/WouldSay";
 import {
   type DeclaredMethod,
   draftOf,
@@ -18,6 +21,9 @@ import {
   methodOf,
   USUAL_BETWEEN,
 } from "./method";
+
+/** What is typed is asked about when the hand pauses. */
+const REST_MS = 400;
 
 const options = (values: string[]) =>
   values.map((value) => ({ value, label: words().schools[value] ?? value }));
@@ -166,6 +172,9 @@ function MethodForm({ study, close }: { study: Study; close: () => void }) {
       }),
     ),
   );
+  const declared = useLater(methodOf(draft), REST_MS);
+  const other = JSON.stringify(declared) !== JSON.stringify(methodOf(draftOf(study.method)));
+  const { data: reports = [] } = useWhatMethodChanges(study.id, declared, editable && other);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     save.mutate(methodOf(draft), { onSuccess: close });
@@ -176,6 +185,7 @@ function MethodForm({ study, close }: { study: Study; close: () => void }) {
         <legend className="sr-only">Method</legend>
         <MethodFields draft={draft} change={setDraft} />
       </fieldset>
+      {other && <WouldSay reports={reports} />}
       {editable ? (
         <FormEnd seen={seen} error={save.error} leave={close} disabled={save.isPending} does="Declare" />
       ) : (

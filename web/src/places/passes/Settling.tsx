@@ -8,6 +8,7 @@ import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { Select } from "../../controls/Select";
+import { WouldSay } from "../reports/WouldSay";
 
 type Why = Pick<Schemas["PassChange"], "reason" | "reason_code">;
 
@@ -26,69 +27,39 @@ export function WhatIf({
   const { data: found, error } = useWhatIf(study, passes, state, open);
   const uncounted = state === "rejected" && found?.counted === 0;
   const { data: accepted } = useWhatIf(study, passes, "accepted", open && uncounted);
+  const tester = useMay("tester");
+  const { data: reports = [] } = useWhatChanges(study, passes, state, tester && open);
   if (error) return <p className="text-mute">How the findings would move is not known: {error.message}</p>;
   if (!found) return <p className="text-mute">Working out how the findings would move …</p>;
   return (
-    <section aria-label="How the findings would move" className="border-l-4 border-rule bg-raised px-3 py-2">
-      <h3 className="label mb-1">How the findings would move</h3>
-      {uncounted ? (
-        <>
-          <p>
-            {passes.length === 1 ? "It does" : "They do"} not count yet, so the findings stay as they are.
-          </p>
-          {accepted && (
-            <p className="mt-1 text-soft">
-              Were {passes.length === 1 ? "it" : "they"} accepted: {accepted.average.words}
-            </p>
-          )}
-        </>
-      ) : (
-        <>
-          <p>{found.average.words}</p>
-          <p>{found.low_1.words}</p>
-        </>
-      )}
-      {found.rejections.words && state === "rejected" && (
-        <p className="mt-1 text-soft">With it: {found.rejections.words}</p>
-      )}
-      <InReports study={study} passes={passes} state={state} />
-    </section>
-  );
-}
-
-/** What articles would say otherwise: published ones first, another verdict before all. */
-function InReports({
-  study,
-  passes,
-  state,
-}: {
-  study: number;
-  passes: readonly number[];
-  state: "accepted" | "rejected";
-}) {
-  const tester = useMay("tester");
-  const { data: reports = [] } = useWhatChanges(study, passes, state, tester);
-  if (!reports.length) return null;
-  return (
     <>
-      <h3 className="label mt-3 mb-1">What reports would say otherwise</h3>
-      {reports.map((report) => (
-        <div key={report.id} className="mt-1">
-          <p className="font-semibold">
-            {report.title}
-            {report.published && <span className="text-accent"> (published)</span>}
-          </p>
-          <ul>
-            {report.lines.map((line) => (
-              <li key={line.key}>
-                {line.of}: <s className="text-mute">{line.before}</s> →{" "}
-                <strong>{line.after || "no such number any more"}</strong>
-                {line.flip && <span className="text-accent"> another verdict</span>}
-              </li>
-            ))}
-          </ul>
-        </div>
-      ))}
+      <section
+        aria-label="How the findings would move"
+        className="border-l-4 border-rule bg-raised px-3 py-2"
+      >
+        <h3 className="label mb-1">How the findings would move</h3>
+        {uncounted ? (
+          <>
+            <p>
+              {passes.length === 1 ? "It does" : "They do"} not count yet, so the findings stay as they are.
+            </p>
+            {accepted && (
+              <p className="mt-1 text-soft">
+                Were {passes.length === 1 ? "it" : "they"} accepted: {accepted.average.words}
+              </p>
+            )}
+          </>
+        ) : (
+          <>
+            <p>{found.average.words}</p>
+            <p>{found.low_1.words}</p>
+          </>
+        )}
+        {found.rejections.words && state === "rejected" && (
+          <p className="mt-1 text-soft">With it: {found.rejections.words}</p>
+        )}
+      </section>
+      <WouldSay reports={reports} />
     </>
   );
 }
