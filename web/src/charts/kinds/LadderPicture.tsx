@@ -84,7 +84,8 @@ export function LadderPicture({
               />
               <WholeText
                 x={pad + 114}
-                y={size * 0.34}
+                // A name of two lines leaves room for what stands beneath it.
+                y={size * (rest.narrow && said.length ? 0.02 : 0.34)}
                 {...sans}
                 fontSize={size}
                 width={name - 134}
@@ -119,7 +120,7 @@ export function LadderPicture({
                 {fps(one.fps)}
               </text>
               {rest.narrow ? (
-                <text x={pad + 114} y={size * 1.3} {...sans} fontSize={size * 0.82} fill={theme.soft}>
+                <text x={pad + 114} y={size * 1.34} {...sans} fontSize={size * 0.74} fill={theme.soft}>
                   {said.join(", ")}
                 </text>
               ) : (

@@ -34,7 +34,7 @@ export function ReadBack() {
   }, [done, queries]);
   const busy = send.isPending || one?.state === "running";
   return (
-    <section aria-label="A data package" className="mt-10 border-rule border-t pt-5">
+    <section aria-label="A data package" className="mt-8 max-w-[56rem]">
       <h2 className="text-xl font-bold">Or read a data package back</h2>
       <p className="mt-1 max-w-[44rem] text-soft">
         What a study’s Record hands out becomes a study here, with its captures measured anew. Nothing of your
@@ -57,7 +57,7 @@ export function ReadBack() {
             if (file) send.mutate(file);
           }}
         />
-        <p role="status" className="figure">
+        <p role="status" className="font-semibold">
           {send.isPending && `Being sent: ${Math.round(100 * share)}%`}
           {one?.state === "running" &&
             (one.captures ? `Being read back: ${one.read} of ${one.captures} captures` : "Being read back")}
