@@ -63,8 +63,8 @@ _AHEAD = 2 * _BATCH
 _AHEAD_BYTES = 128 * 2**20
 
 
-#: How packs are called that a worker puts together: what one left that was killed is known by it.
-_WORKERS = "worker-"
+#: How files are called that a worker puts together: what one left that was killed is known by it.
+WORKERS = "worker-"
 #: A file that ended a worker so often, each time while it was unpacked, is given up.
 _MOST_ENDED = 2
 
@@ -76,7 +76,7 @@ def take_in(pack_id: int) -> int:
         return 0
     done = 0
     entries = list(pack.entries.filter(state=EntryState.WAITING).order_by("position"))
-    with whole(pack, _WORKERS) as path, zipfile.ZipFile(path) as packed, _Readers() as readers:
+    with whole(pack, WORKERS) as path, zipfile.ZipFile(path) as packed, _Readers() as readers:
         for batch in _batches(_read_ahead(packed, entries, _Places(pack, entries), readers)):
             if not Pack.objects.filter(pk=pack_id, state=PackState.RUNNING).exists():
                 break
@@ -117,7 +117,7 @@ def _place() -> Path:
 
 def sweep_left() -> None:
     """Throw away what workers that were killed left of packs. Nobody else may be at work."""
-    for file in _place().glob(f"{_WORKERS}*.zip"):
+    for file in _place().glob(f"{WORKERS}*.zip"):
         file.unlink(missing_ok=True)
 
 

@@ -36,7 +36,8 @@ def brought(request: HttpRequest) -> list[BroughtOut]:
 @router.post("/packages", response={201: BroughtOut})
 def begin(request: HttpRequest, payload: BroughtIn) -> Status[BroughtOut]:
     """Begin to send a package, which is read back as a study. Its pieces follow."""
-    return Status(201, queries.brought_out(services.begin(user_of(request), payload.name)))
+    user = user_of(request)
+    return Status(201, queries.one_brought(user, services.begin(user, payload.name).pk))
 
 
 @router.get("/packages/{int:brought_id}", response=BroughtOut)
@@ -49,13 +50,15 @@ def one(request: HttpRequest, brought_id: int) -> BroughtOut:
 def piece(request: HttpRequest, brought_id: int, position: int, file: UploadedFile | None = FILE) -> BroughtOut:
     """Send the next piece; one that is there already may come again."""
     user = user_of(request)
-    return queries.brought_out(services.add_piece(user, brought_id, position, whole_upload(request, file)))
+    services.add_piece(user, brought_id, position, whole_upload(request, file))
+    return queries.one_brought(user, brought_id)
 
 
 @router.post("/packages/{int:brought_id}/close", response=BroughtOut)
 def close(request: HttpRequest, brought_id: int) -> BroughtOut:
     """Have a package read back that was sent whole."""
-    return queries.brought_out(services.close(user_of(request), brought_id))
+    services.close(user_of(request), brought_id)
+    return queries.one_brought(user_of(request), brought_id)
 
 
 @router.delete("/packages/{int:brought_id}", response={204: None})

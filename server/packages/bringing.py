@@ -23,6 +23,7 @@ from intake.proposals import proposal_from
 from intake.recording import NewFile, ReadFile, keep_files, record_files
 from intake.schemas import Assignment
 from intake.services import check_windows
+from intake.unpacking import WORKERS
 from problems import Conflict, Problem
 from pydantic import ValidationError
 from rennbahn.errors import RennbahnError
@@ -51,7 +52,7 @@ def bring_in(brought_id: int) -> None:
     brought = Brought.objects.select_related("by", "study").get(pk=brought_id)
     if brought.state != BroughtState.RUNNING:
         return
-    with whole(brought, "package-") as path, BoundedProcess(seconds=_SECONDS) as process:
+    with whole(brought, WORKERS) as path, BoundedProcess(seconds=_SECONDS) as process:
         try:
             words = _bring(brought, path, process)
             state = BroughtState.DONE

@@ -18,11 +18,12 @@ from planning.building import fairness_of
 from planning.queries import one_study
 from planning.schemas import AcceptIn
 from planning.services import accept_difference, save_plan
-from problems import Problem
+from problems import Conflict, Problem
 from rennbahn.parts import checked_facts
 from scenes.models import Condition, Game
 from scenes.schemas import ConditionIn, GameIn, SceneIn
 from scenes.services import add_condition, add_game, add_scene, newest_scene
+from studies.kept import keep_to
 from studies.models import BenchSession, Lane, Pass, Study, Test
 from studies.schemas import LaneIn, StudyIn, TestIn
 from studies.services import create_study
@@ -55,8 +56,13 @@ class Laid:
 
 
 def laid_again(record: Record, study: Study) -> Laid:
-    """A study that was laid down before, as when the worker ended in the middle."""
+    """A study that was laid down before, as when the worker ended in the middle.
+
+    Raises :class:`Conflict` where somebody gave it other lanes or tests since.
+    """
     lanes, tests = list(study.lanes.all()), list(study.tests.all())
+    if (len(lanes), len(tests)) != (len(record.lanes), len(record.tests)):
+        raise Conflict("study_changed", "Somebody gave the study other lanes or tests while it was read back.")
     return Laid(
         study,
         {told.id: lane for told, lane in zip(record.lanes, lanes, strict=True)},
@@ -114,6 +120,9 @@ def lay_down(lead: User, record: Record) -> Laid:
         save_plan(lead, study.pk, record.plan)
     _plan_passes(record, laid)
     _accept(lead, record, study)
+    if record.kept:
+        # What was kept to some is here kept to whoever brought it.
+        keep_to(lead, study.pk, [])
     return laid
 
 

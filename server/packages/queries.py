@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from django.db.models import Count, QuerySet
 from intake.models import Capture
 from people.access import require
 from people.models import Role
@@ -17,25 +20,30 @@ _MOST_LISTED = 20
 
 def brought_by(user: Caller) -> list[BroughtOut]:
     """The packages that somebody brought, newest first."""
-    lead = require(user, Role.LEAD)
-    found = Brought.objects.filter(by=lead).exclude(study__in=HIDDEN.get() or ()).select_related("study", "by")
-    return [brought_out(one) for one in found[:_MOST_LISTED]]
+    return _told(list(_of(user)[:_MOST_LISTED]))
 
 
 def one_brought(user: Caller, brought_id: int) -> BroughtOut:
     """One of them. Raises :class:`NotFound`."""
-    lead = require(user, Role.LEAD)
-    found = Brought.objects.filter(pk=brought_id, by=lead).select_related("study", "by").first()
+    found = _of(user).filter(pk=brought_id).first()
     if found is None:
         raise NotFound("package")
-    return brought_out(found)
+    return _told([found])[0]
 
 
-def brought_out(one: Brought) -> BroughtOut:
-    """A package as the API gives it."""
-    return BroughtOut(
-        id=one.pk, name=one.name, size=one.size, state=one.state, words=one.words, study_id=one.study_id,
-        question=one.study.question if one.study else "", captures=one.captures, made_at=one.made_at,
-        read=Capture.objects.filter(on_pass__test__study=one.study_id).count() if one.study_id else 0,
-        by=one.by.get_username(),
-    )  # fmt: skip
+def _of(user: Caller) -> QuerySet[Brought]:
+    lead = require(user, Role.LEAD)
+    return Brought.objects.filter(by=lead).exclude(study__in=HIDDEN.get()).select_related("study", "by")
+
+
+def _told(some: Sequence[Brought]) -> list[BroughtOut]:
+    there = Capture.objects.filter(on_pass__test__study__in=[one.study_id for one in some if one.study_id])
+    read = dict(there.values_list("on_pass__test__study").annotate(Count("pk")).order_by())
+    return [
+        BroughtOut(
+            id=one.pk, name=one.name, size=one.size, state=one.state, words=one.words, study_id=one.study_id,
+            question=one.study.question if one.study else "", captures=one.captures,
+            read=read.get(one.study_id or 0, 0), made_at=one.made_at, by=one.by.get_username(),
+        )
+        for one in some
+    ]  # fmt: skip

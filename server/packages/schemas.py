@@ -138,6 +138,7 @@ class Record(In):
     method: Method
     plan: PlanIn | None
     finished: bool
+    kept: bool = False
     parts: list[PartIn] = Field(max_length=4_000)
     games: list[GameIn] = Field(max_length=400)
     scenes: list[RecordedScene] = Field(max_length=400)

@@ -48,6 +48,7 @@ def record_of_study(study: Study, captures: Sequence[Capture], paths: dict[int, 
         method=Method(**_fields(study, Method)),
         plan=None if plan is None else _plan(plan),
         finished=study.state == StudyState.FINISHED,
+        kept=study.kept,
         parts=[_part(one) for one in {part.pk: part for some in parts.values() for part in some}.values()],
         games=[
             GameIn(**(_fields(one, GameIn) | {"notes": ""}))

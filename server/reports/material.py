@@ -15,6 +15,7 @@ from packages.making import compared
 from page_marks import mark_of
 from problems import Problem
 from readers.models import Reader
+from rennbahn.comparing.sentences import tests_words
 from rennbahn.quoting import Bare, Quote, bare_numbers, quotes_of
 from studies.models import StudyKind
 from studies.queries import one_study
@@ -103,7 +104,7 @@ class Studies:
         return [findings_of(study, Asked(group=key)) for key in keys]
 
     def _says(self, kind: str, study: int, look: Look) -> dict[str, Any]:
-        none = {"text": "", "verdict": "", "fault": "", "by_method": []}
+        none = {"text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": []}
         try:
             material = self.material(kind, study, look)
         except Problem as problem:
@@ -113,6 +114,11 @@ class Studies:
         data = {name: material[name] for name in ("answer", "readers")}
         findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
         shows = none | sentence_of(kind, material, look) | {"label": label_of(kind, material)}
+        shows["below_floor"] = [
+            f"for {one['name']}, {tests_words(below)} {'is' if below == 1 else 'are'} below the floor in both lanes"
+            for one in material["readers"]
+            if (below := one["for_reader"]["counts"]["both_below"])
+        ]
         if kind != BlockKind.METHOD and findings:
             shows["by_method"] = [words for name, words in _FIGURES if findings[name]["depends_on_method"]]
         return shows | {"mark": mark_of([data, findings])}

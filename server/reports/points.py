@@ -57,7 +57,9 @@ def _of_block(block: Block, studies: Studies) -> list[Point]:
     if now["fault"]:
         return [Point(f"{now['label']} shows nothing: {now['fault']}", f"/studies/{block.study_id}", blocks=True)]
     way = f"/studies/{block.study_id}/findings?door=method"
-    return [Point(f"{now['label']}: the verdict on {words} depends on the method.", way) for words in now["by_method"]]
+    told = [Point(f"{now['label']}: the verdict on {words} depends on the method.", way) for words in now["by_method"]]
+    readers = f"/studies/{block.study_id}/findings?door=readers"
+    return told + [Point(f"{now['label']}: {words}.", readers) for words in now["below_floor"]]
 
 
 def _of_study(study: int, studies: Studies) -> list[Point]:

@@ -22,6 +22,7 @@ from reports import prose
 from reports.behind import behind
 from reports.material import Look, Studies, states_of, used_studies
 from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
+from reports.odt import odt_of
 from reports.pdf import pdf_of
 from reports.queries import blocks_of, erratum, one_report, says_of
 from reports.rendering import render
@@ -174,6 +175,7 @@ def _files(
         _File("index.html", "text/html; charset=utf-8", drawn["page"].encode()),
         _File("numbers.html", "text/html; charset=utf-8", drawn["numbers"].encode()),
         _File("article.pdf", "application/pdf", pdf_of(drawn["print"])),
+        _File("article.odt", "application/vnd.oasis.opendocument.text", odt_of(drawn["page"], edition.title)),
         _File("script.txt", "text/plain; charset=utf-8", script_of(edition.title, blocks).encode()),
     ]
 

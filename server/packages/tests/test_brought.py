@@ -118,6 +118,7 @@ def test_a_package_is_read_back_into_an_empty_bench_with_the_same_findings(full:
         assert tables(again, name) == tables(files, name), name
     assert who.get(f"/studies/{found['study_id']}")["state"] == "finished"
     assert not BroughtPiece.objects.exists(), "what was read back is kept once"
+    assert not who.get(f"/studies/{found['study_id']}")["kept"]
     # Twice is two studies: what was measured then is measured once more, and nothing of the first changes.
     twice = bring(who, jobs, zipped(files))
     assert (twice["state"], twice["words"], twice["study_id"] != found["study_id"]) == ("done", "", True)
@@ -128,12 +129,14 @@ def test_what_the_bench_says_otherwise_stays_and_what_came_has_a_name_of_its_own
     part = Part.objects.filter(setup_versions__lanes=full.lane(1)).exclude(setup_versions__lanes=full.lane(0)).first()
     assert part is not None
     Part.objects.filter(pk=part.pk).update(price=100, currency="EUR")
+    full.lead.put(f"/studies/{full.id}/kept", {"names": []})
     files = package_of(full.lead, full.id)
     Part.objects.filter(pk=part.pk).update(price=150)
     found = bring(full.lead, jobs, zipped(files))
     assert f"“{part.name}” is “{part.name} (2)” here" in found["words"]
     part.refresh_from_db()
     assert float(part.price or 0) == 150.0
+    full.tester.get(f"/studies/{found['study_id']}", status=404)
     assert numbers(package_of(full.lead, found["study_id"])) == numbers(files)
 
 

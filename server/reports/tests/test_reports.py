@@ -11,6 +11,7 @@ from typing import Any
 import clock
 import pytest
 from django.test import Client
+from odfdo import Document
 from pypdf import PdfReader
 from rennbahn.packages import verify
 from rennbahn.simulation import Rig
@@ -300,7 +301,9 @@ def test_packages_are_handed_out_a_few_at_a_time(
     assert Client().get(f"{told['address']}study-{full.id}.zip").status_code == 200
 
 
-def test_the_pdf_holds_the_text_bookmarks_and_is_tagged(full: Bench, report: dict[str, Any], lead: Caller) -> None:
+def test_the_pdf_and_the_open_document_hold_the_text_and_the_pdf_is_tagged(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
     told = published(lead, report)
     pdf = PdfReader(io.BytesIO(Client().get(f"{told['address']}article.pdf").content))
     words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
@@ -314,6 +317,15 @@ def test_the_pdf_holds_the_text_bookmarks_and_is_tagged(full: Bench, report: dic
     script = read(f"{told['address']}script.txt")
     assert script.startswith(told["title"])
     assert "It comes to +" in script
+
+    content = Client().get(f"{told['address']}article.odt").content
+    document = Document(io.BytesIO(content))
+    body: Any = document.body
+    assert body.headers[0].text_recursive == told["title"]
+    assert script.splitlines()[-1] in body.text_recursive
+    tables = {tuple(table.get_values()[0]) for table in body.tables}
+    assert any("Test" in head for head in tables), tables
+    assert "<svg" not in body.serialize(), "pictures stay with the page"
 
 
 def test_nothing_leaks_before_its_time(full: Bench, report: dict[str, Any], lead: Caller, viewer: Caller) -> None:
@@ -517,6 +529,10 @@ def test_for_whom_and_the_claim_are_corrected_by_themselves(full: Bench, lead: C
     made = full.tester.post("/reports", {"study_id": full.id}, status=201)
     for kind in ("readers", "answer"):
         made = add(full.tester, made, {"kind": kind, "study_id": full.id})
+    lead.post("/readers", {"name": "Quick hands", "display_hz": 500.0, "floor_fps": 400.0}, status=201)
+    words = [one["words"] for one in lead.get(f"/reports/{made['id']}")["points"]]
+    assert any("for Quick hands, 3 tests are below the floor in both lanes." in one for one in words), words
+    full.tester.post(f"/reports/{made['id']}/take-over", {})
     told = published(lead, made)
     assert told["blocks"][0]["says"].count("Someone") == 1
     slower(full)

@@ -159,7 +159,8 @@ function Data({ page, print }: { page: PageOf; print: boolean }) {
               <a href="numbers.html">Every number of this page, down to its captures</a> ·{" "}
             </>
           )}
-          <a href="article.pdf">As PDF</a> · <a href="script.txt">As a script to be spoken</a>
+          <a href="article.pdf">As PDF</a> · <a href="article.odt">As OpenDocument text</a> ·{" "}
+          <a href="script.txt">As a script to be spoken</a>
         </p>
       )}
     </section>
