@@ -7,6 +7,7 @@ from typing import Any
 
 from django.http import HttpRequest
 from intake.models import Arrival, Capture, Pack, PassFile
+from packages.models import Brought
 from problems import NotFound
 from studies.kept import hide_for, refuse_hidden, study_of
 from studies.models import HIDDEN
@@ -16,6 +17,7 @@ _BELONGS: Mapping[str, Callable[[int], Any]] = {
     "arrival_id": lambda pk: Arrival.objects.filter(pk=pk).values_list("study", flat=True),
     "capture_id": lambda pk: Capture.objects.filter(pk=pk).values_list("on_pass__test__study", flat=True),
     "file_id": lambda pk: PassFile.objects.filter(pk=pk).values_list("on_pass__test__study", flat=True),
+    "brought_id": lambda pk: Brought.objects.filter(pk=pk).values_list("study", flat=True),
     "pack_id": lambda pk: Pack.objects.filter(pk=pk).values_list("study", flat=True),
 }
 OF_STUDIES = frozenset({*_BELONGS, "study_id", "other_study_id", "lane_id", "test_id", "pass_id"})

@@ -30,7 +30,7 @@ from rennbahn.errors import RennbahnError
 from strict import checked
 from studies.deciding import decide
 from studies.events import CapturesCame, tell
-from studies.models import Pass, PassState, Study
+from studies.models import Pass, PassState, Study, StudyState
 from studies.record import note
 from studies.services import finish_study, open_study
 
@@ -199,11 +199,13 @@ def _decided(lead: User, record: Record, laid: Laid) -> list[str]:
         kept = passes[laid.place(one)]
         if one.state not in (PassState.PLANNED, PassState.RECORDED, kept.state):
             acts[one.state, one.reason_code, one.reason].append(kept)
-    with transaction.atomic():
-        study = open_study(laid.study.pk)
-        for (state, code, reason), some in acts.items():
-            decide(lead, study, some, state, reason, code)
-    if not record.finished:
+    if acts:
+        with transaction.atomic():
+            study = open_study(laid.study.pk)
+            for (state, code, reason), some in acts.items():
+                decide(lead, study, some, state, reason, code)
+    # Where the worker ended after it was finished, nothing is left to do.
+    if not record.finished or laid.study.state == StudyState.FINISHED:
         return []
     try:
         finish_study(lead, laid.study.pk)

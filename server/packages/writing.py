@@ -31,13 +31,12 @@ from packages.schemas import (
 
 
 def record_of_study(study: Study, captures: Sequence[Capture], paths: dict[int, str]) -> bytes:
-    """The record as JSON; `paths` are those of files in the package by their arrivals' ids.
+    """The record of a study with its lanes and tests at hand, as JSON.
 
-    Whoever worked on it is not named, and what was noted for the house's own eyes is left out.
+    `paths` are those of files in the package by their arrivals' ids. Whoever worked on it is not named, and what was noted for the house's own eyes is left out.
     """
-    lanes = list(study.lanes.select_related("setup_version__setup", "condition").prefetch_related("levels"))
-    tests = list(study.tests.select_related("scene__game", "condition"))
-    parts = {lane.pk: list(lane.setup_version.parts.order_by("setuppart__pk")) for lane in lanes}
+    lanes, tests = list(study.lanes.all()), list(study.tests.all())
+    parts = {lane.pk: list(lane.setup_version.parts.all()) for lane in lanes}
     scenes = {test.scene_id: test.scene for test in tests}
     plan = Plan.objects.filter(study=study).first()
     said = Record(

@@ -82,6 +82,7 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "to_lane_id": study["lanes_full"][1]["id"],
         "side": "from",
         "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
+        "brought_id": (lead.get("/packages") or [lead.post("/packages", {"name": "x.zip"}, status=201)])[0]["id"],
     }
     found = []
     for path, operations in api.get_openapi_schema()["paths"].items():

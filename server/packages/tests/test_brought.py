@@ -20,6 +20,7 @@ from findings.record import forget
 from packages import bringing
 from packages.models import BroughtPiece
 from studies.models import Study
+from studies.services import finish_study
 from testkit import Bench, Caller, Jobs, caller
 
 Change = Callable[[dict[str, bytes]], None]
@@ -161,6 +162,22 @@ def test_a_worker_that_ends_in_the_middle_goes_on_where_it_was(
     found = full.lead.get(f"/packages/{left['id']}")
     assert (found["state"], found["read"]) == ("done", 18)
     assert numbers(package_of(full.lead, found["study_id"])) == numbers(files)
+
+
+def test_a_worker_that_ends_when_all_is_done_says_so_the_next_time(
+    full: Bench, jobs: Jobs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def ends(*given: Any) -> None:
+        finish_study(*given)
+        raise ConnectionError("the database went away")
+
+    monkeypatch.setattr(bringing, "finish_study", ends)
+    with pytest.raises(ConnectionError):
+        bring(full.lead, jobs, zipped(package_of(full.lead, full.id)))
+    monkeypatch.undo()
+    (left,) = full.lead.get("/packages")
+    bringing.bring_in(left["id"])
+    assert full.lead.get(f"/packages/{left['id']}")["state"] == "done"
 
 
 def altered(files: dict[str, bytes]) -> None:

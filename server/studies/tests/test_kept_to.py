@@ -10,9 +10,11 @@ from typing import Any
 import pytest
 from config.api import api
 from config.kept import OF_STUDIES
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from intake.models import Arrival, Capture, Pack, PassFile
+from packages.models import Brought
 from people.tests.test_people import TABLE
 from studies.kept import show_all
 from studies.models import HIDDEN, Pass
@@ -72,6 +74,9 @@ def secret(lead: Caller, tester: Caller, jobs: Jobs) -> Iterator[tuple[Bench, di
             "file_id": PassFile.objects.values_list("pk", flat=True)[0],
             "arrival_id": Arrival.objects.filter(name="waits.csv").values_list("pk", flat=True)[0],
             "pack_id": Pack.objects.values_list("pk", flat=True)[0],
+            "brought_id": Brought.objects.create(
+                name=f"{SECRET}.zip", study_id=bench.id, by=User.objects.get(username=lead.name)
+            ).pk,
             "report_id": report, "kept_id": shelf[0]["id"], "block_id": blocks[0]["id"],
         },
     )  # fmt: skip
