@@ -33,7 +33,8 @@ from packages.schemas import (
 def record_of_study(study: Study, captures: Sequence[Capture], paths: dict[int, str]) -> bytes:
     """The record of a study with its lanes and tests at hand, as JSON.
 
-    `paths` are those of files in the package by their arrivals' ids. Whoever worked on it is not named, and what was noted for the house's own eyes is left out.
+    `paths` are those of files in the package by their arrivals' ids. Whoever worked on it is not named, and what was
+    noted for the house's own eyes is left out.
     """
     lanes, tests = list(study.lanes.all()), list(study.tests.all())
     parts = {lane.pk: list(lane.setup_version.parts.all()) for lane in lanes}
