@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import logging
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
-from typing import Any, TypeVar
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import orjson
 from django.contrib.auth.models import User
@@ -17,7 +18,7 @@ from django.db import transaction
 from intake.attaching import report
 from intake.bounded import BoundedProcess
 from intake.measuring import keep_samples, see_through, settings_from
-from intake.models import ArrivalState, Capture, FileRole, PassFile
+from intake.models import Arrival, ArrivalState, Capture, FileRole, PassFile
 from intake.pieces import drop_pieces, whole
 from intake.proposals import proposal_from
 from intake.recording import NewFile, ReadFile, keep_files, record_files
@@ -40,7 +41,6 @@ from packages.models import Brought, BroughtState
 from packages.schemas import Record, RecordedCapture, RecordedPass
 
 log = logging.getLogger(__name__)
-T = TypeVar("T")
 #: Captures read at once, and recorded at once.
 _AT_ONCE = 8
 #: Seconds for so many.
@@ -85,7 +85,9 @@ def _bring(brought: Brought, path: str, process: BoundedProcess) -> list[str]:
         laid = laid_again(record, brought.study)
     with transaction.atomic():
         sessions = sessions_of(lead, record, laid.study)
-    _Captures(lead, laid, path, process, sessions).take_in(record.passes)
+    captures = _Captures(lead, laid, sessions)
+    captures.take_in(record.passes, path, process)
+    _report(lead, record, captures)
     return _decided(lead, record, laid)
 
 
@@ -101,99 +103,99 @@ def _record(content: bytes) -> Record:
         raise Problem("bad_package", f"record.json, {where}: {first['msg']}.") from None
 
 
+@dataclass(frozen=True)
+class _Read:
+    """A pass with its capture: what the record tells of it, and what was read of its files."""
+
+    one: RecordedPass
+    told: RecordedCapture
+    settings: dict[str, Any]
+    found: opening.Found
+
+
 class _Captures:
-    """The captures of a package, read beside no other and recorded a few at a time."""
+    """The captures of a package, read and recorded a few at a time."""
 
-    def __init__(self, lead: User, laid: Laid, path: str, process: BoundedProcess, sessions: dict[str, int]) -> None:
-        self.lead, self.laid, self.path, self.process, self.sessions = lead, laid, path, process, sessions
+    def __init__(self, lead: User, laid: Laid, sessions: dict[str, int]) -> None:
+        self.lead, self.laid, self.sessions = lead, laid, sessions
 
-    def take_in(self, passes: Sequence[RecordedPass]) -> None:
+    def take_in(self, passes: Sequence[RecordedPass], path: str, process: BoundedProcess) -> None:
         """Take in what is not there yet. Raises :class:`RennbahnError` of a capture that is not as it was."""
         there = set(
             Capture.objects.filter(on_pass__test__study=self.laid.study)
             .values_list("on_pass__lane", "on_pass__test", "on_pass__number")
         )  # fmt: skip
         left = [(one, one.capture) for one in passes if one.capture and self.laid.place(one) not in there]
-        for some in _some(left):
-            asked = [opening.Asked(told.path, told.columns, self._settings(one)) for one, told in some]
-            found = self.process.call(opening.captures_in, self.path, asked)
-            beside = [
-                [self.process.call(opening.samples_in, self.path, file.path) for file in told.samples]
-                for _, told in some
-            ]
-            self._keep(some, [ask.settings for ask in asked], found, beside)
+        for at in range(0, len(left), _AT_ONCE):
+            some = left[at : at + _AT_ONCE]
+            asked = [
+                opening.Asked(
+                    told.path, told.columns, settings_from(self.laid.study, _run_as(one)),
+                    tuple(file.path for file in told.samples),
+                )
+                for one, told in some
+            ]  # fmt: skip
+            found = process.call(opening.captures_in, path, asked)
+            self._keep(
+                [
+                    _Read(one, told, ask.settings, read)
+                    for (one, told), ask, read in zip(some, asked, found, strict=True)
+                ]
+            )
 
-    def _settings(self, one: RecordedPass) -> dict[str, Any]:
-        return settings_from(self.laid.study, _run_as(one))
-
-    def _keep(
-        self, some: list[tuple[RecordedPass, RecordedCapture]], settings: list[dict[str, Any]],
-        found: list[opening.Found], beside: list[list[opening.FoundSamples]],
-    ) -> None:  # fmt: skip
-        frames = [
-            _put_down(told.name, one, {"written_at": told.written_at})
-            for (_, told), one in zip(some, found, strict=True)
-        ]
+    def _keep(self, some: Sequence[_Read]) -> None:
+        frames = [_put_down(one.told.name, one.found, {"written_at": one.told.written_at}) for one in some]
         samples = [
             [
-                _put_down(file.name, one, {"written_at": file.written_at, "state": ArrivalState.TAKEN})
-                for file, one in zip(told.samples, own, strict=True)
+                _put_down(file.name, read, {"written_at": file.written_at, "state": ArrivalState.TAKEN})
+                for file, read in zip(one.told.samples, one.found.beside, strict=True)
             ]
-            for (_, told), own in zip(some, beside, strict=True)
+            for one in some
         ]
         with transaction.atomic():
             study = open_study(self.laid.study.pk)
             files = []
-            for (one, told), arrival, read, own in zip(
-                some, _kept(self.lead, study, frames), found, settings, strict=True
-            ):
-                lane, test, number = self.laid.place(one)
+            for one, arrival in zip(some, _kept(self.lead, study, frames), strict=True):
+                lane, test, number = self.laid.place(one.one)
                 where = Assignment(arrival_id=arrival.pk, lane_id=lane, test_id=test, number=number)
-                files.append(ReadFile(arrival, where, told.columns, read.read, own))
+                files.append(ReadFile(arrival, where, one.told.columns, one.found.read, one.settings))
             recorded = []
-            for (one, _), kept in zip(some, record_files(self.lead, study, files), strict=True):
+            for one, put, kept in zip(some, samples, record_files(self.lead, study, files), strict=True):
                 if isinstance(kept, RennbahnError):
                     raise kept
-                self._as_told(kept, one)
-                recorded.append(kept)
-            for (_, told), kept, put, seen in zip(some, recorded, samples, beside, strict=True):
-                self._seen(study, kept, told, _kept(self.lead, study, put), seen)
-            tell(CapturesCame(study, tuple(one.pk for one in recorded)))
+                self.as_told(kept, one.one)
+                self._seen(study, kept, one, _kept(self.lead, study, put))
+                recorded.append(kept.pk)
+            tell(CapturesCame(study, tuple(recorded)))
 
-    def _as_told(self, kept: Pass, one: RecordedPass) -> None:
+    def as_told(self, kept: Pass, one: RecordedPass) -> None:
         """When it ran, in which sitting and with which caps is as it was told, not as it is now."""
         kept.ran_at, kept.run_as = one.ran_at, _run_as(one)
         kept.session_id = self.sessions.get(one.session or "")
         kept.save(update_fields=["ran_at", "run_as", "session"])
 
-    def _seen(
-        self,
-        study: Study,
-        kept: Pass,
-        told: RecordedCapture,
-        files: Sequence[Any],
-        read: Sequence[opening.FoundSamples],
-    ) -> None:
+    def _seen(self, study: Study, kept: Pass, read: _Read, beside: Sequence[Arrival]) -> None:
         """Through its windows, with its samples, against its own caps."""
         capture = Capture.objects.select_related("on_pass").get(on_pass=kept)
-        for file, own, arrival in zip(told.samples, read, files, strict=True):
-            beside = PassFile.objects.create(on_pass=kept, arrival=arrival, role=FileRole.SAMPLES)
-            keep_samples(capture, beside, own.samples, file.offset_s)
-        see_through(study, Capture.objects.select_related("on_pass").get(pk=capture.pk), told.windows)
+        for file, own, arrival in zip(read.told.samples, read.found.beside, beside, strict=True):
+            put = PassFile.objects.create(on_pass=kept, arrival=arrival, role=FileRole.SAMPLES)
+            keep_samples(capture, put, own.samples, file.offset_s)
+        see_through(study, capture, read.told.windows)
+
+
+def _report(lead: User, record: Record, captures: _Captures) -> None:
+    """Results that exist only as numbers."""
+    passes = _passes(captures.laid)
+    for one in record.passes:
+        planned = passes[captures.laid.place(one)]
+        if one.reported is not None and planned.state == PassState.PLANNED:
+            with transaction.atomic():
+                captures.as_told(report(lead, planned.pk, one.reported), one)
 
 
 def _decided(lead: User, record: Record, laid: Laid) -> list[str]:
     """Decide on passes as it was decided, and finish what was finished; what could not be said of it."""
-    passes = {
-        (one.lane_id, one.test_id, one.number): one
-        for one in Pass.objects.filter(test__study=laid.study)
-        .select_related("lane", "test__scene__game", "test__condition").order_by("pk")
-    }  # fmt: skip
-    for one in record.passes:
-        kept = passes[laid.place(one)]
-        if one.reported is not None and kept.state == PassState.PLANNED:
-            report(lead, kept.pk, one.reported)
-            kept.refresh_from_db(fields=["state", "setup_version", "run_as", "recorded_at", "ran_at"])
+    passes = _passes(laid)
     acts: dict[tuple[str, str, str], list[Pass]] = defaultdict(list)
     for one in record.passes:
         kept = passes[laid.place(one)]
@@ -214,37 +216,33 @@ def _decided(lead: User, record: Record, laid: Laid) -> list[str]:
     return []
 
 
+def _passes(laid: Laid) -> dict[tuple[int, int, int], Pass]:
+    """The passes of a study by lane, test and number."""
+    whole_passes = Pass.objects.filter(test__study=laid.study).order_by("pk")
+    found = whole_passes.select_related("lane", "test__scene__game", "test__condition")
+    return {(one.lane_id, one.test_id, one.number): one for one in found}
+
+
 def _put_down(name: str, one: opening.Found | opening.FoundSamples, facts: dict[str, Any]) -> NewFile:
     proposed = one.proposed
     told = {"proposal": proposal_from(proposed), "header_key": proposed.look} if proposed else {}
     return NewFile.put_down(name, one.file, facts | told)
 
 
-def _kept(lead: User, study: Study, files: Sequence[NewFile]) -> list[Any]:
-    fates = keep_files(lead, study, files)
-    for one in fates:
+def _kept(lead: User, study: Study, files: Sequence[NewFile]) -> list[Arrival]:
+    found = []
+    for one in keep_files(lead, study, files):
         if isinstance(one, RennbahnError):
             raise one
-    return fates
+        found.append(one)
+    return found
 
 
 def _run_as(one: RecordedPass) -> dict[str, Any] | None:
-    """What a pass was run with, as passes keep it."""
+    """What a pass was run with, as passes keep it: caps that were named afterwards only where there are some."""
     if one.run_as is None:
         return None
-    told = one.run_as.dict()
-    caps = {
-        name: [cap if cap["variable"] else {key: cap[key] for key in ("name", "fps", "refresh")} for cap in told[name]]
-        for name in ("known_caps", "assumed_caps")
-    }
-    found = told | {"known_caps": caps["known_caps"]}
-    found.pop("assumed_caps")
-    return found | ({"assumed_caps": caps["assumed_caps"]} if caps["assumed_caps"] else {})
-
-
-def _some(items: list[T]) -> Iterator[list[T]]:
-    for at in range(0, len(items), _AT_ONCE):
-        yield items[at : at + _AT_ONCE]
+    return one.run_as.dict(exclude=set() if one.run_as.assumed_caps else {"assumed_caps"})
 
 
 def _sentence(message: str) -> str:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,34 +15,36 @@ from rennbahn.packages.tables import bad
 
 #: What reading a package back needs beside its tables, and its most bytes.
 RECORD = "record.json"
-_LARGEST_RECORD = 64 * 2**20
+_LARGEST_RECORD = 32 * 2**20
 
 
 @dataclass(frozen=True)
 class Asked:
-    """A capture to be read: its path, by which map, measured against what."""
+    """A capture to be read: its path, by which map, measured against what; and the paths of samples beside it."""
 
     path: str
     columns: dict[str, Any]
     settings: dict[str, Any]
-
-
-@dataclass(frozen=True)
-class Found:
-    """A file of a package: its bytes as they are kept, what it seems to be, and what was read of it."""
-
-    file: reading.KeptFile
-    proposed: reading.Proposed | None
-    read: reading.Crunched
+    samples: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class FoundSamples:
-    """The same of a file of samples."""
+    """A file of samples: its bytes as they are kept, what it seems to be, and what was read of it."""
 
     file: reading.KeptFile
     proposed: reading.Proposed | None
     samples: reading.CrunchedSamples
+
+
+@dataclass(frozen=True)
+class Found:
+    """The same of a capture, with the samples beside it."""
+
+    file: reading.KeptFile
+    proposed: reading.Proposed | None
+    read: reading.Crunched
+    beside: tuple[FoundSamples, ...]
 
 
 def record_in(path: str) -> bytes:
@@ -51,44 +54,53 @@ def record_in(path: str) -> bytes:
             raise bad("it says nothing of a study")
         if RECORD not in package.entries:
             raise bad(f"it has no {RECORD}: it can be verified, and not read back")
-        for name in package.resources():
-            _whole(package, name, max(_LARGEST_RECORD, LARGEST_TABLE))
-        return _whole(package, RECORD, _LARGEST_RECORD)
+        for name, wanted in package.resources().items():
+            if f"sha256:{hashlib.sha256(package.read(name, LARGEST_TABLE)).hexdigest()}" != wanted:
+                raise bad(f"{name} is not what the package lists: it was changed")
+        _listed(package, {RECORD})
+        return package.read(RECORD, _LARGEST_RECORD)
 
 
 def captures_in(path: str, asked: Sequence[Asked]) -> list[Found]:
-    """Captures of a package, each read and measured. Raises :class:`rennbahn.errors.RennbahnError` naming the file."""
-    found = []
+    """Captures of a package that was found whole (see :func:`record_in`), each read and measured.
+
+    Raises :class:`rennbahn.errors.RennbahnError` naming the file.
+    """
     with Package(path) as package:
-        for one in asked:
-            content = _whole(package, one.path)
-            try:
-                found.append(
-                    Found(reading.keep(content), _proposed(content), reading.read(content, one.columns, one.settings))
-                )
-            except CaptureRefused as error:
-                raise bad(f"the capture {one.path}: {error.sentence()}") from None
-            except RennbahnError as error:
-                raise bad(f"the capture {one.path}: {error.message}") from None
-    return found
+        _listed(package, {name for one in asked for name in (one.path, *one.samples)})
+        return [_capture(package, one) for one in asked]
 
 
-def samples_in(path: str, name: str) -> FoundSamples:
-    """A file of samples of a package."""
-    with Package(path) as package:
-        content = _whole(package, name)
-    try:
+def _capture(package: Package, one: Asked) -> Found:
+    content = package.read(one.path)
+    with _naming(f"the capture {one.path}"):
+        read = reading.read(content, one.columns, one.settings)
+    beside = tuple(_samples(package, name) for name in one.samples)
+    return Found(reading.keep(content), _proposed(content), read, beside)
+
+
+def _samples(package: Package, name: str) -> FoundSamples:
+    content = package.read(name)
+    with _naming(f"the samples {name}"):
         return FoundSamples(reading.keep(content), _proposed(content), reading.samples(content))
+
+
+def _listed(package: Package, names: set[str]) -> None:
+    """What a package does not list was held against nothing."""
+    strange = names - set(package.resources())
+    if strange:
+        raise bad(f"it does not list {min(strange)}")
+
+
+@contextmanager
+def _naming(what: str) -> Iterator[None]:
+    """Says of which file an error is."""
+    try:
+        yield
     except CaptureRefused as error:
-        raise bad(f"the samples {name}: {error.sentence()}") from None
-
-
-def _whole(package: Package, name: str, *most: int) -> bytes:
-    """A file as its package lists it. Raises where it was changed since."""
-    content = package.read(name, *most)
-    if package.resources().get(name) != f"sha256:{hashlib.sha256(content).hexdigest()}":
-        raise bad(f"{name} is not what the package lists: it was changed, or is not listed")
-    return content
+        raise bad(f"{what}: {error.sentence()}") from None
+    except RennbahnError as error:
+        raise bad(f"{what}: {error.message}") from None
 
 
 def _proposed(content: bytes) -> reading.Proposed | None:

@@ -25,7 +25,6 @@ class Cap(In):
     name: Name
     fps: Fps
     refresh: bool = False
-    variable: bool = False
 
 
 class RunAs(In):

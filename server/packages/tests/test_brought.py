@@ -24,28 +24,22 @@ from studies.services import finish_study
 from testkit import Bench, Caller, Jobs, caller
 
 Change = Callable[[dict[str, bytes]], None]
-SAMPLES = "clock_s,gpu_power_w,gpu_temp_c\n" + "".join(f"{at / 2},{180 + at % 7},{60 + at % 3}\n" for at in range(20))
 
 
 @pytest.fixture
-def full(bench: Bench, lead: Caller) -> Bench:
-    """A finished study with prices, a rejected pass, one that did not run, windows, samples and typed-in results."""
-    bench.fill(3, 3)
-    rows = [row for row in bench.tester.get(f"/studies/{bench.id}/passes") if row["capture_id"]]
-    first, second, third = rows[:3]
-    body = {"file": SimpleUploadedFile("watts.csv", SAMPLES.encode()), "role": "samples", "offset_s": "0.25"}
-    assert bench.tester.client.post(f"/api/passes/{first['id']}/files", body).status_code == 201
-    bench.tester.put(f"/captures/{second['capture_id']}/windows", {"windows": [[0.5, 3.0], [4.0, 7.0]]})
-    bench.accept(first["id"], second["id"])
-    out = {"state": "rejected", "reason_code": "odd", "reason": "a call"}
-    bench.tester.put(f"/studies/passes/{third['id']}/state", out)
+def full(odd: Bench, lead: Caller) -> Bench:
+    """A finished study with windows, samples, a rejected pass, passes that did not run, and a typed-in result."""
     for lane in range(2):
-        more = {"lane_id": bench.lane(lane), "test_id": bench.test(2)}
-        one = bench.tester.post("/studies/passes", more, status=201)
+        more = {"lane_id": odd.lane(lane), "test_id": odd.test(2)}
+        one = odd.tester.post("/studies/passes", more, status=201)
         told = {"state": "did_not_run", "reason_code": "crashed"}
-        bench.tester.put(f"/studies/passes/{one['id']}/state", told)
-    lead.post(f"/studies/{bench.id}/finish", {})
-    return bench
+        odd.tester.put(f"/studies/passes/{one['id']}/state", told)
+    more = {"lane_id": odd.lane(0), "test_id": odd.test(1)}
+    typed = odd.tester.post("/studies/passes", more, status=201)["id"]
+    odd.tester.post(f"/passes/{typed}/reported", {"average_fps": 88.0, "read_from": "result page"}, status=201)
+    odd.accept(typed)
+    lead.post(f"/studies/{odd.id}/finish", {})
+    return odd
 
 
 def package_of(who: Caller, study: int) -> dict[str, bytes]:
@@ -247,7 +241,7 @@ def test_what_is_not_as_it_was_is_refused_and_leaves_nothing(bench: Bench, jobs:
     assert not BroughtPiece.objects.exists()
     # What shows only when a capture is read: the study stays, and it is said.
     for change, words in (
-        (of_a_capture(path="../../etc/passwd"), "It has no ../../etc/passwd"),
+        (of_a_capture(path="../../etc/passwd"), "It does not list ../../etc/passwd"),
         (of_a_capture(columns={"frame_time": {"column": "no such"}}), "captures/"),
         (of_a_capture(windows=[[500.0, 600.0]]), "No frame lies within"),
     ):

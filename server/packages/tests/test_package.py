@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from intake.models import Capture
@@ -18,8 +17,6 @@ from packages import making
 from rennbahn.packages import verify
 from testkit import Bench, Caller
 from waiting import Busy
-
-SAMPLES = "clock_s,gpu_power_w,gpu_temp_c\n" + "".join(f"{at / 2},{180 + at % 7},{60 + at % 3}\n" for at in range(20))
 
 
 def handed_out(who: Caller, study: int, tmp_path: Path) -> Path:
@@ -31,28 +28,11 @@ def handed_out(who: Caller, study: int, tmp_path: Path) -> Path:
     return path
 
 
-@pytest.fixture
-def full(bench: Bench, lead: Caller) -> Bench:
-    """A study with accepted and rejected passes, one seen through two windows, one with samples beside it."""
-    bench.fill(3, 3)
-    first, second, third, *_ = [
-        row["id"] for row in bench.tester.get(f"/studies/{bench.id}/passes") if row["capture_id"]
-    ]
-    captures = {one.on_pass_id: one.pk for one in Capture.objects.all()}
-    body = {"file": SimpleUploadedFile("watts.csv", SAMPLES.encode()), "role": "samples", "offset_s": "0.25"}
-    assert bench.tester.client.post(f"/api/passes/{first}/files", body).status_code == 201
-    windows = {"windows": [[0.5, 3.0], [4.0, 7.0]]}
-    bench.tester.put(f"/captures/{captures[second]}/windows", windows)
-    bench.accept(first, second)
-    bench.tester.put(f"/studies/passes/{third}/state", {"state": "rejected", "reason_code": "odd", "reason": "a call"})
-    return bench
-
-
-def test_what_is_handed_out_holds_and_says_what_the_findings_say(full: Bench, viewer: Caller, tmp_path: Path) -> None:
-    path = handed_out(viewer, full.id, tmp_path)
+def test_what_is_handed_out_holds_and_says_what_the_findings_say(odd: Bench, viewer: Caller, tmp_path: Path) -> None:
+    path = handed_out(viewer, odd.id, tmp_path)
     found = verify(str(path))
     assert found.holds, (found.numbers[:5], found.files)
-    findings = viewer.get(f"/studies/{full.id}/findings")
+    findings = viewer.get(f"/studies/{odd.id}/findings")
     with zipfile.ZipFile(path) as packed:
         rows = list(csv.DictReader(io.StringIO(packed.read("findings.csv").decode())))
         passes = list(csv.DictReader(io.StringIO(packed.read("passes.csv").decode())))
@@ -69,15 +49,15 @@ def test_what_is_handed_out_holds_and_says_what_the_findings_say(full: Bench, vi
         assert row["verdict"] == shown["verdict"]
         assert [float(row["low"]), float(row["high"])] == pytest.approx([shown["low"], shown["high"]], rel=1e-9)
     assert len(captures) == 18 + 1
-    assert full.tester.get(f"/captures/{Capture.objects.first().pk}/original") in originals  # type: ignore[union-attr]
+    assert odd.tester.get(f"/captures/{Capture.objects.first().pk}/original") in originals  # type: ignore[union-attr]
     by_status = {row["status"]: row for row in passes}
     assert (by_status["odd"]["reason"], by_status["odd"]["capture"] != "") == ("a call", True)
     assert sorted(row["windows"] for row in passes)[-1] == "[[0.5, 3.0], [4.0, 7.0]]"
     assert sum(float(row["power_w"]) > 100 for row in passes if row["power_w"]) == 1
 
 
-def test_a_capture_that_is_altered_afterwards_is_found(full: Bench, viewer: Caller, tmp_path: Path) -> None:
-    path, bent = handed_out(viewer, full.id, tmp_path), tmp_path / "bent.zip"
+def test_a_capture_that_is_altered_afterwards_is_found(odd: Bench, viewer: Caller, tmp_path: Path) -> None:
+    path, bent = handed_out(viewer, odd.id, tmp_path), tmp_path / "bent.zip"
     with zipfile.ZipFile(path) as before, zipfile.ZipFile(bent, "w") as after:
         name = next(one for one in before.namelist() if one.startswith("captures/"))
         for one in before.namelist():
@@ -89,28 +69,28 @@ def test_a_capture_that_is_altered_afterwards_is_found(full: Bench, viewer: Call
 
 
 def test_a_study_that_is_kept_has_no_package_for_others(
-    full: Bench, lead: Caller, viewer: Caller, tmp_path: Path
+    odd: Bench, lead: Caller, viewer: Caller, tmp_path: Path
 ) -> None:
-    lead.put(f"/studies/{full.id}/kept", {"names": []})
-    assert viewer.get(f"/studies/{full.id}/package", status=404)["code"] == "not_found"
-    handed_out(lead, full.id, tmp_path)
+    lead.put(f"/studies/{odd.id}/kept", {"names": []})
+    assert viewer.get(f"/studies/{odd.id}/package", status=404)["code"] == "not_found"
+    handed_out(lead, odd.id, tmp_path)
 
 
-def test_one_is_made_at_a_time_and_a_turn_is_given_back(full: Bench) -> None:
-    first: Any = making.package_of(full.id)
+def test_one_is_made_at_a_time_and_a_turn_is_given_back(odd: Bench) -> None:
+    first: Any = making.package_of(odd.id)
     assert next(first)
     with pytest.raises(Busy, match="Another data package is being made"):
-        making.package_of(full.id)
+        making.package_of(odd.id)
     first.close()
     # One that nobody ever reads holds nobody up.
-    unread = making.package_of(full.id)
-    assert b"".join(making.package_of(full.id))[:2] == b"PK"
+    unread = making.package_of(odd.id)
+    assert b"".join(making.package_of(odd.id))[:2] == b"PK"
     assert next(unread)
 
 
-def test_making_one_asks_by_the_batch(full: Bench, viewer: Caller, tmp_path: Path) -> None:
+def test_making_one_asks_by_the_batch(odd: Bench, viewer: Caller, tmp_path: Path) -> None:
     with CaptureQueriesContext(connection) as asked:
-        handed_out(viewer, full.id, tmp_path)
+        handed_out(viewer, odd.id, tmp_path)
     originals = [query for query in asked.captured_queries if '"intake_original"' in query["sql"]]
     assert len(originals) == 2, "nineteen files, ten at a time"
     assert len(asked.captured_queries) < 60
