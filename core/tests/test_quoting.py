@@ -10,7 +10,7 @@ import pytest
 from kinds_files import study as made_up
 from rennbahn.comparing.model import Study
 from rennbahn.packages.numbers import numbers_of
-from rennbahn.quoting import bare_numbers, corrections, quotes_of
+from rennbahn.quoting import bare_numbers, corrections, is_of_money, quotes_of
 
 REFERENCE = json.loads((Path(__file__).parent / "reference" / "study.json").read_text())["cases"]
 LANES = [{"id": f"l{at}", "name": f"Brandt {at}", "price": 100 + 50 * at} for at in range(3)]
@@ -55,6 +55,10 @@ def test_a_figure_of_another_school_is_never_quoted() -> None:
 def test_money_is_said_in_its_currency_and_not_at_all_without_one() -> None:
     prices = [one for one in quotes_of(ladder(), "EUR") if one.of.startswith("Price of")]
     assert {one.text for one in prices} == {"100 EUR", "150 EUR", "200 EUR"}
+    assert {is_of_money(one.key) for one in prices} == {True}
+    told = {one.key for one in quotes_of(ladder())}
+    dear = {one.key for one in quotes_of(ladder(), "EUR")}
+    assert {key for key in dear if is_of_money(key)} == dear - told
     assert not [one for one in quotes_of(ladder()) if "ost" in one.of or one.of.startswith("Price")]
 
 

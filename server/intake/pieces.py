@@ -5,9 +5,10 @@ from __future__ import annotations
 import contextlib
 import tempfile
 from collections.abc import Iterator
-from typing import Any, Protocol
+from typing import Any
 
 from django.conf import settings
+from django.db import models
 from problems import Conflict, Problem
 from storing import Placed, let_go
 
@@ -15,14 +16,21 @@ from storing import Placed, let_go
 MOST_PACKED = 2 * 2**30
 
 
-class InPieces(Protocol):
+class InPieces(models.Model):
     """A row whose `pieces` make a file of `size` bytes."""
 
-    size: int
+    name = models.CharField(max_length=255)
+    size = models.PositiveBigIntegerField(default=0)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    #: Rows of :class:`storing.Held`, each with its position.
     pieces: Any
 
-    def save(self, *, update_fields: list[str]) -> None:
-        """Keep what changed."""
+    class Meta:
+        abstract = True
+
+    def __str__(self) -> str:
+        return self.name
 
 
 def keep_piece(of: InPieces, position: int, content: bytes, placed: Placed) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
+from intake.pieces import InPieces
 from storing import Held
 from studies.models import Study
 
@@ -18,26 +19,20 @@ class BroughtState(models.TextChoices):
     REFUSED = "refused", "Refused"
 
 
-class Brought(models.Model):
+class Brought(InPieces):
     """A data package that was brought, and the study that was made of it."""
 
-    name = models.CharField(max_length=255)
-    size = models.PositiveBigIntegerField(default=0)
     state = models.CharField(max_length=10, choices=BroughtState.choices, default=BroughtState.ARRIVING)
     #: Why it was refused; or what has another name here, since the bench had something else of its own.
     words = models.TextField(blank=True)
     #: How many captures it holds, once that is known.
     captures = models.PositiveIntegerField(default=0)
     study = models.OneToOneField(Study, on_delete=models.PROTECT, null=True, blank=True, related_name="brought")
-    made_at = models.DateTimeField(auto_now_add=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
 
     class Meta:
         ordering = ["-made_at", "-id"]
         constraints = [models.CheckConstraint(condition=Q(state__in=BroughtState.values), name="brought_state_known")]
-
-    def __str__(self) -> str:
-        return self.name
 
 
 class BroughtPiece(Held):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from decimal import Decimal
+from functools import partial
 
 from bench.models import Part
 from findings.facts import prices_of
@@ -14,7 +15,7 @@ from packages.making import compared
 from problems import NotFound
 from rennbahn.comparing import Study as CoreStudy
 from rennbahn.comparing.moves import left_out, taken_in
-from rennbahn.quoting import quotes_of
+from rennbahn.quoting import is_of_money, quotes_of
 from studies.models import Pass, Study
 from studies.queries import with_lanes_and_tests
 from studies.schemas import Method
@@ -54,7 +55,7 @@ def by_method(study_id: int, method: Method) -> list[ChangedReportOut]:
         raise NotFound("study")
     for name in Method.model_fields:
         setattr(study, name, getattr(method, name))
-    return _in_order(_otherwise(study_id, lambda: _of(study)))
+    return _in_order(_otherwise(study_id, partial(_of, study)))
 
 
 def by_price(part_id: int, price: Decimal | None, currency: str) -> list[ChangedReportOut]:
@@ -68,7 +69,7 @@ def by_price(part_id: int, price: Decimal | None, currency: str) -> list[Changed
             for part in lane.setup_version.parts.all():
                 if part.pk == part_id:
                     part.price, part.currency = price, currency
-        found += _otherwise(study.pk, lambda study=study: _of(study))  # type: ignore[misc]
+        found += _otherwise(study.pk, partial(_of, study), is_of_money)
     return _in_order(found)
 
 
@@ -77,8 +78,15 @@ def _of(study: Study) -> tuple[CoreStudy, str]:
     return compared(record), prices_of(record.lanes)[1]
 
 
-def _otherwise(study_id: int, would_be: WouldBe) -> list[ChangedReportOut]:
-    said = {report: numbers for report, numbers in _said(study_id).items() if numbers}
+def _otherwise(
+    study_id: int, would_be: WouldBe, may_change: Callable[[str], bool] = lambda _: True
+) -> list[ChangedReportOut]:
+    """What is said of a study otherwise than it would be; nothing is computed where nothing that may change is said."""
+    told = {
+        report: {key: one for key, one in numbers.items() if may_change(key.partition(":")[2])}
+        for report, numbers in _said(study_id).items()
+    }
+    said = {report: numbers for report, numbers in told.items() if numbers}
     if not said:
         return []
     core, currency = would_be()

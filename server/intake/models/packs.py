@@ -9,6 +9,7 @@ from storing import Held
 from studies.models import Study
 
 from intake.models.files import Arrival
+from intake.pieces import InPieces
 
 
 class PackState(models.TextChoices):
@@ -20,14 +21,11 @@ class PackState(models.TextChoices):
     DONE = "done", "Through"
 
 
-class Pack(models.Model):
+class Pack(InPieces):
     """A zip of many files that the worker takes in, one after the other."""
 
     study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="packs")
-    name = models.CharField(max_length=255)
-    size = models.PositiveBigIntegerField(default=0)
     state = models.CharField(max_length=10, choices=PackState.choices, default=PackState.ARRIVING)
-    made_at = models.DateTimeField(auto_now_add=True)
     #: The zone in whose clock the zip tells its files' times; empty where nobody said.
     zone = models.CharField(max_length=60, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="packs")
@@ -35,9 +33,6 @@ class Pack(models.Model):
     class Meta:
         ordering = ["-made_at", "-id"]
         constraints = [models.CheckConstraint(condition=Q(state__in=PackState.values), name="pack_state_known")]
-
-    def __str__(self) -> str:
-        return self.name
 
 
 class PackPiece(Held):

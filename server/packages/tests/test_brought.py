@@ -10,15 +10,17 @@ import io
 import json
 import zipfile
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
 import pytest
 from bench.models import Part
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
+from django.utils import timezone
 from findings.record import forget
-from packages import bringing
-from packages.models import BroughtPiece
+from packages import bringing, tasks
+from packages.models import Brought, BroughtPiece
 from studies.models import Study
 from studies.services import finish_study
 from testkit import Bench, Caller, Jobs, caller
@@ -267,3 +269,15 @@ def test_what_is_no_zip_is_refused_and_only_who_brought_it_sees_it(full: Bench, 
     (first, *_) = lead.get("/packages")
     lead.delete(f"/packages/{first['id']}")
     lead.post("/packages", {"name": "x.zip"}, status=201)
+
+
+def test_what_was_left_is_queued_again_and_what_was_never_sent_whole_goes(lead: Caller, jobs: Jobs) -> None:
+    made = [lead.post("/packages", {"name": f"{at}.zip"}, status=201)["id"] for at in range(2)]
+    for one in made:
+        lead.client.post(f"/api/packages/{one}/pieces/0", {"file": SimpleUploadedFile("piece", b"PK")})
+    Brought.objects.filter(pk=made[0]).update(state="running")
+    Brought.objects.filter(pk=made[1]).update(made_at=timezone.now() - timedelta(days=4))
+    tasks.queue_left(0)
+    assert [one["args"] for one in jobs.waiting("packages")] == [{"brought_id": made[0]}]
+    assert [one["id"] for one in lead.get("/packages")] == [made[0]]
+    assert BroughtPiece.objects.count() == 1

@@ -6,6 +6,7 @@ reads it in an article finds it in the package by that name.
 
 from __future__ import annotations
 
+import json
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -67,6 +68,11 @@ def quotes_of(study: Study, currency: str = "") -> tuple[Quote, ...]:
         once.setdefault(quote.of, (single, quote))
     in_order = sorted(once.values(), key=lambda one: (one[0], len(one[1].lanes) < 2))
     return tuple(quote for _, quote in in_order)
+
+
+def is_of_money(key: str) -> bool:
+    """Whether a quote of that key depends on prices."""
+    return json.loads(key).get("number") in _MONEY
 
 
 class _Speaker:

@@ -155,8 +155,8 @@ function Caption({ report, block, close }: { report: number; block: ReportBlock;
         onSubmit={(event) => {
           event.preventDefault();
           save.mutate(undefined, {
-            onSuccess: () => {
-              if (caption !== block.caption) undo.captioned(block);
+            onSuccess: (now) => {
+              if (caption !== block.caption) undo.captioned(block, now);
               close();
             },
           });

@@ -14,7 +14,7 @@ interface Undo {
   moved: (block: ReportBlock, after: number | null, words: string) => void;
   takenOut: (block: ReportBlock, after: number | null, words: string) => void;
   added: (before: Report, now: Report, words: string) => void;
-  captioned: (block: ReportBlock) => void;
+  captioned: (block: ReportBlock, now: Report) => void;
 }
 
 const Undoing = createContext<Undo | null>(null);
@@ -47,7 +47,6 @@ export function UndoOf({ report, children }: { report: Report; children: ReactNo
       setDone((was) => [...was, { words, back: how }]);
     const behind = (after: number | null) => (after === null ? null : now(after));
     const id = report.id;
-    const seen = (block: number) => latest.current.blocks.find((one) => one.id === block)?.seen ?? "";
     return {
       moved: (block, after, words) => did(words, () => acts.move(id, now(block.id), behind(after))),
       takenOut: (block, after, words) =>
@@ -61,12 +60,13 @@ export function UndoOf({ report, children }: { report: Report; children: ReactNo
       added: (before, after, words) => {
         const known = new Set(before.blocks.map((one) => one.id));
         const made = after.blocks.find((one) => !known.has(one.id));
-        if (made) did(words, () => acts.remove(id, now(made.id), seen(now(made.id))));
+        // By the mark that it had then: what somebody wrote in it since is not taken away with it.
+        if (made) did(words, () => acts.remove(id, now(made.id), made.seen));
       },
-      captioned: (block) =>
-        did("Captioned a block", () =>
-          acts.save(id, now(block.id), { ...contentOf(block), seen: seen(now(block.id)) }),
-        ),
+      captioned: (block, after) => {
+        const seen = after.blocks.find((one) => one.id === block.id)?.seen ?? "";
+        did("Captioned a block", () => acts.save(id, now(block.id), { ...contentOf(block), seen }));
+      },
     };
   }, [report.id, now]);
   const last = done.at(-1);

@@ -1,0 +1,267 @@
+"""Editions: frozen, opened in their time, read by anybody, corrected, withdrawn."""
+
+from __future__ import annotations
+
+import io
+import re
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import clock
+import pytest
+from django.test import Client
+from odfdo import Document
+from pypdf import PdfReader
+from rennbahn.packages import verify
+from reports import pages, publishing, rendering
+from reports.models import Edition, EditionFile
+from reports.tests.writing import add, prose, published, read, slower, text
+from testkit import Bench, Caller
+from waiting import Turns
+
+
+def test_a_published_page_needs_no_server_and_no_script(full: Bench, report: dict[str, Any], lead: Caller) -> None:
+    told = published(lead, report)
+    response = Client().get(told["address"])
+    page = response.content.decode()
+    assert "script-src" not in response.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in response.headers["Content-Security-Policy"]
+    assert "<script" not in page
+    assert not re.search(r'(src|href)="(https?:)?//', page)
+    assert "Published without a second person’s check." in page
+    answer = lead.get(f"/studies/{full.id}/findings")["average"]["sentence"]
+    assert answer["answer"] in page
+    assert page.count("<svg") >= 2, "a picture for wide pages and one for phones"
+    assert "The same in numbers" in page
+    assert "How it was measured" in page
+    assert len(re.sub(r"<svg.*?</svg>", "", page, flags=re.DOTALL)) < 300_000
+    assert Client().post(told["address"]).status_code == 405
+    again = Client().get(told["address"], headers={"If-None-Match": response.headers["ETag"]})
+    assert (again.status_code, again.headers["Cache-Control"]) == (304, "public, no-cache")
+
+
+def test_every_number_leads_down_to_passes_windows_and_hashes(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    told = published(lead, report)
+    assert 'href="numbers.html#n1"' in read(told["address"])
+    numbers = read(f"{told['address']}numbers.html")
+    captures = {one["sha256"] for one in full.tester.get(f"/studies/{full.id}/files") if one["sha256"] in numbers}
+    assert 'id="n1"' in numbers
+    assert len(set(re.findall(r"\b[0-9a-f]{64}\b", numbers))) == 18
+    assert captures <= set(re.findall(r"\b[0-9a-f]{64}\b", numbers))
+
+
+def test_the_published_data_verify_by_the_core_alone(
+    full: Bench, report: dict[str, Any], lead: Caller, tmp_path: Path
+) -> None:
+    told = published(lead, report)
+    content = Client().get(f"{told['address']}study-{full.id}.zip").content
+    path = tmp_path / "study.zip"
+    path.write_bytes(content)
+    assert verify(str(path)).holds
+    (file,) = [one for one in told["editions"][0]["files"] if one["name"].endswith(".zip")]
+    assert file["sha256"] in read(told["address"])
+    without = full.tester.post("/reports", {"study_id": full.id, "title": "No data"}, status=201)
+    without = add(full.tester, without, {"kind": "answer", "study_id": full.id})
+    told = published(lead, without, with_data=False)
+    assert "The data are not published." in read(told["address"])
+    read(f"{told['address']}study-{full.id}.zip", 404)
+
+
+def test_packages_are_handed_out_a_few_at_a_time(
+    full: Bench, report: dict[str, Any], lead: Caller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told = published(lead, report)
+    turns = Turns("Others are taking data packages along", 1, patience_s=0.05)
+    monkeypatch.setattr(pages, "_packages", turns)
+    with turns.turn():
+        busy = Client().get(f"{told['address']}study-{full.id}.zip")
+        assert (busy.status_code, busy.headers["Retry-After"]) == (503, "20")
+        assert Client().get(told["address"]).status_code == 200, "the article itself is read all the same"
+    assert Client().get(f"{told['address']}study-{full.id}.zip").status_code == 200
+
+
+def test_the_pdf_and_the_open_document_hold_the_text_and_the_pdf_is_tagged(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    told = published(lead, report)
+    pdf = PdfReader(io.BytesIO(Client().get(f"{told['address']}article.pdf").content))
+    words = " ".join("".join(page.extract_text() for page in pdf.pages).split())
+    assert told["title"] in words
+    assert "How it was measured" in words
+    titles = [one["/Title"] for one in pdf.outline if isinstance(one, dict)]
+    assert told["title"] in titles
+    root: Any = pdf.trailer["/Root"]
+    assert root["/MarkInfo"]["/Marked"]
+    assert len(pdf.pages) >= 2
+    script = read(f"{told['address']}script.txt")
+    assert script.startswith(told["title"])
+    assert "It comes to +" in script
+
+    content = Client().get(f"{told['address']}article.odt").content
+    document = Document(io.BytesIO(content))
+    body: Any = document.body
+    assert body.headers[0].text_recursive == told["title"]
+    assert script.splitlines()[-1] in body.text_recursive
+    tables = {tuple(table.get_values()[0]) for table in body.tables}
+    assert any("Test" in head for head in tables), tables
+    assert "<svg" not in body.serialize(), "pictures stay with the page"
+
+
+def test_nothing_leaks_before_its_time(full: Bench, report: dict[str, Any], lead: Caller, viewer: Caller) -> None:
+    report = full.tester.put(
+        f"/reports/{report['id']}/title", {"title": "Fins under wraps", "seen": report["title_seen"]}
+    )
+    opens = clock.now() + timedelta(hours=2)
+    told = published(lead, report, opens_at=opens.isoformat())
+    names = [one["name"] for one in told["editions"][0]["files"]]
+    missing = read("/articles/there-is-none/", 404)
+    for name in ("", "1/", *names, *(f"1/{name}" for name in names)):
+        assert read(f"{told['address']}{name}", 404).replace(told["address"], "") == missing.replace(
+            "/articles/there-is-none/", ""
+        ), name
+    assert told["title"] not in read("/articles/feed.xml")
+    viewer.get(f"/reports/{report['id']}", status=403)
+    for strange in ("/articles/early/%00/", "/articles/early/x/%00", f"{told['address']}%00", "/articles/%00/"):
+        read(strange, 404)
+    renamed = viewer.get(f"/studies/{full.id}/audit")
+    assert "Fins under wraps" not in str(renamed), "nor in the record of its study"
+    assert told["early"].rstrip("/").rpartition("/")[2] not in str(viewer.get("/studies"))
+    early = Client().get(told["early"])
+    assert early.status_code == 200
+    assert "Not open before" in early.content.decode()
+    assert "no-store" in early.headers["Cache-Control"]
+    assert early.headers["Referrer-Policy"] == "no-referrer"
+    assert Client().get(f"{told['early']}article.pdf").status_code == 200
+    read("/articles/early/guessed/", 404)
+    clock.ahead = timedelta(hours=2, seconds=1)
+    assert "Not open before" not in read(told["address"])
+    assert Client().get(told["early"]).headers["Location"] == told["address"]
+    feed = read("/articles/feed.xml")
+    assert (feed.count("<entry>"), feed.count(f"<title>{told['title']}</title>")) == (1, 1)
+
+
+def test_a_correction_that_flips_a_verdict_tells_what_it_changes(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    first = published(lead, report)
+    old = read(first["address"])
+    slower(full)
+    full.tester.post(f"/reports/{report['id']}/take-over", {})
+    waiting = lead.get(f"/reports/{report['id']}")
+    assert next(one["flip"] for one in waiting["next_erratum"]), "what turns round comes first"
+    assert published(lead, report, status=422)["code"] == "no_reason"
+    second = published(lead, report, why="A profile was left on")
+    page = read(second["address"])
+    assert "A profile was left on." in page
+    number = first["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    now = second["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    assert f"(corrected, was {number['text']})" in page
+    assert now["text"] in page
+    assert "(another verdict)" in page
+    kept = read(f"{second['address']}1/")
+    assert "This is edition 1." in kept
+    assert number["text"] in kept
+    assert re.sub(r'<p class="standing">.*?</p>', "", kept, count=1) == old, "what was frozen stays as it was"
+    feed = read("/articles/feed.xml")
+    assert "A profile was left on." in feed
+    assert feed.count("<entry>") == 2
+
+
+def test_before_passes_are_rejected_it_is_told_which_published_numbers_they_change(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    draft = full.tester.post("/reports", {"study_id": full.id, "title": "A draft"}, status=201)
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    add(full.tester, draft, {"kind": "prose", "doc": prose({"type": "number", "attrs": number})})
+    told = published(lead, report)
+    ids = [one["id"] for one in full.tester.get(f"/studies/{full.id}/passes") if one["lane_id"] == full.lane(1)][:1]
+    path, body = f"/reports/what-changes/{full.id}", {"pass_ids": ids, "state": "rejected"}
+    found = full.tester.post(path, body)
+    assert [(one["title"], one["published"]) for one in found] == [(told["title"], True), ("A draft", False)]
+    (line,) = found[0]["lines"]
+    assert (line["of"], line["before"]) == (number["of"], number["text"])
+    reason = {"state": "rejected", "reason_code": "other", "reason": "a call"}
+    full.tester.put(f"/studies/passes/{ids[0]}/state", reason)
+    now = full.tester.get(f"/reports/{report['id']}")["blocks"][-1]["changes"]
+    assert [one["after"] for one in now] == [line["after"]], "what was told is what came"
+    every = [one["id"] for one in full.tester.get(f"/studies/{full.id}/passes") if one["lane_id"] == full.lane(1)]
+    (line,) = full.tester.post(path, {"pass_ids": every, "state": "rejected"})[0]["lines"]
+    assert line["after"] == "", "without a pass there is no such number"
+    full.tester.post(path, {"pass_ids": [0], "state": "rejected"}, status=404)
+
+
+def test_before_a_method_is_declared_it_is_told_which_numbers_it_changes(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    number = report["blocks"][-1]["doc"]["content"][0]["content"][1]["attrs"]
+    method = lead.get(f"/studies/{full.id}")["method"]
+    path = f"/reports/what-changes/{full.id}/method"
+    assert full.tester.post(path, method) == [], "the same method says the same"
+    wide = method | {"equal_band": 0.2}
+    (told,) = full.tester.post(path, wide)
+    assert [one["of"] for one in told["lines"]] == [number["of"]]
+    assert told["lines"][0]["flip"], "within a wider band lanes are even"
+    lead.save(f"/studies/{full.id}/method", {"equal_band": 0.2})
+    assert full.tester.post(path, wide) == []
+    full.tester.post("/reports/what-changes/0/method", method, status=404)
+    full.tester.post("/reports/what-changes-by-price/0", {"price": None}, status=404)
+
+
+def test_what_is_withdrawn_says_so_first_and_is_written_no_more(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    path = f"/reports/{report['id']}"
+    lead.post(f"{path}/withdraw", {"why": "x"}, status=409)
+    told = published(lead, report)
+    full.tester.post(f"{path}/withdraw", {"why": "x"}, status=403)
+    lead.post(f"{path}/withdraw", {"why": "The card was a sample of ours."})
+    page = read(told["address"])
+    assert page.index("Withdrawn on") < page.index("<h1>")
+    assert "The card was a sample of ours." in page
+    assert add(full.tester, told, {"kind": "prose", "doc": prose(text("x"))}, status=409)["code"] == "withdrawn"
+
+
+def test_a_study_that_changes_while_an_edition_is_made_stops_it(
+    full: Bench, report: dict[str, Any], lead: Caller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own = rendering.render
+
+    def change_meanwhile(page: dict[str, Any]) -> dict[str, str]:
+        full.tester.put(
+            f"/studies/passes/{full.tester.get(f'/studies/{full.id}/passes')[0]['id']}/state",
+            {"state": "rejected", "reason_code": "other", "reason": "a call"},
+        )
+        return own(page)
+
+    monkeypatch.setattr(publishing, "render", change_meanwhile)
+    assert published(lead, report, status=409)["code"] == "changed_meanwhile"
+    assert not Edition.objects.exists()
+    assert not EditionFile.objects.exists()
+
+
+def test_for_whom_and_the_claim_are_corrected_by_themselves(full: Bench, lead: Caller) -> None:
+    lead.post("/readers", {"name": "Someone", "display_hz": 500.0, "floor_fps": 40.0}, status=201)
+    made = full.tester.post("/reports", {"study_id": full.id}, status=201)
+    for kind in ("readers", "answer"):
+        made = add(full.tester, made, {"kind": kind, "study_id": full.id})
+    lead.post("/readers", {"name": "Quick hands", "display_hz": 500.0, "floor_fps": 400.0}, status=201)
+    words = [one["words"] for one in lead.get(f"/reports/{made['id']}")["points"]]
+    assert any("for Quick hands, 3 tests are below the floor in both lanes." in one for one in words), words
+    full.tester.post(f"/reports/{made['id']}/take-over", {})
+    told = published(lead, made)
+    assert told["blocks"][0]["says"].count("Someone") == 1
+    slower(full)
+    full.tester.post(f"/reports/{made['id']}/take-over", {})
+    lines = lead.get(f"/reports/{made['id']}")["next_erratum"]
+    assert {one["of"].split(":")[0] for one in lines} == {"Sentence", "For whom"}
+    assert [one["flip"] for one in lines] == [True, False]
+    block = told["blocks"][1]
+    now = lead.get(f"/reports/{made['id']}")["blocks"][1]
+    lead.delete(f"/reports/{made['id']}/blocks/{block['id']}?seen={now['seen']}", status=200)
+    gone = lead.get(f"/reports/{made['id']}")["next_erratum"]
+    assert [one["after"] == "" for one in gone if one["of"].startswith("Sentence")] == [True], "said no more"
+    page = read(published(lead, made, why="It was wrong")["address"])
+    assert "said no more" in page
