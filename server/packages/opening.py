@@ -16,6 +16,8 @@ from rennbahn.packages.tables import bad
 #: What reading a package back needs beside its tables, and its most bytes.
 RECORD = "record.json"
 _LARGEST_RECORD = 32 * 2**20
+#: A study of 20,000 passes has a third of so many values; read, each takes many times its bytes.
+_MOST_VALUES = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,10 @@ def record_in(path: str) -> bytes:
             if f"sha256:{hashlib.sha256(package.read(name, LARGEST_TABLE)).hexdigest()}" != wanted:
                 raise bad(f"{name} is not what the package lists: it was changed")
         _listed(package, {RECORD})
-        return package.read(RECORD, _LARGEST_RECORD)
+        content = package.read(RECORD, _LARGEST_RECORD)
+    if sum(content.count(sign) for sign in b"[{,") > _MOST_VALUES:
+        raise bad(f"{RECORD} holds more than a study has")
+    return content
 
 
 def captures_in(path: str, asked: Sequence[Asked]) -> list[Found]:

@@ -217,6 +217,7 @@ def of_a_capture(**told: Any) -> Change:
 WRONG: list[tuple[Change, str]] = [
     (altered, "is not what the package lists"),
     (without_record, "it has no record.json"),
+    (said(more=[[]] * 4_000_001), "more than a study has"),
     (said(version=2), "record.json, version"),
     (said(kind="latency"), "record.json, kind"),
     (said(more="of it"), "record.json, more"),
