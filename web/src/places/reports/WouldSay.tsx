@@ -18,7 +18,12 @@ export function WouldSay({ reports }: { reports: readonly Schemas["ChangedReport
           <ul>
             {report.lines.map((line) => (
               <li key={line.key}>
-                {line.of}: <s className="text-mute">{line.before}</s> →{" "}
+                {line.of}:{" "}
+                {line.before !== line.after && (
+                  <>
+                    <s className="text-mute">{line.before}</s> →{" "}
+                  </>
+                )}
                 <strong>{line.after || "no such number any more"}</strong>
                 {line.flip && <span className="text-accent"> another verdict</span>}
               </li>
