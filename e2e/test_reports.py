@@ -203,7 +203,7 @@ def test_what_somebody_else_writes_arrives_and_is_never_lost(page: Page, client:
     # Whoever is quicker is chance: what is typed is saved by itself. It is typed until somebody else was.
     assert any(overtaken(page, client, report["id"], f"Prices have risen by {n}.") for n in range(20))
     page.click("Save mine over it")
-    page.not_see("Save mine over it")
+    page.not_see("Not saved yet")
     now = client.get(f"/reports/{report['id']}")["blocks"][0]["doc"]
     assert now["content"][0]["content"][0]["text"].endswith(" I write")
 
