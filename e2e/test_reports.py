@@ -147,6 +147,26 @@ def widen_what_counts_as_even(client: Client, study: int) -> None:
     client.call("PUT", f"/studies/{study}/method", body, client.token)
 
 
+def test_frame_times_are_kept_where_passes_are_looked_at(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.study("Does the quiet fan profile cost frames?")
+    page.click("Passes")
+    page.click("Moss Republic")
+    page.see("Distribution")
+    page.press("K")
+    page.see("quiet profile 3")
+    page.choose("On the shelf of", "A new report")
+    page.element("[role=dialog] button[type=submit]").click()
+    page.at_the_page()
+    page.see("Kept for")
+    page.element("[role=status] a").click()
+    page.see("Frame times: Moss Republic")
+    page.element("button[aria-label^='Put in Frame times']").click()
+    page.see_in("figure", r"standard profile, pass \d.*quiet profile, pass \d")
+    page.click("Where it was")
+    page.see("Distribution")
+
+
 def test_a_phone_without_script_reads_all_of_it(page: Page) -> None:
     set_size(page.driver, 390, 844)
     page.driver.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})

@@ -11,6 +11,7 @@ from findings.facts import prices_of
 from findings.queries import Asked, findings_of
 from findings.record import StudyRecord, record_of, state_of
 from findings.worth import worth_of
+from intake.excerpts import PrintedTrace
 from packages.making import compared
 from page_marks import mark_of
 from problems import Problem
@@ -22,6 +23,7 @@ from studies.queries import one_study
 
 from reports import prose
 from reports.models import Block, BlockKind, Shown
+from reports.traces import printed_trace, traces_printed
 
 #: What of the findings changes without any number changing.
 _VOLATILE = ("stale", "state", "groups")
@@ -38,12 +40,14 @@ class Look:
     group: str | None = None
     figure: str = ""
     targets: tuple[float, ...] = ()
+    trace: PrintedTrace | None = None
 
     @classmethod
     def of(cls, content: dict[str, Any]) -> Look:
         """As it is kept with a block."""
         told = content.get("look", {})
-        return cls(**{**told, "targets": tuple(told.get("targets", ()))})
+        trace = printed_trace(told["trace"]) if "trace" in told else None
+        return cls(**{**told, "targets": tuple(told.get("targets", ())), "trace": trace})
 
     @property
     def asked(self) -> Asked:
@@ -73,8 +77,11 @@ class Studies:
 
     def material(self, kind: str, study: int, look: Look) -> dict[str, Any]:
         """What a block shows, in the form of `MaterialOut`. Raises :class:`NotFound`, :class:`Problem`."""
-        shown: dict[str, Any] = {"study": one_study(study).dict(), "findings": None, "answer": None, "readers": []}
-        if kind == BlockKind.READERS:
+        shown: dict[str, Any] = {"study": one_study(study).dict(), "findings": None, "answer": None, "readers": [],
+                                 "trace": None}  # fmt: skip
+        if look.trace is not None:
+            shown["trace"] = traces_printed(self.record(study).study, look.trace)
+        elif kind == BlockKind.READERS:
             shown["readers"] = [
                 {"name": reader.name, "for_reader": worth_of(study, reader.pk, look.asked)}
                 for reader in Reader.objects.all()
@@ -104,14 +111,14 @@ class Studies:
         return [findings_of(study, Asked(group=key)) for key in keys]
 
     def _says(self, kind: str, study: int, look: Look) -> dict[str, Any]:
-        none = {"text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": []}
+        none = {"text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": [], "uncounted": []}
         try:
             material = self.material(kind, study, look)
         except Problem as problem:
             # A study can come to have no answer of its kind: the report it stands in is read all the same.
             label = f"{BlockKind(kind).label}: {self.record(study).study.question}"
             return none | {"label": label, "fault": problem.message, "mark": mark_of(problem.message)}
-        data = {name: material[name] for name in ("answer", "readers")}
+        data = {name: material[name] for name in ("answer", "readers", "trace")}
         findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
         shows = none | sentence_of(kind, material, look) | {"label": label_of(kind, material)}
         shows["below_floor"] = [
@@ -119,6 +126,8 @@ class Studies:
             for one in material["readers"]
             if (below := one["for_reader"]["counts"]["both_below"])
         ]
+        traced = material["trace"]["passes"] if material["trace"] is not None else []
+        shows["uncounted"] = [one["said"] for one in traced if one["uncounted"]]
         if kind != BlockKind.METHOD and findings:
             shows["by_method"] = [words for name, words in _FIGURES if findings[name]["depends_on_method"]]
         return shows | {"mark": mark_of([data, findings])}
@@ -156,6 +165,8 @@ def _together(groups: list[dict[str, Any]]) -> dict[str, Any]:
 
 def sentence_of(kind: str, material: dict[str, Any], look: Look) -> dict[str, str]:
     """The sentence that a block comes to, and its verdict where it has one."""
+    if material["trace"] is not None:
+        return {"text": material["trace"]["text"], "verdict": ""}
     if kind == BlockKind.READERS:
         told = [one["for_reader"]["sentence"]["text"] for one in material["readers"]]
         return {"text": "\n".join(told), "verdict": ""}
@@ -176,6 +187,9 @@ def sentence_of(kind: str, material: dict[str, Any], look: Look) -> dict[str, st
 
 def label_of(kind: str, material: dict[str, Any]) -> str:
     """What a block is of, in a line."""
+    if material["trace"] is not None:
+        told = material["trace"]
+        return f"{BlockKind(kind).label}: {told['test']}, {'; '.join(one['said'] for one in told['passes'])}"
     question = material["study"]["question"]
     if kind in (BlockKind.METHOD, BlockKind.READERS) or material["findings"] is None:
         return f"{BlockKind(kind).label}: {question}"

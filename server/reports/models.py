@@ -30,6 +30,7 @@ class BlockKind(models.TextChoices):
     TABLE = "table", "Table"
     READERS = "readers", "For whom"
     METHOD = "method", "How it was measured"
+    TRACE = "trace", "Frame times"
 
 
 #: Blocks that show something of a study.

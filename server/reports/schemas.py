@@ -9,16 +9,17 @@ from answering import Out
 from bench.schemas import Currency, Price
 from findings.answer_schemas import AnswerOut, ForReaderOut
 from findings.schemas import FindingsOut
+from intake.excerpts import MOST_PRINTED
 from pydantic import Field, StringConstraints
 from strict import ONE_LINE, In, Moment
 from studies.schemas import StudyOut
 
 Title = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=160), ONE_LINE]
 Why = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
-Kind = Literal["prose", "answer", "picture", "table", "readers", "method"]
-KindOfStudy = Literal["answer", "picture", "table", "readers", "method"]
+Kind = Literal["prose", "answer", "picture", "table", "readers", "method", "trace"]
+KindOfStudy = Literal["answer", "picture", "table", "readers", "method", "trace"]
 #: The way back to what was looked at: an address of ours.
-Way = Annotated[str, StringConstraints(pattern=r"^/studies/\d{1,12}(/[a-z-]+)*(\?[^#\s]*)?$", max_length=600)]
+Way = Annotated[str, StringConstraints(pattern=r"^/studies/\d{1,12}(/[a-z0-9-]+)*(\?[^#\s]*)?$", max_length=600)]
 
 
 class BeginIn(In):
@@ -35,8 +36,24 @@ class TitleIn(In):
     seen: str = Field(max_length=64)
 
 
+class TracePassIn(In):
+    """A pass whose trace is printed, moved by so many seconds."""
+
+    pass_id: int
+    offset_s: Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)] = 0.0
+
+
+class TraceLookIn(In):
+    """Which stretch of which passes of a test, on their common clock; all of it without one."""
+
+    test_id: int
+    passes: list[TracePassIn] = Field(min_length=1, max_length=MOST_PRINTED)
+    from_s: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] | None = None
+    to_s: Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None = None
+
+
 class LookIn(In):
-    """What is looked at: the answer of the study's own kind (`own`), or one lane over another, in which group."""
+    """What is looked at: the answer of the study's own kind (`own`), or one lane over another in a group, or traces."""
 
     own: bool = False
     baseline: int | None = None
@@ -44,6 +61,7 @@ class LookIn(In):
     group: Annotated[str, StringConstraints(max_length=300)] | None = None
     figure: Literal["", "average_fps", "low_1"] = ""
     targets: list[Annotated[float, Field(gt=0, le=10_000)]] = Field(default=[], max_length=8)
+    trace: TraceLookIn | None = None
 
 
 class KeepIn(In):
@@ -274,6 +292,42 @@ class ReaderSays(Out):
     for_reader: ForReaderOut
 
 
+class TracePrinted(Out):
+    """A pass as it is printed: stretches by end clock (common, s), their shortest and longest frame (ms), its figures.
+
+    `counts` are the stretches of it that count, common clock, s; none for all of it.
+    """
+
+    pass_id: int
+    lane: str
+    position: int
+    number: int
+    #: Its lane and number, and what is to be known of it.
+    said: str
+    #: Whether it is no accepted pass.
+    uncounted: bool
+    offset_s: float
+    end_s: list[float]
+    low_ms: list[float]
+    high_ms: list[float]
+    counts: list[list[float]]
+    frames: int
+    average_fps: float | None
+    longest_ms: float | None
+    over_budget: int
+
+
+class TracesPrinted(Out):
+    """Traces of a test beneath each other, from a second to a second."""
+
+    test: str
+    budget_ms: float
+    from_s: float
+    to_s: float
+    text: str
+    passes: list[TracePrinted]
+
+
 class MaterialOut(Out):
     """What a block shows."""
 
@@ -281,3 +335,4 @@ class MaterialOut(Out):
     findings: FindingsOut | None
     answer: AnswerOut | None
     readers: list[ReaderSays]
+    trace: TracesPrinted | None

@@ -51,7 +51,7 @@ def rename(user: Caller, report_id: int, title: str, seen: str) -> Report:
 def keep(user: Caller, report_id: int, data: KeepIn) -> Kept:
     """Put what is looked at on the shelf of a report. Raises :class:`NotFound`, :class:`Problem`."""
     tester = require(user, Role.TESTER)
-    study, content = _study(data.study_id), {"look": _look(data.look)}
+    study, content = _study(data.study_id), {"look": _look(data.kind, data.look)}
     made = Kept(kind=data.kind, study=study, content=content, by=tester, way=data.way)
     material = Studies().material(data.kind, study.pk, Look.of(content))
     made.label = label_of(data.kind, material)[:300]
@@ -79,7 +79,7 @@ def add_block(user: Caller, report_id: int, data: ReportBlockIn, after: int | No
     shown = _shown(data)
     made = Block(kind=data.kind, by=tester, **shown)
     if made.study is not None:
-        made.said = Studies().says(made)
+        made.said = _what_it_says(made)
     with transaction.atomic():
         report = for_change(report_id)
         blocks = list(report.blocks.all())
@@ -105,7 +105,7 @@ def save_block(user: Caller, report_id: int, block_id: int, data: ReportBlockIn,
         check_seen("this block", seen, block_mark(block), lambda: f"“{block.by.get_username()}” saved it")
         block.content, block.study, block.by = shown["content"], shown["study"], tester
         if block.study is not None:
-            block.said = Studies().says(block)
+            block.said = _what_it_says(block)
         block.save()
         _draws_on(report, shown)
         _touched(report)
@@ -228,7 +228,15 @@ def _shown(data: ReportBlockIn) -> dict[str, Any]:
         return {"content": {"doc": prose.with_numbers(doc, studies.named)}, "study": None}
     if data.study_id is None or data.doc is not None:
         raise Problem("no_study", "This block shows something of a study: which?", field="study_id")
-    return {"content": {"look": _look(data.look), "caption": data.caption}, "study": _study(data.study_id)}
+    return {"content": {"look": _look(data.kind, data.look), "caption": data.caption}, "study": _study(data.study_id)}
+
+
+def _what_it_says(block: Block) -> dict[str, Any]:
+    """What a block comes to. Frame times of what is not there are refused; an answer may still come."""
+    studies = Studies()
+    if block.kind == BlockKind.TRACE:
+        studies.material(block.kind, block.study_id or 0, Look.of(block.content))
+    return studies.says(block)
 
 
 def _draws_on(report: Report, shown: dict[str, Any]) -> None:
@@ -261,7 +269,13 @@ def _place_behind(blocks: Sequence[Block], after: int | None) -> int:
     return found.place + 1
 
 
-def _look(look: LookIn | None) -> dict[str, Any]:
+def _look(kind: str, look: LookIn | None) -> dict[str, Any]:
+    """What is looked at, as it is kept with a block of that kind."""
+    trace = look.trace if look is not None else None
+    if (kind == BlockKind.TRACE) != (trace is not None):
+        raise Problem("no_trace", "Frame times are of passes of a test, and nothing else is.", field="look")
+    if trace is not None and len({one.pass_id for one in trace.passes}) < len(trace.passes):
+        raise Problem("pass_twice", "A pass stands once among frame times.", field="look")
     return look.dict(exclude_none=True) if look is not None else {}
 
 

@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import { test } from "vitest";
 import { picturePages } from "../src/charts/MarginPicture";
 import { testWords } from "../src/charts/margins";
-import { outside } from "../src/charts/TraceChart";
+import { outside } from "../src/charts/traces";
 import type { Study } from "../src/model/study";
 import { byPattern, chosen, clashes, placeRead, RIGHT, waits } from "../src/places/hand-in/assigning";
 import { windowsOf } from "../src/places/passes/PassDialogs";

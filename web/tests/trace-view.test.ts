@@ -1,5 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
+import { typical } from "../src/places/passes/printing";
 import { channelsText, drawnTraces, layersText, middleOf, viewIn } from "../src/places/passes/traceView";
 
 const view = (address: string) => viewIn(new URLSearchParams(address));
@@ -48,4 +49,18 @@ test("a trace is named by its lane and number, moved by its offset, and marked i
   assert.equal(middleOf([trace], 7, { from: 4, to: 10 }), 5);
   assert.equal(middleOf([trace], 7, null), 14);
   assert.equal(middleOf([trace], 7, { from: 0, to: 2 }), 0);
+});
+
+test("of each lane the chosen pass is kept, else the middle one of those that count", () => {
+  const pass = (id: number, lane_id: number, average_fps: number, state = "accepted") =>
+    ({ id, lane_id, state, figures: { average_fps } }) as unknown as Parameters<typeof typical>[0][number];
+  const passes = [pass(1, 1, 60), pass(2, 1, 80), pass(3, 1, 70), pass(4, 2, 50, "recorded"), pass(5, 2, 90)];
+  const laid = passes.map(({ id, lane_id }) => ({
+    key: id,
+    laneId: lane_id,
+    dashed: false,
+  })) as unknown as Parameters<typeof typical>[1];
+  assert.deepEqual(typical(passes, laid, undefined), [3, 5]);
+  assert.deepEqual(typical(passes, laid, passes[3]), [3, 4]);
+  assert.deepEqual(typical(passes, laid.slice(0, 3), undefined), [3]);
 });

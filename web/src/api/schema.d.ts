@@ -3509,7 +3509,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** @enum {string} */
-            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method";
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace";
             look?: components["schemas"]["LookIn"] | null;
             study_id?: number | null;
         };
@@ -4206,7 +4206,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** @enum {string} */
-            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method";
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace";
             look?: components["schemas"]["LookIn"] | null;
             seen: string;
             study_id?: number | null;
@@ -4890,7 +4890,7 @@ export interface components {
         /** @description Something for the shelf, with the way back to it. */
         KeepIn: {
             /** @enum {string} */
-            kind: "answer" | "picture" | "table" | "readers" | "method";
+            kind: "answer" | "picture" | "table" | "readers" | "method" | "trace";
             look?: components["schemas"]["LookIn"] | null;
             study_id: number;
             way: string;
@@ -5086,7 +5086,7 @@ export interface components {
             became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known";
             words: string;
         };
-        /** @description What is looked at: the answer of the study's own kind (`own`), or one lane over another, in which group. */
+        /** @description What is looked at: the answer of the study's own kind (`own`), or one lane over another in a group, or traces. */
         LookIn: {
             baseline?: number | null;
             /**
@@ -5100,6 +5100,7 @@ export interface components {
             own: boolean;
             /** @default [] */
             targets: number[];
+            trace?: components["schemas"]["TraceLookIn"] | null;
         };
         /**
          * @description What is looked at: one lane over another, in one group of tests; without any of it the study's own choice.
@@ -5149,6 +5150,7 @@ export interface components {
             findings: components["schemas"]["FindingsOut"] | null;
             readers: components["schemas"]["ReaderSays"][];
             study: components["schemas"]["StudyOut"];
+            trace: components["schemas"]["TracesPrinted"] | null;
         };
         /** @description One's own account. */
         MeOut: {
@@ -6795,6 +6797,13 @@ export interface components {
             setting: string;
             wanted: string;
         };
+        /** @description Which stretch of which passes of a test, on their common clock; all of it without one. */
+        TraceLookIn: {
+            from_s?: number | null;
+            passes: components["schemas"]["TracePassIn"][];
+            test_id: number;
+            to_s?: number | null;
+        };
         /** @description A trace to draw: where its frames are to be had, and its percentile curve (q = 50 to 99.9 in steps of 0.1). */
         TraceOut: {
             basis: string;
@@ -6808,6 +6817,43 @@ export interface components {
             pass_id: number;
             state: string;
             windows: number[][];
+        };
+        /** @description A pass whose trace is printed, moved by so many seconds. */
+        TracePassIn: {
+            /** @default 0 */
+            offset_s: number;
+            pass_id: number;
+        };
+        /**
+         * @description A pass as it is printed: stretches by end clock (common, s), their shortest and longest frame (ms), its figures.
+         *
+         *     `counts` are the stretches of it that count, common clock, s; none for all of it.
+         */
+        TracePrinted: {
+            average_fps: number | null;
+            counts: number[][];
+            end_s: number[];
+            frames: number;
+            high_ms: number[];
+            lane: string;
+            longest_ms: number | null;
+            low_ms: number[];
+            number: number;
+            offset_s: number;
+            over_budget: number;
+            pass_id: number;
+            position: number;
+            said: string;
+            uncounted: boolean;
+        };
+        /** @description Traces of a test beneath each other, from a second to a second. */
+        TracesPrinted: {
+            budget_ms: number;
+            from_s: number;
+            passes: components["schemas"]["TracePrinted"][];
+            test: string;
+            text: string;
+            to_s: number;
         };
         /** @description A file that waits for a place. */
         TrayOut: {

@@ -5,7 +5,7 @@ import { fixed, ms } from "../format";
 import type { Frames, Trace } from "../model/frames";
 import { type Evidence, type LayerName, type Layers, TraceOverlay } from "./TraceOverlay";
 import { TracesCanvas } from "./TracesCanvas";
-import { frameAt, longest } from "./traces";
+import { frameAt, longest, outside } from "./traces";
 import { useWidth } from "./useWidth";
 
 const HEIGHT = 330;
@@ -248,18 +248,6 @@ function Veil({ left, right }: { left: number; right: number }) {
       style={{ left, width: right - left }}
     />
   );
-}
-
-/** The stretches between and around windows. */
-export function outside(windows: number[][], end: number): [number, number][] {
-  if (!windows.length) return [];
-  const edges = [0, ...windows.flat(), Math.max(end, windows.at(-1)?.[1] ?? end)];
-  const found: [number, number][] = [];
-  for (let i = 0; i < edges.length; i += 2) {
-    const [begin = 0, stop = 0] = [edges[i], edges[i + 1]];
-    if (stop > begin) found.push([begin, stop]);
-  }
-  return found;
 }
 
 function Axes({

@@ -130,3 +130,15 @@ export function longest(
   }
   return found;
 }
+
+/** The stretches between and around windows. */
+export function outside(windows: readonly (readonly number[])[], end: number): [number, number][] {
+  if (!windows.length) return [];
+  const edges = [0, ...windows.flat(), Math.max(end, windows.at(-1)?.[1] ?? end)];
+  const found: [number, number][] = [];
+  for (let i = 0; i < edges.length; i += 2) {
+    const [begin = 0, stop = 0] = [edges[i], edges[i + 1]];
+    if (stop > begin) found.push([begin, stop]);
+  }
+  return found;
+}

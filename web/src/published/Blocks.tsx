@@ -3,10 +3,11 @@ import type { Schemas } from "../api/client";
 import { words } from "../api/words";
 import type { Drawn } from "../charts/kinds/Frame";
 import { PairPicture } from "../charts/kinds/PairPicture";
+import { TracesPicture } from "../charts/kinds/TracesPicture";
 import { shortVerdict, testWords } from "../charts/margins";
 import { SCREEN, type Theme } from "../charts/marks";
 import { DataTable, type TableOf } from "../controls/DataTable";
-import { count, interval, signedPercent } from "../format";
+import { count, fixed, fps, interval, ms, signedPercent } from "../format";
 import type { Shown } from "../places/answers/shown";
 import { shownOf } from "../places/answers/views";
 import type { Material, ShownBlock } from "./model";
@@ -102,7 +103,8 @@ export function shownIn(
   material: Material,
   look: Record<string, unknown>,
 ): Pick<Shown, "sentence" | "picture" | "table"> | null {
-  const { answer, findings, study } = material;
+  const { answer, findings, study, trace } = material;
+  if (trace) return tracesShown(study, trace);
   if (answer) {
     const wanted = {
       figure: String(look.figure || "average_fps"),
@@ -136,6 +138,36 @@ function pairShown(findings: Schemas["FindingsOut"]) {
   return {
     sentence: leading.sentence,
     picture: (how: Drawn): ReactElement => <PairPicture findings={findings} {...how} />,
+    table,
+  };
+}
+
+/** Frame times of passes with what they come to. */
+function tracesShown(study: Material["study"], trace: Schemas["TracesPrinted"]) {
+  const where = `${fixed(trace.from_s, 1)} to ${fixed(trace.to_s, 1)} s`;
+  const sentence: Sentence = {
+    ...{ text: trace.text, before: `Frame times in ${trace.test}, ${where}`, answer: "", after: "" },
+    ...{ basis: "", but: "", otherwise: "", lacks: "", empty: false },
+  };
+  const table: TableOf = {
+    caption: `Frame times in ${trace.test}, ${where}`,
+    heads: ["Pass", "Average fps", "Longest frame, ms", `Frames over ${ms(trace.budget_ms)} ms`, "Frames"],
+    rows: trace.passes.map((one) => ({
+      key: String(one.pass_id),
+      cells: [
+        one.said,
+        one.average_fps == null ? "–" : fps(one.average_fps),
+        one.longest_ms == null ? "–" : ms(one.longest_ms),
+        String(one.over_budget),
+        String(one.frames),
+      ],
+    })),
+  };
+  return {
+    sentence,
+    picture: (how: Drawn): ReactElement => (
+      <TracesPicture trace={trace} question={study.question} sentence={sentence} foot="" {...how} />
+    ),
     table,
   };
 }

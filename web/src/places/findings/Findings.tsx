@@ -13,7 +13,7 @@ import { JoinOlder, LeaveOlderOut, OlderLanes, withOlder } from "../answers/Join
 import { KindAnswer, KindNumbers } from "../answers/KindAnswer";
 import { useFront } from "../answers/LanesInFront";
 import { LimitsSection } from "../answers/Limits";
-import { Keep } from "../reports/Keep";
+import { anAnswer, Keep } from "../reports/Keep";
 import { AgainstAnother } from "./Against";
 import { Bar } from "./Bar";
 import { AllLanes, ByGroup } from "./BriefTables";
@@ -208,7 +208,7 @@ export function Findings({ study: itself }: { study: Study }) {
           study={study}
           findings={findings}
           openMethod={() => openDoor("method")}
-          keep={<Keep study={study} look={keeps(study, looking, own && !!first, search)} />}
+          keep={<Keep study={study} offer={() => anAnswer(keeps(study, looking, own && !!first, search))} />}
         >
           {!own && chosen}
         </Bar>

@@ -13,13 +13,16 @@ import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
 import { type Study, stateWords, waits } from "../../model/study";
+import { Keep } from "../reports/Keep";
 import { DECIDING_KEYS, Deciding } from "./Deciding";
 import { DoubtList } from "./DoubtList";
 import { checkWords, type Pass, type PassDoubt, standing } from "./matrix";
 import { FileDialog, MoveDialog, TrimDialog } from "./PassDialogs";
 import { PassFigures } from "./PassFigures";
+import { someTraces } from "./printing";
 import { ReportedDialog } from "./Reported";
 import { Traces } from "./Traces";
+import type { DrawnTrace } from "./traceView";
 
 const KEYS = [
   { key: "↑ ↓", does: "choose a pass" },
@@ -44,6 +47,7 @@ export function TestPasses({ study }: { study: Study }) {
   const [dialog, setDialog] = useState<"move" | "trim" | "report" | "file" | null>(null);
   const [busy, setBusy] = useState(false);
   const looking = useRef<Stretch | null>(null);
+  const laid = useRef<readonly DrawnTrace[]>([]);
   const [dragged, setDragged] = useState<Stretch | null>(null);
 
   const own = useMemo(() => (passes ?? []).filter((one) => one.test_id === test?.id), [passes, test?.id]);
@@ -109,7 +113,15 @@ export function TestPasses({ study }: { study: Study }) {
             </span>
           </h1>
         </div>
-        <div className="flex gap-2">
+        <div className="flex flex-wrap gap-2">
+          {own.some((one) => one.capture_id !== null) && (
+            <Keep
+              study={study}
+              shortcut="K"
+              enabled={on}
+              offer={() => someTraces(test.id, own, laid.current, chosen, looking.current)}
+            />
+          )}
           <Button shortcut="[" onClick={() => neighbour(-1)} disabled={test.position === 0}>
             Before
           </Button>
@@ -130,6 +142,7 @@ export function TestPasses({ study }: { study: Study }) {
           chosen={chosen}
           doubts={its}
           looking={looking}
+          laid={laid}
           trim={
             trims
               ? (stretch) => {

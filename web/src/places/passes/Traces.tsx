@@ -11,7 +11,7 @@ import { Replay } from "./Replay";
 import { SampleTracks } from "./SampleTracks";
 import { Shape } from "./Shape";
 import { AgreementNote, type Drags, MarksNote, OverChoices, ShownChoices } from "./TraceTools";
-import { middleOf, viewIn } from "./traceView";
+import { type DrawnTrace, middleOf, viewIn } from "./traceView";
 import { useLaid } from "./useLaid";
 import { useZoom } from "./useZoom";
 
@@ -33,6 +33,7 @@ export function Traces({
   chosen,
   doubts,
   looking,
+  laid: drawn,
   trim,
   choose,
 }: {
@@ -44,6 +45,8 @@ export function Traces({
   doubts: readonly PassDoubt[];
   /** Keeps what is looked at, for whoever asks when something is pressed. */
   looking: RefObject<Stretch | null>;
+  /** Keeps the traces as they lie, for the same. */
+  laid: RefObject<readonly DrawnTrace[]>;
   /** Say which stretch of the chosen pass counts; without one the chart only looks. */
   trim: ((stretch: Stretch) => void) | undefined;
   choose: (pass: number) => void;
@@ -59,6 +62,7 @@ export function Traces({
     doubts,
     view,
   );
+  drawn.current = all;
   if (error) return <ErrorNotice error={error} />;
   if (!found) return <Loading what="the frames" />;
   if (!all.length) {

@@ -57,7 +57,7 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
           <Menu label={kindWords(block.kind)} name={`Act on ${name}`}>
             {at > 0 && <MenuAction onSelect={() => go(at === 1 ? null : up)}>Up (Alt ↑)</MenuAction>}
             {down !== undefined && <MenuAction onSelect={() => go(down)}>Down (Alt ↓)</MenuAction>}
-            {(block.kind === "picture" || block.kind === "table") && (
+            {(PICTURED.has(block.kind) || block.kind === "table") && (
               <MenuAction onSelect={() => setCaptioning(true)}>Caption</MenuAction>
             )}
             <MenuAction
@@ -88,7 +88,7 @@ function Shown({ report, block }: { report: number; block: ReportBlock }) {
   const { data: material, error } = useMaterial(report, block);
   if (error) return <ErrorNotice error={error} />;
   if (!material) return <Loading what="the block" />;
-  const shown = block.kind === "picture" ? shownIn(material, block.look) : null;
+  const shown = PICTURED.has(block.kind) ? shownIn(material, block.look) : null;
   return (
     <>
       <OnPaper value={true}>
@@ -222,4 +222,6 @@ export function AddBlock({ report, after }: { report: Report; after: number | nu
   );
 }
 
+/** Blocks with a picture. */
+const PICTURED: ReadonlySet<string> = new Set(["picture", "trace"]);
 const PARAGRAPH = { type: "doc", content: [{ type: "paragraph", content: [] }] };

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useLocation } from "react-router";
 import type { Schemas } from "../../api/client";
@@ -15,20 +15,55 @@ import { Tick } from "../../controls/Tick";
 import type { Study } from "../../model/study";
 import { KINDS, KINDS_OF_STUDY, type KindOfStudy } from "./words";
 
-const KEYS = [{ key: "k", does: "keep what is looked at for a report" }];
 const NEW = "new";
 
+/** What can be kept of what is looked at: some of several things, each by its name. */
+export interface Offer {
+  legend: string;
+  options: readonly { key: string; label: string }[];
+  first: readonly string[];
+  /** At most so many of them. */
+  most?: number;
+  /** The blocks that come of what is ticked. */
+  blocks: (ticked: string[]) => { kind: KindOfStudy; look: Schemas["LookIn"] }[];
+}
+
+/** What of an answer is kept: its sentence, its picture and what else every study has. */
+export const anAnswer = (look: Schemas["LookIn"]): Offer => ({
+  legend: "What",
+  options: KINDS_OF_STUDY.map((kind) => ({ key: kind, label: KINDS[kind] })),
+  first: ["answer", "picture"],
+  blocks: (ticked) => KINDS_OF_STUDY.filter((kind) => ticked.includes(kind)).map((kind) => ({ kind, look })),
+});
+
 /** Keeps what is looked at on the shelf of a report, with the way back to it. */
-export function Keep({ study, look }: { study: Study; look: Schemas["LookIn"] }) {
+export function Keep({
+  study,
+  offer,
+  shortcut = "k",
+  enabled = true,
+}: {
+  study: Study;
+  /** Asked when somebody keeps something. */
+  offer: () => Offer;
+  shortcut?: string;
+  /** Whether its key acts here. */
+  enabled?: boolean;
+}) {
   const tester = useMay("tester");
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useState<Offer | null>(null);
   const [kept, setKept] = useState<{ id: number; title: string } | null>(null);
-  useHotkeys("k", () => setOpen(true), { enabled: tester && !open, preventDefault: true });
-  useKeysOf("For reports", KEYS);
+  const keys = useMemo(() => [{ key: shortcut, does: "keep what is looked at for a report" }], [shortcut]);
+  useHotkeys(
+    shortcut === shortcut.toLowerCase() ? shortcut : `shift+${shortcut.toLowerCase()}`,
+    () => setOpen(offer()),
+    { enabled: tester && enabled && !open, preventDefault: true },
+  );
+  useKeysOf("For reports", keys);
   if (!tester) return null;
   return (
     <div className="flex flex-wrap items-center gap-3">
-      <Button kind="quiet" shortcut="k" onClick={() => setOpen(true)}>
+      <Button kind="quiet" shortcut={shortcut} onClick={() => setOpen(offer())}>
         For a report
       </Button>
       {kept && (
@@ -39,9 +74,9 @@ export function Keep({ study, look }: { study: Study; look: Schemas["LookIn"] })
       {open && (
         <Choose
           study={study}
-          look={look}
+          offer={open}
           close={(done) => {
-            setOpen(false);
+            setOpen(null);
             if (done) setKept(done);
           }}
         />
@@ -52,11 +87,11 @@ export function Keep({ study, look }: { study: Study; look: Schemas["LookIn"] })
 
 function Choose({
   study,
-  look,
+  offer,
   close,
 }: {
   study: Study;
-  look: Schemas["LookIn"];
+  offer: Offer;
   close: (kept?: { id: number; title: string }) => void;
 }) {
   const { pathname, search } = useLocation();
@@ -65,14 +100,15 @@ function Choose({
   const open = reports.filter((one) => one.state !== "withdrawn");
   const own = open.find((one) => one.studies.some((other) => other.id === study.id));
   const [report, setReport] = useState("");
-  const [kinds, setKinds] = useState<KindOfStudy[]>(["answer", "picture"]);
+  const [ticked, setTicked] = useState<readonly string[]>(offer.first);
+  const many = offer.most !== undefined && ticked.length > offer.most;
   const chosen = report || String(own?.id ?? NEW);
   const keep = useMutation({
     mutationFn: async () => {
       const id = chosen === NEW ? (await acts.begin(study.id)).id : Number(chosen);
       let made: Awaited<ReturnType<typeof acts.keep>> | undefined;
-      for (const kind of kinds)
-        made = await acts.keep(id, { kind, study_id: study.id, look, way: `${pathname}${search}` });
+      for (const block of offer.blocks([...ticked]))
+        made = await acts.keep(id, { ...block, study_id: study.id, way: `${pathname}${search}` });
       return { id, title: made?.title ?? study.question };
     },
     onSuccess: async (done) => {
@@ -91,15 +127,16 @@ function Choose({
         }}
       >
         <fieldset className="grid gap-1.5">
-          <legend className="label mb-1">What</legend>
-          {KINDS_OF_STUDY.map((kind) => (
+          <legend className="label mb-1">{offer.legend}</legend>
+          {offer.options.map(({ key, label }) => (
             <Tick
-              key={kind}
-              label={KINDS[kind]}
-              checked={kinds.includes(kind)}
-              onChange={(on) => setKinds(on ? [...kinds, kind] : kinds.filter((one) => one !== kind))}
+              key={key}
+              label={label}
+              checked={ticked.includes(key)}
+              onChange={(on) => setTicked(on ? [...ticked, key] : ticked.filter((one) => one !== key))}
             />
           ))}
+          {many && <p className="text-accent">At most {offer.most}.</p>}
         </fieldset>
         <Labelled label="On the shelf of">
           <Select
@@ -112,7 +149,12 @@ function Choose({
             ]}
           />
         </Labelled>
-        <FormEnd error={keep.error} leave={close} does="Keep" disabled={!kinds.length || keep.isPending} />
+        <FormEnd
+          error={keep.error}
+          leave={close}
+          does="Keep"
+          disabled={!ticked.length || many || keep.isPending}
+        />
       </form>
     </Dialog>
   );

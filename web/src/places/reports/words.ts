@@ -14,10 +14,12 @@ export const KINDS = {
   table: "Table",
   readers: "For whom",
   method: "How it was measured",
+  trace: "Frame times",
 } as const;
 
 export type KindOfStudy = keyof typeof KINDS;
-export const KINDS_OF_STUDY = Object.keys(KINDS) as KindOfStudy[];
+/** What can be shown of every study as it is; frame times are of passes that one chooses. */
+export const KINDS_OF_STUDY = (Object.keys(KINDS) as KindOfStudy[]).filter((one) => one !== "trace");
 
 /** A block as its kind is called. */
 export const kindWords = (kind: string) =>
