@@ -7,6 +7,8 @@ from rennbahn.planning.amounts import Amount, amounts_of
 from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.fairness import PartDescription, SetupDescription
 from rennbahn.planning.settings import named
+from rennbahn.running import cautions_in_print
+from rennbahn.running.steps import CAUTIONS
 
 CARD = PartDescription("card", "Ostrane V5", {"max_power_w": 300, "power_limit_w": 250})
 PROCESSOR = PartDescription("processor", "Kolk 8", {"max_power_w": 180, "power_limit_w": 120})
@@ -107,3 +109,20 @@ def test_what_cannot_be_read_where_a_limit_is_recorded_is_cautioned(name: str, v
     (words,) = told(name, value)
     assert "cannot be held against" in words
     assert words.endswith(("a number in W", "a number in V"))
+
+
+def test_what_is_printed_of_setups_goes_with_its_cautions_once() -> None:
+    tuned = SetupDescription((CARD, PROCESSOR, MEMORY), {"Power limit": "301 W", "Memory profile": "tight"})
+    stock = SetupDescription((CARD, PROCESSOR, MEMORY), {"Power limit": "as delivered", "Preset": "high"})
+    assert cautions_in_print([stock]) == ()
+    alike = SetupDescription((CARD, PROCESSOR, MEMORY), {"Memory profile": "tight"})
+    assert cautions_in_print([alike, alike]) == (), "what all lanes share is not what is told of"
+    beyond, *rest = cautions_in_print([stock, tuned, tuned])
+    assert beyond.startswith("Power limit 301 W is beyond")
+    assert rest == [CAUTIONS["limit"], CAUTIONS["memory"]]
+
+
+@pytest.mark.parametrize(("kind", "caution"), [("adapter", "adapter"), ("supply", "swap")])
+def test_external_cards_and_mains_have_their_own(kind: str, caution: str) -> None:
+    one, other = (SetupDescription((CARD, PartDescription(kind, name, {}))) for name in ("Kettle", "Kettle Two"))
+    assert cautions_in_print([one, other]) == (CAUTIONS[caution],)

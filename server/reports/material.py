@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
+from bench.queries import description_of
 from findings.answers import kind_answer
 from findings.facts import prices_of
 from findings.queries import Asked, findings_of
@@ -18,6 +19,7 @@ from problems import Problem
 from readers.models import Reader
 from rennbahn.comparing.sentences import tests_words
 from rennbahn.quoting import Bare, Quote, bare_numbers, quotes_of
+from rennbahn.running import cautions_in_print
 from studies.models import StudyKind
 from studies.queries import one_study
 
@@ -93,6 +95,14 @@ class Studies:
         else:
             shown["findings"] = findings_of(study, look.asked)
         return shown
+
+    def cautions(self, studies: Iterable[int]) -> list[str]:
+        """The cautions that are printed with what is told of these studies."""
+        told: dict[str, None] = {}
+        for study in studies:
+            lanes = self.record(study).lanes
+            told |= dict.fromkeys(cautions_in_print([description_of(lane.setup_version) for lane in lanes]))
+        return list(told)
 
     def says(self, block: Shown) -> dict[str, Any]:
         """What a block comes to now: in words, and a mark of all that it shows. Looked at anew where its study, or a

@@ -163,6 +163,7 @@ def _files(
         "why": edition.why, "erratum": edition.erratum, "before": before, "places": said,
         "blocks": [_shown(block, studies) for block in blocks],
         "accepted": [{"words": one.words, "why": one.why} for one in points],
+        "cautions": studies.cautions(used_studies(blocks)),
         "files": [
             {"name": one.name, "size": len(one.content), "sha256": hashlib.sha256(one.content).hexdigest()}
             for one in packages

@@ -11,7 +11,7 @@ from problems import NotFound
 from rennbahn.quoting import Correction, Quote, corrections
 
 from reports import prose
-from reports.material import Look, Studies
+from reports.material import Look, Studies, used_studies
 from reports.models import Block, BlockKind, Edition, Kept, Report
 from reports.points import points_of
 from reports.schemas import (
@@ -69,6 +69,7 @@ def one_report(report_id: int) -> ReportOut:
             )
             for one in points
         ],
+        cautions=studies.cautions(used_studies(blocks)),
         editions=[_edition_out(one) for one in editions],
         next_erratum=[] if last is None else [correction_out(one) for one in erratum(last, says_of(blocks, studies))],
     )  # fmt: skip

@@ -280,6 +280,8 @@ class ReportOut(ReportLine):
     blocks: list[ReportBlockOut]
     shelf: list[KeptOut]
     points: list[PointOut]
+    #: Printed with it, since its lanes involve tuning, memory, external cards or mains.
+    cautions: list[str]
     editions: list[EditionOut]
     #: What the next edition would say otherwise than the newest.
     next_erratum: list[CorrectionOut]

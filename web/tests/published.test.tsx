@@ -39,6 +39,7 @@ function page(more: Partial<PageOf> = {}): PageOf {
         material: null,
       },
     ],
+    cautions: [],
     accepted: [],
     files: [],
     numbers: [],
@@ -143,4 +144,9 @@ test("behind a number stand its passes with windows and hashes", () => {
     sha256,
   ])
     assert.ok(html.includes(told), told);
+});
+
+test("cautions stand on the page where something was tuned, and nowhere else", () => {
+  assert.ok(!drawn(page()).includes("at home"));
+  assert.match(drawn(page({ cautions: ["Stay within the limit."] })), /at home<\/h2><ul><li>Stay within/);
 });

@@ -10,6 +10,7 @@ from typing import Any
 
 import clock
 import pytest
+from bench.models import Setting
 from django.test import Client
 from odfdo import Document
 from pypdf import PdfReader
@@ -17,6 +18,7 @@ from rennbahn.packages import verify
 from reports import pages, publishing, rendering
 from reports.models import Edition, EditionFile
 from reports.tests.writing import add, prose, published, read, slower, text
+from studies.models import Lane
 from testkit import Bench, Caller
 from waiting import Turns
 
@@ -39,6 +41,18 @@ def test_a_published_page_needs_no_server_and_no_script(full: Bench, report: dic
     assert Client().post(told["address"]).status_code == 405
     again = Client().get(told["address"], headers={"If-None-Match": response.headers["ETag"]})
     assert (again.status_code, again.headers["Cache-Control"]) == (304, "public, no-cache")
+
+
+def test_what_was_tuned_is_printed_with_its_caution(full: Bench, report: dict[str, Any], lead: Caller) -> None:
+    assert report["cautions"] == []
+    lane = Lane.objects.get(pk=full.lane(1))
+    Setting.objects.create(version=lane.setup_version, name="Power limit", value="180 W", position=99)
+    now = lead.post(f"/reports/{report['id']}/take-over", {}, status=200)
+    (caution,) = now["cautions"]
+    told = published(lead, report)
+    assert caution in read(told["address"])
+    content = Client().get(f"{told['address']}article.odt").content
+    assert caution in Document(io.BytesIO(content)).body.get_formatted_text()
 
 
 def test_every_number_leads_down_to_passes_windows_and_hashes(

@@ -6044,6 +6044,7 @@ export interface components {
             at: string;
             blocks: components["schemas"]["ReportBlockOut"][];
             by: string;
+            cautions: string[];
             checked_by: string;
             early: string;
             edition: number | null;

@@ -26,6 +26,16 @@ export function Page({ page, css, print }: { page: PageOf; css: string; print?: 
       {page.blocks.map((block) => (
         <Block key={block.id} block={block} number={number} {...(print && { print })} />
       ))}
+      {page.cautions.length > 0 && (
+        <section className="cautions">
+          <h2>Before you do so at home</h2>
+          <ul>
+            {page.cautions.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ul>
+        </section>
+      )}
       <Accepted page={page} />
       <Data page={page} print={!!print} />
     </Document>

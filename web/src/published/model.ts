@@ -42,6 +42,7 @@ export interface PageOf {
   /** The places of live numbers on the page of numbers. */
   places: Record<string, number>;
   blocks: ShownBlock[];
+  cautions: string[];
   accepted: { words: string; why: string }[];
   files: { name: string; size: number; sha256: string }[];
   numbers: NumberBehind[];

@@ -7,7 +7,7 @@ the next one, so that what was ticked stays ticked.
 from rennbahn.running.belonging import Belonging, FileSpan, RunSpan, belonging
 from rennbahn.running.costs import LEARNED_FROM, learned_costs
 from rennbahn.running.readback import Question, questions_of, shuffled_choices, worth_of_mismatch
-from rennbahn.running.steps import Step, Upcoming, steps_of
+from rennbahn.running.steps import Step, Upcoming, cautions_in_print, steps_of
 
 __all__ = [
     "LEARNED_FROM",
@@ -18,6 +18,7 @@ __all__ = [
     "Step",
     "Upcoming",
     "belonging",
+    "cautions_in_print",
     "learned_costs",
     "questions_of",
     "shuffled_choices",

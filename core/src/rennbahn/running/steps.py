@@ -6,9 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from rennbahn.planning.cautions import cautions_of
 from rennbahn.planning.changes import part_of
+from rennbahn.planning.fairness import SetupDescription
 from rennbahn.planning.schedule import ChangeKind
-from rennbahn.planning.settings import named
+from rennbahn.planning.settings import is_off, is_stock, named
 from rennbahn.planning.timeline import Change
 from rennbahn.running.costs import cost_of
 from rennbahn.running.readback import Question
@@ -155,3 +157,28 @@ def caution_of(change: Change) -> str:
     if meant is not None and meant.kind == "memory_profile":
         return CAUTIONS["memory"]
     return CAUTIONS["limit"] if meant is not None and meant.kind in _RISKY else ""
+
+
+def cautions_in_print(setups: Sequence[SetupDescription]) -> tuple[str, ...]:
+    """The cautions that go with what is printed of these setups: for whoever does at home what was done here.
+
+    What lies beyond a stated limit of a part is told first, then what applies to settings and mains supplies in which
+    the setups differ, and to external cards, each once. Empty where none applies.
+    """
+    names = {name for setup in setups for name in setup.settings}
+    varied = [name for name in names if len({setup.settings.get(name) for setup in setups}) > 1]
+    meant = [
+        named(name) or named(value)
+        for setup in setups
+        for name, value in setup.settings.items()
+        if name in varied and not is_off(value) and not is_stock(value)
+    ]
+    kinds = {one.kind for one in meant if one is not None}
+    adapters = any(part.kind == "adapter" for setup in setups for part in setup.parts)
+    supplies = {tuple(part.name for part in setup.parts if part.kind == "supply") for setup in setups}
+    told = [f"{one.words}." for setup in setups for one in cautions_of(setup)]
+    told += [CAUTIONS["limit"]] if kinds & _RISKY else []
+    told += [CAUTIONS["memory"]] if "memory_profile" in kinds else []
+    told += [CAUTIONS["adapter"]] if adapters else []
+    told += [CAUTIONS["swap"]] if len(supplies) > 1 else []
+    return tuple(dict.fromkeys(told))

@@ -34,6 +34,16 @@ export function BeforeItGoesOut({ report }: { report: Report }) {
           ))}
         </ul>
       )}
+      {report.cautions.length > 0 && (
+        <div className="mt-4 text-[0.92rem]">
+          <h3 className="label">Printed with it</h3>
+          {report.cautions.map((one) => (
+            <p key={one} className="mt-1 text-soft">
+              {one}
+            </p>
+          ))}
+        </div>
+      )}
       <p className="mt-4 text-[0.92rem] text-soft">
         {report.state === "ready"
           ? `Signed by ${report.checked_by}. Any change opens it again.`
