@@ -52,7 +52,7 @@ def test_what_was_tuned_is_printed_with_its_caution(full: Bench, report: dict[st
     told = published(lead, report)
     assert caution in read(told["address"])
     content = Client().get(f"{told['address']}article.odt").content
-    assert caution in Document(io.BytesIO(content)).body.get_formatted_text()
+    assert caution in Document(io.BytesIO(content)).body.text_recursive
 
 
 def test_every_number_leads_down_to_passes_windows_and_hashes(
