@@ -170,11 +170,11 @@ def test_the_whole_lap(page: Page, tmp_path: Path, downloads: Path) -> None:
     page.see("2 of 3 planned passes accepted")
 
     # Exports.
-    for name, size in (("Chart as PNG, 1920 × 1080", (1920, 1080)), ("Chart as PNG, 3840 × 2160", (3840, 2160))):
+    for name, size in (("Picture as PNG, 1920 × 1080", (1920, 1080)), ("Picture as PNG, 3840 × 2160", (3840, 2160))):
         picture = download(page, downloads, name, f"*{size[0]}x{size[1]}.png")
         assert struct.unpack(">II", picture[16:24]) == size
         assert len(picture) > 20_000
-    svg = download(page, downloads, "Chart as SVG", "*.svg").decode()
+    svg = download(page, downloads, "Picture as SVG", "*.svg").decode()
     assert sentence.claim in svg
     assert "font-face" in svg
     table = list(csv.DictReader(io.StringIO(download(page, downloads, "Table as CSV", "*.csv").decode())))

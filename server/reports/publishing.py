@@ -188,12 +188,12 @@ def _numbers(blocks: list[Block]) -> list[str]:
 
 
 def _shown(block: Block, studies: Studies) -> dict[str, Any]:
-    told = {"id": block.pk, "kind": block.kind, "doc": None, "look": {}, "caption": "", "material": None}
+    told = {"id": block.pk, "kind": block.kind, "doc": None, "look": {}, "caption": "", "rows": [], "material": None}
     if block.kind == BlockKind.PROSE:
         return {**told, "doc": block.content["doc"]}
     return {
         **told, "look": block.content["look"], "caption": block.content.get("caption", ""),
-        "material": studies.material(block.kind, block.study_id or 0, Look.of(block.content)),
+        "rows": block.content.get("rows", []), "material": studies.material(block.kind, block.study_id or 0, Look.of(block.content)),
     }  # fmt: skip
 
 

@@ -81,6 +81,8 @@ class ReportBlockIn(In):
     study_id: int | None = None
     look: LookIn | None = None
     caption: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), ONE_LINE] = ""
+    #: Of a table: the rows that are printed, by their keys; all of them without any.
+    rows: list[Annotated[str, StringConstraints(min_length=1, max_length=200)]] = Field(default=[], max_length=400)
 
 
 class AddIn(ReportBlockIn):
@@ -167,6 +169,7 @@ class ReportBlockOut(Out):
     doc: dict[str, Any] | None
     look: dict[str, Any]
     caption: str
+    rows: list[str]
     says: str
     by: str
     at: datetime

@@ -226,9 +226,14 @@ def _shown(data: ReportBlockIn) -> dict[str, Any]:
         for study in {one.study for one in prose.numbers_in(doc)}:
             _study(study)
         return {"content": {"doc": prose.with_numbers(doc, studies.named)}, "study": None}
+    if data.rows and data.kind != BlockKind.TABLE.value:
+        raise Problem("no_rows", "Rows are chosen of a table.", field="rows")
     if data.study_id is None or data.doc is not None:
         raise Problem("no_study", "This block shows something of a study: which?", field="study_id")
-    return {"content": {"look": _look(data.kind, data.look), "caption": data.caption}, "study": _study(data.study_id)}
+    return {
+        "content": {"look": _look(data.kind, data.look), "caption": data.caption, "rows": data.rows},
+        "study": _study(data.study_id),
+    }
 
 
 def _what_it_says(block: Block) -> dict[str, Any]:

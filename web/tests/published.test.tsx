@@ -36,6 +36,7 @@ function page(more: Partial<PageOf> = {}): PageOf {
         doc: said([{ type: "text", text: "It is " }, LIVE]),
         look: {},
         caption: "",
+        rows: [],
         material: null,
       },
     ],

@@ -43,6 +43,24 @@ def test_a_published_page_needs_no_server_and_no_script(full: Bench, report: dic
     assert (again.status_code, again.headers["Cache-Control"]) == (304, "public, no-cache")
 
 
+def test_some_rows_of_a_table_say_of_how_many(full: Bench, lead: Caller) -> None:
+    who = full.tester
+    report = who.post("/reports", {"study_id": full.id}, status=201)
+    table = {"kind": "table", "study_id": full.id, "rows": [str(full.test(1))]}
+    report = add(who, report, table)
+    (block,) = report["blocks"]
+    assert block["rows"] == [str(full.test(1))]
+    names = [one["game"] for one in full.study["tests_full"]]
+    page = read(published(lead, report)["address"])
+    assert "1 of 3 rows." in page
+    assert "the baseline, in every test</figcaption>" in page, "what it holds is said"
+    rows = re.findall(r"<tbody>.*?</tbody>", page, re.DOTALL)[0]
+    assert [name in rows for name in names] == [False, True, False]
+    add(who, report, table | {"kind": "picture"}, status=422)
+    add(who, report, table | {"rows": ["x" * 201]}, status=422)
+    add(who, report, table | {"rows": ["1"] * 401}, status=422)
+
+
 def test_what_was_tuned_is_printed_with_its_caution(full: Bench, report: dict[str, Any], lead: Caller) -> None:
     assert report["cautions"] == []
     lane = Lane.objects.get(pk=full.lane(1))

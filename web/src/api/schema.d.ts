@@ -3511,6 +3511,8 @@ export interface components {
             /** @enum {string} */
             kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace";
             look?: components["schemas"]["LookIn"] | null;
+            /** @default [] */
+            rows: string[];
             study_id?: number | null;
         };
         /** @description Another study of the question beside this one, over the tests that both ran, and what differs. */
@@ -4208,6 +4210,8 @@ export interface components {
             /** @enum {string} */
             kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace";
             look?: components["schemas"]["LookIn"] | null;
+            /** @default [] */
+            rows: string[];
             seen: string;
             study_id?: number | null;
         };
@@ -6020,6 +6024,7 @@ export interface components {
             look: {
                 [key: string]: unknown;
             };
+            rows: string[];
             says: string;
             seen: string;
             study_id: number | null;

@@ -19,18 +19,24 @@ export function ExportMenu({
   label,
   name,
   draw,
+  pages = 1,
   children,
 }: {
   label: string;
   name: string;
-  draw: (how: Drawn) => ReactElement;
+  draw: (how: Drawn, page: number) => ReactElement;
+  /** Of what does not fit on one picture there are several. */
+  pages?: number;
   children?: ReactNode;
 }) {
   const [error, setError] = useState<unknown>(null);
   const save = async (kind: "svg" | 1 | 2, theme: Theme) => {
     setError(null);
     try {
-      await savePicture((style: string) => draw({ theme, style }), fileName(name), kind, GROUND);
+      for (let page = 0; page < pages; page++) {
+        const own = pages > 1 ? `${fileName(name)}-${page + 1}-of-${pages}` : fileName(name);
+        await savePicture((style: string) => draw({ theme, style }, page), own, kind, GROUND);
+      }
     } catch (problem) {
       setError(problem);
     }

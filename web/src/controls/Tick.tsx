@@ -1,9 +1,9 @@
 import { Check } from "lucide-react";
 import { Checkbox } from "radix-ui";
-import { useId } from "react";
+import { type ReactNode, useId } from "react";
 
 interface Props {
-  label: string;
+  label: ReactNode;
   checked: boolean;
   onChange: (checked: boolean) => void;
   quietLabel?: boolean;

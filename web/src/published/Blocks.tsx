@@ -28,12 +28,15 @@ export function OfStudy({
   material,
   look,
   caption,
+  rows = [],
   print,
 }: {
   kind: string;
   material: Material;
   look: Record<string, unknown>;
   caption: string;
+  /** The rows of a table that are printed; all of them without any. */
+  rows?: readonly string[];
   print?: Theme;
 }) {
   if (kind === "readers") return <ForReaders material={material} />;
@@ -41,9 +44,14 @@ export function OfStudy({
   const shown = shownIn(material, look);
   if (!shown) return <p>There is no answer to this yet.</p>;
   if (kind === "answer") return <Claim sentence={shown.sentence} />;
-  const table = <Table of={shown.table} />;
   if (kind === "table")
-    return <figure>{caption ? [<figcaption key="c">{caption}</figcaption>, table] : table}</figure>;
+    return (
+      <figure>
+        <figcaption>{caption || shown.table.caption}</figcaption>
+        <Table of={shown.table} rows={rows} />
+      </figure>
+    );
+  const table = <Table of={shown.table} />;
   return (
     <figure>
       {print ? (
@@ -84,18 +92,32 @@ function beside(sentence: Sentence): string[] {
   return [sentence.but, sentence.otherwise, sentence.lacks].filter((one) => one !== "");
 }
 
-function Table({ of: { caption, heads, rows } }: { of: TableOf }) {
-  // What is chosen on a page of work is not chosen here.
-  const kept = heads.map((head) => head !== "In front");
+/** A table, or some of its rows: then it says of how many. */
+function Table({ of, rows = [] }: { of: TableOf; rows?: readonly string[] }) {
+  const { caption, heads, rows: all } = printed(of);
+  const some = rows.length ? all.filter((row) => rows.includes(row.key)) : all;
   return (
-    <div className="scrolls">
-      <DataTable
-        caption={caption}
-        heads={heads.filter((_, i) => kept[i])}
-        rows={rows.map((row) => ({ ...row, cells: row.cells.filter((_, i) => kept[i]) }))}
-      />
-    </div>
+    <>
+      <div className="scrolls">
+        <DataTable caption={caption} heads={heads} rows={some} />
+      </div>
+      {some.length < all.length && (
+        <p className="basis">
+          {some.length} of {all.length} rows.
+        </p>
+      )}
+    </>
   );
+}
+
+/** A table as it is printed: what is chosen on a page of work is not chosen there. */
+export function printed({ caption, heads, rows }: TableOf): TableOf {
+  const kept = heads.map((head) => head !== "In front");
+  return {
+    caption,
+    heads: heads.filter((_, i) => kept[i]),
+    rows: rows.map((row) => ({ ...row, cells: row.cells.filter((_, i) => kept[i]) })),
+  };
 }
 
 /** What is drawn, tabled and said of a study, as it is looked at; null where there is no answer to draw. */

@@ -20,6 +20,8 @@ export interface ShownBlock {
   doc: Node | null;
   look: Record<string, unknown>;
   caption: string;
+  /** The rows of a table that are printed; all of them without any. */
+  rows: string[];
   material: Material | null;
 }
 

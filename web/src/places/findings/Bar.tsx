@@ -3,12 +3,11 @@ import type { Schemas } from "../../api/client";
 import { client, data } from "../../api/client";
 import { useMay, useStudyChange } from "../../api/queries";
 import { words } from "../../api/words";
-import { fileName, savePicture } from "../../charts/export";
-import { MarginPicture, PICTURE, picturePages } from "../../charts/MarginPicture";
-import { DARK_PICTURE, LIGHT_PICTURE, type Theme } from "../../charts/marks";
+import { ExportMenu } from "../../charts/ExportMenu";
+import { MarginPicture, picturePages } from "../../charts/MarginPicture";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
-import { Menu, MenuAction, MenuLink } from "../../controls/Menu";
+import { MenuLink } from "../../controls/Menu";
 import { ErrorNotice } from "../../controls/Notice";
 import { count, percent } from "../../format";
 import type { Study } from "../../model/study";
@@ -33,28 +32,10 @@ export function Bar({
   const lead = useMay("lead");
   const [method, setMethod] = useState(false);
   const [asked, setAsked] = useState(false);
-  const [error, setError] = useState<unknown>(null);
   const wanting = wantingOf(study, findings);
   const finish = useStudyChange(study.id, (verb: "finish" | "reopen") =>
     data(client.POST(`/api/studies/{study_id}/${verb}`, { params: { path: { study_id: study.id } } })),
   );
-  const name = `${fileName(study.question)}-findings`;
-  const exportAs = async (kind: "svg" | 1 | 2, theme: Theme) => {
-    setError(null);
-    try {
-      const pages = picturePages(findings);
-      for (let page = 0; page < pages; page++) {
-        await savePicture(
-          (style) => <MarginPicture findings={findings} theme={theme} style={style} page={page} />,
-          pages > 1 ? `${name}-${page + 1}-of-${pages}` : name,
-          kind,
-          PICTURE,
-        );
-      }
-    } catch (problem) {
-      setError(problem);
-    }
-  };
   const looked = `baseline=${findings.baseline.id}&other=${findings.other.id}&group=${encodeURIComponent(findings.group)}`;
   const flips = [findings.average, findings.low_1].filter((suite) => suite.depends_on_method);
   return (
@@ -85,16 +66,19 @@ export function Bar({
         )}
         <div className="no-print ml-auto flex flex-wrap items-center gap-2">
           {keep}
-          <Menu label="Export">
-            <MenuAction onSelect={() => exportAs("svg", LIGHT_PICTURE)}>Chart as SVG</MenuAction>
-            <MenuAction onSelect={() => exportAs(1, LIGHT_PICTURE)}>Chart as PNG, 1920 × 1080</MenuAction>
-            <MenuAction onSelect={() => exportAs(2, LIGHT_PICTURE)}>Chart as PNG, 3840 × 2160</MenuAction>
-            <MenuAction onSelect={() => exportAs(1, DARK_PICTURE)}>Chart as PNG, dark</MenuAction>
+          <ExportMenu
+            label="Export"
+            name={`${study.question} findings`}
+            pages={picturePages(findings)}
+            draw={({ theme, style = "" }, page) => (
+              <MarginPicture findings={findings} theme={theme} style={style} page={page} />
+            )}
+          >
             <MenuLink href={`/api/studies/${study.id}/findings.csv?${looked}`}>Table as CSV</MenuLink>
             <MenuLink href={`/api/studies/${study.id}/findings.ods?${looked}`}>
               Table as OpenDocument
             </MenuLink>
-          </Menu>
+          </ExportMenu>
           {lead && (
             <Button
               kind={study.state === "open" ? "main" : "plain"}
@@ -110,9 +94,9 @@ export function Bar({
           )}
         </div>
       </div>
-      {(error || finish.error) && (
+      {finish.error && (
         <div className="mt-3">
-          <ErrorNotice error={error ?? finish.error} />
+          <ErrorNotice error={finish.error} />
         </div>
       )}
       <Dialog

@@ -1,6 +1,10 @@
 import { useEffect, useRef, useState } from "react";
+import type { Schemas } from "../../api/client";
 import { acts, type Report, type ReportBlock, useAct, useMaterial } from "../../api/reports";
 import { ExportMenu } from "../../charts/ExportMenu";
+import type { Drawn } from "../../charts/kinds/Frame";
+import { MarginPicture, picturePages } from "../../charts/MarginPicture";
+import { SlidePicture, slideOf } from "../../charts/SlidePicture";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
@@ -8,7 +12,8 @@ import { FormEnd, overtakenBy } from "../../controls/FormEnd";
 import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { OnPaper } from "../../controls/paper";
-import { OfStudy, shownIn } from "../../published/Blocks";
+import { Tick } from "../../controls/Tick";
+import { OfStudy, printed, shownIn } from "../../published/Blocks";
 import { ProseBlock } from "./ProseBlock";
 import { useUndo } from "./undo";
 import { KINDS, KINDS_OF_STUDY, kindWords } from "./words";
@@ -58,7 +63,9 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
             {at > 0 && <MenuAction onSelect={() => go(at === 1 ? null : up)}>Up (Alt ↑)</MenuAction>}
             {down !== undefined && <MenuAction onSelect={() => go(down)}>Down (Alt ↓)</MenuAction>}
             {(PICTURED.has(block.kind) || block.kind === "table") && (
-              <MenuAction onSelect={() => setCaptioning(true)}>Caption</MenuAction>
+              <MenuAction onSelect={() => setCaptioning(true)}>
+                {block.kind === "table" ? "Caption and rows" : "Caption"}
+              </MenuAction>
             )}
             <MenuAction
               onSelect={() =>
@@ -74,7 +81,13 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
       )}
       <Changes block={block} takeOver={write ? (key) => takeOver.mutate(key) : null} />
       {block.kind === "prose" ? (
-        <ProseBlock report={report.id} block={block} write={write} />
+        <>
+          <ProseBlock report={report.id} block={block} write={write} />
+          <TextSlide
+            title={report.title}
+            of={() => frame.current?.querySelector<HTMLElement>(".prose-field")}
+          />
+        </>
       ) : (
         <Shown report={report.id} block={block} />
       )}
@@ -86,20 +99,58 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
 
 function Shown({ report, block }: { report: number; block: ReportBlock }) {
   const { data: material, error } = useMaterial(report, block);
+  const read = useRef<HTMLDivElement>(null);
   if (error) return <ErrorNotice error={error} />;
   if (!material) return <Loading what="the block" />;
-  const shown = PICTURED.has(block.kind) ? shownIn(material, block.look) : null;
+  const drawn = PICTURED.has(block.kind) ? shownIn(material, block.look) : null;
   return (
     <>
-      <OnPaper value={true}>
-        <OfStudy kind={block.kind} material={material} look={block.look} caption={block.caption} />
-      </OnPaper>
-      {shown && (
-        <div className="font-sans">
-          <ExportMenu label="As a slide" name={material.study.question} draw={shown.picture} />
+      <div ref={read}>
+        <OnPaper value={true}>
+          <OfStudy
+            kind={block.kind}
+            material={material}
+            look={block.look}
+            caption={block.caption}
+            rows={block.rows}
+          />
+        </OnPaper>
+      </div>
+      {drawn ? (
+        <div className="slide-of font-sans">
+          <ExportMenu
+            label="As a slide"
+            name={material.study.question}
+            {...(material.findings
+              ? margins(material.findings)
+              : { draw: (how: Drawn) => drawn.picture(how) })}
+          />
         </div>
+      ) : (
+        <TextSlide title={material.study.question} of={() => read.current} />
       )}
     </>
+  );
+}
+
+/** One lane over another on slides, on so many as its tests need. */
+const margins = (findings: Schemas["FindingsOut"]) => ({
+  pages: picturePages(findings),
+  draw: ({ theme, style = "" }: Drawn, page: number) => (
+    <MarginPicture findings={findings} theme={theme} style={style} page={page} />
+  ),
+});
+
+/** A block without a picture as a slide, read off the page when it is asked for. */
+function TextSlide({ title, of }: { title: string; of: () => HTMLElement | null | undefined }) {
+  const draw = (how: Drawn) => {
+    const block = of();
+    return <SlidePicture {...how} question={title} of={block ? slideOf(block) : { texts: [] }} />;
+  };
+  return (
+    <div className="slide-of font-sans">
+      <ExportMenu label="As a slide" name={title} draw={draw} />
+    </div>
   );
 }
 
@@ -137,6 +188,13 @@ function Changes({ block, takeOver }: { block: ReportBlock; takeOver: ((key: str
 
 function Caption({ report, block, close }: { report: number; block: ReportBlock; close: () => void }) {
   const [caption, setCaption] = useState(block.caption);
+  const { data: material } = useMaterial(report, block);
+  const table = block.kind === "table" && material ? shownIn(material, block.look)?.table : undefined;
+  const all = table ? printed(table).rows : [];
+  const [ticked, setTicked] = useState<ReadonlyMap<string, boolean>>(new Map());
+  const shown = (key: string) => ticked.get(key) ?? (block.rows.length === 0 || block.rows.includes(key));
+  const some = all.map((row) => row.key).filter(shown);
+  const rows = some.length < all.length ? some : [];
   const undo = useUndo();
   const seen = useRef(block.seen);
   const save = useAct<void>(report, () =>
@@ -145,18 +203,23 @@ function Caption({ report, block, close }: { report: number; block: ReportBlock;
       study_id: block.study_id,
       look: block.look as never,
       caption,
+      rows: all.length ? rows : block.rows,
       seen: seen.current,
     }),
   );
   return (
-    <Dialog open onOpenChange={(open) => !open && close()} title="Caption">
+    <Dialog
+      open
+      onOpenChange={(open) => !open && close()}
+      title={block.kind === "table" ? "Caption and rows" : "Caption"}
+    >
       <form
         className="grid gap-4"
         onSubmit={(event) => {
           event.preventDefault();
           save.mutate(undefined, {
             onSuccess: (now) => {
-              if (caption !== block.caption) undo.captioned(block, now);
+              if (caption !== block.caption || ticked.size) undo.captioned(block, now);
               close();
             },
           });
@@ -164,18 +227,35 @@ function Caption({ report, block, close }: { report: number; block: ReportBlock;
       >
         <Field
           label="Says"
-          hint="Without one the sentence of the answer stands there."
+          hint={`Without one ${block.kind === "table" ? "what the table holds" : "the sentence of the answer"} stands there.`}
           autoFocus
           maxLength={400}
           value={caption}
           onChange={(event) => setCaption(event.target.value)}
         />
+        {all.length > 1 && (
+          <fieldset className="grid max-h-64 gap-1.5 overflow-auto">
+            <legend className="label mb-1">Rows</legend>
+            {all.map((row) => (
+              <Tick
+                key={row.key}
+                label={
+                  <>
+                    {row.cells[0]} · {row.cells[1]}
+                  </>
+                }
+                checked={shown(row.key)}
+                onChange={(on) => setTicked(new Map(ticked).set(row.key, on))}
+              />
+            ))}
+          </fieldset>
+        )}
         <FormEnd
           error={save.error}
           {...(overtakenBy(save.error) && { seen })}
           leave={close}
           does="Keep"
-          disabled={save.isPending}
+          disabled={save.isPending || (all.length > 0 && !some.length)}
         />
       </form>
     </Dialog>
@@ -194,7 +274,7 @@ export function AddBlock({ report, after }: { report: Report; after: number | nu
   return (
     <div className="add-block no-print my-1 flex items-center gap-2 font-sans">
       <Menu label="Add" name={after === null ? "Add at the top" : "Add behind this block"}>
-        <MenuAction onSelect={() => put({ kind: "prose", doc: PARAGRAPH, caption: "", after })}>
+        <MenuAction onSelect={() => put({ kind: "prose", doc: PARAGRAPH, caption: "", rows: [], after })}>
           Prose
         </MenuAction>
         {report.studies.flatMap((study) =>
@@ -207,6 +287,7 @@ export function AddBlock({ report, after }: { report: Report; after: number | nu
                   study_id: study.id,
                   look: { own: true, figure: "", targets: [] },
                   caption: "",
+                  rows: [],
                   after,
                 })
               }

@@ -23,7 +23,13 @@ export function ProseBlock({ report, block, write }: { report: number; block: Re
   const typed = useRef<JSONContent | null>(null);
   const [dirty, setDirty] = useState(false);
   const save = useAct<JSONContent>(report, async (doc) => {
-    const now = await acts.save(report, block.id, { kind: "prose", doc, caption: "", seen: seen.current });
+    const now = await acts.save(report, block.id, {
+      kind: "prose",
+      doc,
+      caption: "",
+      rows: [],
+      seen: seen.current,
+    });
     seen.current = now.blocks.find((one) => one.id === block.id)?.seen ?? seen.current;
     // What was typed while this was saved is still to be saved.
     if (typed.current === doc) {

@@ -168,6 +168,7 @@ function Shelf({ report, write }: { report: ReportOf; write: boolean }) {
                         study_id: one.study_id,
                         look: one.look as never,
                         caption: "",
+                        rows: [],
                         after: report.blocks.at(-1)?.id ?? null,
                       },
                       { onSuccess: (now) => undo.added(report, now, `Put in ${one.label}`) },

@@ -97,11 +97,13 @@ export function UndoOf({ report, children }: { report: Report; children: ReactNo
 }
 
 function contentOf(block: ReportBlock) {
-  if (block.kind === "prose") return { kind: "prose" as const, doc: block.doc as never, caption: "" };
+  if (block.kind === "prose")
+    return { kind: "prose" as const, doc: block.doc as never, caption: "", rows: [] };
   return {
     kind: block.kind as "picture",
     study_id: block.study_id,
     look: block.look as never,
     caption: block.caption,
+    rows: block.rows,
   };
 }
