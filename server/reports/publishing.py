@@ -193,7 +193,8 @@ def _shown(block: Block, studies: Studies) -> dict[str, Any]:
         return {**told, "doc": block.content["doc"]}
     return {
         **told, "look": block.content["look"], "caption": block.content.get("caption", ""),
-        "rows": block.content.get("rows", []), "material": studies.material(block.kind, block.study_id or 0, Look.of(block.content)),
+        "rows": block.content.get("rows", []),
+        "material": studies.material(block.kind, block.study_id or 0, Look.of(block.content)),
     }  # fmt: skip
 
 

@@ -176,7 +176,8 @@ def _block_out(block: Block, studies: Studies, of: list[int]) -> ReportBlockOut:
     return ReportBlockOut(
         id=block.pk, kind=block.kind, study_id=block.study_id, doc=doc, look=block.content.get("look", {}),
         caption=block.content.get("caption", ""), rows=block.content.get("rows", []),
-        says=block.said.get("text", ""), by=block.by.get_username(), at=block.at, seen=block_mark(block), changes=changes, bare=bare,
+        says=block.said.get("text", ""), by=block.by.get_username(), at=block.at, seen=block_mark(block),
+        changes=changes, bare=bare,
     )  # fmt: skip
 
 
