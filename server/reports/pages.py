@@ -17,7 +17,7 @@ from django.http.response import HttpResponseBase
 from django.urls import path
 from django.utils.cache import get_conditional_response
 from django.utils.feedgenerator import Atom1Feed
-from django.utils.html import format_html
+from django.utils.html import escape, format_html
 from django.utils.http import quote_etag
 from django.views.decorators.http import require_safe
 from waiting import Busy, Turns
@@ -31,6 +31,8 @@ POLICY = (
 )
 #: Where a page says what became of it since it was frozen.
 STANDING = b"<!--standing-->"
+#: Where a page says at which address this server is reached: in its head, once.
+_ORIGIN = b"@origin@"
 _PAGE = "index.html"
 _ZIP = "application/zip"
 _MOST_IN_FEED = 50
@@ -94,9 +96,10 @@ def _answer(
         raise Http404
     page = file.media_type.startswith("text/html")
     standing = _standing(report, edition, editions[-1]) if page else None
-    etag = quote_etag(hashlib.sha256(f"{file.sha256} {standing}".encode()).hexdigest())
+    origin = f"{request.scheme}://{request.get_host()}"
+    etag = quote_etag(hashlib.sha256(f"{file.sha256} {standing} {origin}".encode()).hexdigest())
     held = get_conditional_response(request, etag=etag)
-    answer = held or _sent(file, standing)
+    answer = held or _sent(file, standing, origin)
     answer.headers["ETag"] = etag
     answer.headers["Content-Security-Policy"] = POLICY
     # A correction is read at once: what a reader has is asked about each time, and not sent again if it holds.
@@ -110,7 +113,7 @@ def _answer(
     return answer
 
 
-def _sent(file: EditionFile, standing: str | None) -> HttpResponseBase:
+def _sent(file: EditionFile, standing: str | None, origin: str) -> HttpResponseBase:
     """A file as it was frozen, with what became of it since."""
     # A package is as large as the captures of a study: nobody who asks often fills the memory with them.
     try:
@@ -118,7 +121,9 @@ def _sent(file: EditionFile, standing: str | None) -> HttpResponseBase:
             content = file.held()
     except Busy as busy:
         return HttpResponse(f"{busy.message} {busy.hint}", status=503, headers={"Retry-After": "20"})
-    told = content if standing is None else content.replace(STANDING, standing.encode())
+    told = content
+    if standing is not None:
+        told = content.replace(_ORIGIN, escape(origin).encode(), 1).replace(STANDING, standing.encode())
     return HttpResponse(told, content_type=file.media_type)
 
 

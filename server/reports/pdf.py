@@ -1,7 +1,11 @@
-"""The page of an edition as PDF, set from its own HTML: tagged, with bookmarks, running title and page numbers."""
+"""The page of an edition as PDF, set from its own HTML: tagged, with bookmarks, running title and page numbers.
+
+And the picture of links to it, which is a page of the same kind.
+"""
 
 from __future__ import annotations
 
+import io
 import logging
 
 from waiting import Turns
@@ -19,3 +23,17 @@ def pdf_of(html: str) -> bytes:
     with _setting.turn():
         found = HTML(string=html, url_fetcher=URLFetcher(allowed_protocols={"data"})).write_pdf(pdf_variant="pdf/ua-1")
     return bytes(found or b"")
+
+
+#: What places that show a link to a page take as its picture, px.
+_PREVIEW_WIDTH = 1200
+
+
+def png_of(html: str) -> bytes:
+    """The first page as a picture."""
+    import pypdfium2  # noqa: PLC0415 - rarely wanted
+
+    page = pypdfium2.PdfDocument(pdf_of(html))[0]
+    out = io.BytesIO()
+    page.render(scale=_PREVIEW_WIDTH / page.get_width()).to_pil().save(out, "PNG", optimize=True)
+    return out.getvalue()

@@ -23,7 +23,7 @@ from reports.behind import behind
 from reports.material import Look, Studies, states_of, used_studies
 from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
 from reports.odt import odt_of
-from reports.pdf import pdf_of
+from reports.pdf import pdf_of, png_of
 from reports.queries import blocks_of, erratum, one_report, says_of
 from reports.rendering import render
 from reports.schemas import PointOut, PublishIn
@@ -176,6 +176,7 @@ def _files(
         _File("index.html", "text/html; charset=utf-8", drawn["page"].encode()),
         _File("numbers.html", "text/html; charset=utf-8", drawn["numbers"].encode()),
         _File("article.pdf", "application/pdf", pdf_of(drawn["print"])),
+        _File("preview.png", "image/png", png_of(drawn["preview"])),
         _File("article.odt", "application/vnd.oasis.opendocument.text", odt_of(drawn["page"], edition.title)),
         _File("script.txt", "text/plain; charset=utf-8", script_of(edition.title, blocks).encode()),
     ]

@@ -13,6 +13,7 @@ import pytest
 from bench.models import Setting
 from django.test import Client
 from odfdo import Document
+from PIL import Image
 from pypdf import PdfReader
 from rennbahn.packages import verify
 from reports import pages, publishing, rendering
@@ -41,6 +42,24 @@ def test_a_published_page_needs_no_server_and_no_script(full: Bench, report: dic
     assert Client().post(told["address"]).status_code == 405
     again = Client().get(told["address"], headers={"If-None-Match": response.headers["ETag"]})
     assert (again.status_code, again.headers["Cache-Control"]) == (304, "public, no-cache")
+
+
+def test_a_link_to_it_shows_one_picture_and_one_sentence(full: Bench, report: dict[str, Any], lead: Caller) -> None:
+    told = published(lead, report)
+    page = read(told["address"])
+    shown = re.search(r'<meta property="og:image" content="http://testserver([^"]+)"', page)
+    assert shown
+    answer = Client().get(shown[1])
+    assert answer.headers["Content-Type"] == "image/png"
+    picture = Image.open(io.BytesIO(answer.content))
+    assert picture.size == (1200, 675)
+    assert len(picture.convert("RGB").getcolors(10_000) or range(10_000)) > 50, "something is drawn"
+    sentence = lead.get(f"/studies/{full.id}/findings")["average"]["sentence"]["text"]
+    assert f'<meta property="og:description" content="{sentence}' in page
+    bare = full.tester.post("/reports", {"study_id": full.id, "title": "Only words"}, status=201)
+    bare = add(full.tester, bare, {"kind": "prose", "doc": prose(text("@origin@ is a word."))})
+    page = read(published(lead, bare)["address"])
+    assert "@origin@ is a word." in page
 
 
 def test_some_rows_of_a_table_say_of_how_many(full: Bench, lead: Caller) -> None:

@@ -4,6 +4,7 @@ import { words } from "../api/words";
 import type { Drawn } from "../charts/kinds/Frame";
 import { PairPicture } from "../charts/kinds/PairPicture";
 import { TracesPicture } from "../charts/kinds/TracesPicture";
+import { MarginPicture, picturePages } from "../charts/MarginPicture";
 import { shortVerdict, testWords } from "../charts/margins";
 import { SCREEN, type Theme } from "../charts/marks";
 import { DataTable, type TableOf } from "../controls/DataTable";
@@ -135,6 +136,24 @@ export function shownIn(
     return shownOf(study, answer, wanted, NONE);
   }
   return findings && pairShown(findings);
+}
+
+/** The picture of a block on slides, on so many as it needs; null where it has none. */
+export function slidesOf(
+  kind: string,
+  material: Material,
+  look: Record<string, unknown>,
+): { pages: number; draw: (how: Drawn, page: number) => ReactElement } | null {
+  const shown = kind === "picture" || kind === "trace" ? shownIn(material, look) : null;
+  const { findings } = material;
+  if (shown && findings)
+    return {
+      pages: picturePages(findings),
+      draw: ({ theme, style = "" }, page) => (
+        <MarginPicture findings={findings} theme={theme} style={style} page={page} />
+      ),
+    };
+  return shown && { pages: 1, draw: (how) => shown.picture(how) };
 }
 
 function pairShown(findings: Schemas["FindingsOut"]) {

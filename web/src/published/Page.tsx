@@ -1,7 +1,8 @@
 import type { ReactNode } from "react";
 import type { Theme } from "../charts/marks";
+import { SlidePicture } from "../charts/SlidePicture";
 import { count, size } from "../format";
-import { Block } from "./Blocks";
+import { Block, slidesOf } from "./Blocks";
 import type { Correction, PageOf } from "./model";
 import type { ShowNumber } from "./Prose";
 
@@ -11,7 +12,12 @@ export function Page({ page, css, print }: { page: PageOf; css: string; print?: 
     <LiveNumber text={text} of={of} place={page.places[key]} before={page.before[key]} print={!!print} />
   );
   return (
-    <Document title={page.title} summary={page.summary} css={css}>
+    <Document
+      title={page.title}
+      summary={page.summary}
+      css={css}
+      preview={`${page.address}${page.number}/preview.png`}
+    >
       {/* Said at the time of reading, where something became of it since. */}
       <Standing />
       <header>
@@ -177,6 +183,24 @@ function Data({ page, print }: { page: PageOf; print: boolean }) {
   );
 }
 
+/** The picture of links to an edition: the first that stands in it, else its title and first sentence. */
+export function Preview({ page, css, theme }: { page: PageOf; css: string; theme: Theme }) {
+  const drawn = page.blocks.flatMap(
+    ({ kind, material, look }) => (material && slidesOf(kind, material, look)) ?? [],
+  )[0];
+  const texts = [{ words: page.title, strong: true }, { words: page.summary }];
+  return (
+    <html lang="en">
+      <head>
+        <title>{page.title}</title>
+        {/* biome-ignore lint/security/noDangerouslySetInnerHtml: our own style sheet */}
+        <style dangerouslySetInnerHTML={{ __html: css }} />
+      </head>
+      <body>{drawn?.draw({ theme }, 0) ?? <SlidePicture theme={theme} question="" of={{ texts }} />}</body>
+    </html>
+  );
+}
+
 /** What stands behind every live number: passes, windows, hashes. */
 export function Numbers({ page, css }: { page: PageOf; css: string }) {
   return (
@@ -239,11 +263,14 @@ function Document({
   title,
   summary,
   css,
+  preview,
   children,
 }: {
   title: string;
   summary: string;
   css: string;
+  /** Where the picture of links to it stands. */
+  preview?: string;
   children: ReactNode;
 }) {
   return (
@@ -251,6 +278,8 @@ function Document({
       <head>
         <meta charSet="utf-8" />
         <meta name="viewport" content="width=device-width, initial-scale=1" />
+        {/* Whoever shows a link wants the whole address: the server says where it stands. */}
+        {preview && <meta property="og:image" content={`@origin@${preview}`} />}
         <title>{title}</title>
         <meta name="description" content={summary} />
         <meta property="og:title" content={title} />

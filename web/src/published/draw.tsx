@@ -10,7 +10,7 @@ import { keepWords } from "../api/words";
 import { DARK, LIGHT, LIGHT_PICTURE } from "../charts/marks";
 import { OnPaper } from "../controls/paper";
 import type { PageOf } from "./model";
-import { Numbers, Page } from "./Page";
+import { Numbers, Page, Preview } from "./Page";
 import sheet from "./page.css?inline";
 
 const INPUT = 0;
@@ -37,6 +37,9 @@ const paperOf = (title: string) =>
   `@bottom-right{content:counter(page) " / " counter(pages);font:8pt "Archivo Variable"}}@page:first{@bottom-left{content:""}}` +
   ".article.alone{font-size:10.5pt;background:none}.article.alone>main{max-width:none;padding:0}";
 
+/** A card of one picture, in the measures of pictures. */
+const CARD = "@page{size:1920px 1080px;margin:0}body{margin:0}";
+
 const COLOURS = new Map(
   variables(LIGHT, ACCENT)
     .split(";")
@@ -60,6 +63,7 @@ writeFileSync(
   OUTPUT,
   JSON.stringify({
     page: whole(<Page page={page} css={css} />),
+    preview: inColours(whole(<Preview page={page} css={FONTS + CARD} theme={LIGHT_PICTURE} />)),
     numbers: whole(<Numbers page={page} css={css} />),
     print: inColours(
       whole(<Page page={page} css={FONTS + sheet + paperOf(page.title)} print={LIGHT_PICTURE} />),

@@ -1,9 +1,7 @@
 import { useEffect, useRef, useState } from "react";
-import type { Schemas } from "../../api/client";
 import { acts, type Report, type ReportBlock, useAct, useMaterial } from "../../api/reports";
 import { ExportMenu } from "../../charts/ExportMenu";
 import type { Drawn } from "../../charts/kinds/Frame";
-import { MarginPicture, picturePages } from "../../charts/MarginPicture";
 import { SlidePicture, slideOf } from "../../charts/SlidePicture";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
@@ -13,7 +11,7 @@ import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { OnPaper } from "../../controls/paper";
 import { Tick } from "../../controls/Tick";
-import { OfStudy, printed, shownIn } from "../../published/Blocks";
+import { OfStudy, printed, shownIn, slidesOf } from "../../published/Blocks";
 import { ProseBlock } from "./ProseBlock";
 import { useUndo } from "./undo";
 import { KINDS, KINDS_OF_STUDY, kindWords } from "./words";
@@ -102,7 +100,7 @@ function Shown({ report, block }: { report: number; block: ReportBlock }) {
   const read = useRef<HTMLDivElement>(null);
   if (error) return <ErrorNotice error={error} />;
   if (!material) return <Loading what="the block" />;
-  const drawn = PICTURED.has(block.kind) ? shownIn(material, block.look) : null;
+  const drawn = slidesOf(block.kind, material, block.look);
   return (
     <>
       <div ref={read}>
@@ -118,13 +116,7 @@ function Shown({ report, block }: { report: number; block: ReportBlock }) {
       </div>
       {drawn ? (
         <div className="slide-of font-sans">
-          <ExportMenu
-            label="As a slide"
-            name={material.study.question}
-            {...(material.findings
-              ? margins(material.findings)
-              : { draw: (how: Drawn) => drawn.picture(how) })}
-          />
+          <ExportMenu label="As a slide" name={material.study.question} {...drawn} />
         </div>
       ) : (
         <TextSlide title={material.study.question} of={() => read.current} />
@@ -132,14 +124,6 @@ function Shown({ report, block }: { report: number; block: ReportBlock }) {
     </>
   );
 }
-
-/** One lane over another on slides, on so many as its tests need. */
-const margins = (findings: Schemas["FindingsOut"]) => ({
-  pages: picturePages(findings),
-  draw: ({ theme, style = "" }: Drawn, page: number) => (
-    <MarginPicture findings={findings} theme={theme} style={style} page={page} />
-  ),
-});
 
 /** A block without a picture as a slide, read off the page when it is asked for. */
 function TextSlide({ title, of }: { title: string; of: () => HTMLElement | null | undefined }) {
