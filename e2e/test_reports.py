@@ -82,6 +82,7 @@ def test_from_the_findings_to_readers_and_a_correction_that_flips_a_verdict(page
     page.fill("Why, for its readers", "The band was too narrow for this bench")
     unsigned(page)
     page.click("Publish the correction")
+    page.at_the_page()
     page.press("3")
     page.see("Edition 2")
     now = read(page, told["address"])
