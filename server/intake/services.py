@@ -39,6 +39,7 @@ from intake.models import (
 )
 from intake.proposals import proposal_of, refusal_of
 from intake.queries import own_map
+from intake.reading import Measured
 from intake.recording import NewFile, ReadFile, keep_files, record_files
 from intake.schemas import Assignment, PlaceIn, Preview, Refusal, TakeIn, Taken, WindowsIn
 from intake.schemas import ColumnMap as ColumnMapIn
@@ -291,6 +292,16 @@ def trims_ahead(windows: Mapping[int, list[list[float]]]) -> dict[int, Ahead]:
     """What captures are through other windows, by their ids, made before anything is locked."""
     captures = captures_at_rest().filter(pk__in=windows)
     return {one.pk: measure_ahead(one, windows[one.pk]) for one in captures if one.windows != windows[one.pk]}
+
+
+def measured_through(study_id: int, passes: Sequence[int], windows: list[list[float]]) -> dict[int, Measured]:
+    """What the captures of passes would be through other windows, by pass; nothing is kept. Raises :class:`Problem`."""
+    check_windows(windows)
+    captures = captures_at_rest().filter(on_pass__in=passes, on_pass__test__study=study_id)
+    found = {one.on_pass_id: measure_ahead(one, windows).found for one in captures}
+    if len(found) < len(set(passes)):
+        raise NotFound("pass with a capture in this study")
+    return found
 
 
 def trim(tester: User, study: Study, trims: Sequence[Trim]) -> Decision:

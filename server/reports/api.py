@@ -30,6 +30,7 @@ from reports.schemas import (
     ReportOut,
     TakeOverIn,
     TitleIn,
+    WindowsWouldIn,
     WithdrawReportIn,
 )
 
@@ -63,6 +64,13 @@ def changes_by_method(request: HttpRequest, study_id: int, payload: Method) -> l
     """The same were another method declared."""
     require(user_of(request), Role.TESTER)
     return what_changes.by_method(study_id, payload)
+
+
+@router.post("/what-changes/{int:study_id}/windows", response=list[ChangedReportOut])
+def changes_by_windows(request: HttpRequest, study_id: int, payload: WindowsWouldIn) -> list[ChangedReportOut]:
+    """The same were captures of passes seen through other windows, and accepted so."""
+    require(user_of(request), Role.TESTER)
+    return what_changes.by_windows(study_id, payload)
 
 
 @router.post("/what-changes-by-price/{int:part_id}", response=list[ChangedReportOut])

@@ -10,6 +10,7 @@ from bench.schemas import Currency, Price
 from findings.answer_schemas import AnswerOut, ForReaderOut
 from findings.schemas import FindingsOut
 from intake.excerpts import MOST_PRINTED
+from intake.schemas import Windows
 from pydantic import Field, StringConstraints
 from strict import ONE_LINE, In, Moment
 from studies.schemas import StudyOut
@@ -208,6 +209,13 @@ class CorrectionOut(Out):
     before: str
     after: str
     flip: bool
+
+
+class WindowsWouldIn(In):
+    """Through which windows captures of passes would be seen; none for the whole of each."""
+
+    pass_ids: list[int] = Field(min_length=1, max_length=60)
+    windows: Windows
 
 
 class PriceIn(In):

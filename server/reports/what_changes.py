@@ -11,12 +11,17 @@ from bench.models import Part
 from findings.facts import prices_of
 from findings.record import StudyRecord, record_of
 from findings.schemas import WhatIfIn
+from intake.measuring import FIGURE_COLUMNS, columns_of
+from intake.reading import Measured
+from intake.services import check_windows, measured_through
 from packages.making import compared
 from problems import NotFound
+from rennbahn.comparing import Pass as CorePass
 from rennbahn.comparing import Study as CoreStudy
+from rennbahn.comparing.measured import facts_told
 from rennbahn.comparing.moves import left_out, taken_in
 from rennbahn.quoting import is_of_money, quotes_of
-from studies.models import Pass, Study
+from studies.models import Pass, PassState, Study
 from studies.queries import with_lanes_and_tests
 from studies.schemas import Method
 
@@ -24,7 +29,7 @@ from reports import prose
 from reports.material import Studies
 from reports.models import BlockKind, Report, ReportState
 from reports.queries import correction_out, erratum
-from reports.schemas import ChangedReportOut
+from reports.schemas import ChangedReportOut, WindowsWouldIn
 
 #: A study as it would be: as the core compares it, and in which currency it is priced.
 WouldBe = Callable[[], tuple[CoreStudy, str]]
@@ -46,6 +51,35 @@ def by_passes(study_id: int, data: WhatIfIn) -> list[ChangedReportOut]:
         return core, prices_of(record.lanes)[1]
 
     return _in_order(_otherwise(study_id, changed))
+
+
+def by_windows(study_id: int, data: WindowsWouldIn) -> list[ChangedReportOut]:
+    """The same were captures of passes seen through other windows, and accepted so: those that count by now."""
+
+    def changed() -> tuple[CoreStudy, str]:
+        record = record_of(study_id)
+        counts = {one.id for one in record.passes if one.status == PassState.ACCEPTED}
+        found = measured_through(study_id, [pk for pk in data.pass_ids if str(pk) in counts], data.windows)
+        seen = [_through(one, found.get(int(one.id))) for one in record.passes]
+        return replace(compared(record), passes=tuple(seen)), prices_of(record.lanes)[1]
+
+    if Pass.objects.filter(pk__in=data.pass_ids, test__study=study_id).count() < len(set(data.pass_ids)):
+        raise NotFound("pass in this study")
+    check_windows(data.windows)
+    return _in_order(_otherwise(study_id, changed))
+
+
+def _through(one: CorePass, found: Measured | None) -> CorePass:
+    """A pass as it would be of what was measured; as it is where nothing was."""
+    if found is None:
+        return one
+    columns = columns_of(found)
+    return replace(
+        one,
+        figures={name: columns[column] for name, column in FIGURE_COLUMNS.items()},
+        flags=("capped",) if columns["cap"] == "capped" else (),
+        facts=facts_told(found.figures, found.corners),
+    )
 
 
 def by_method(study_id: int, method: Method) -> list[ChangedReportOut]:

@@ -226,6 +226,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/reports", {"study_id": 0}, "tester"),
     ("POST", "/reports/what-changes/{study_id}", {"pass_ids": [0], "state": "rejected"}, "tester"),
     ("POST", "/reports/what-changes/{study_id}/method", {}, "tester"),
+    ("POST", "/reports/what-changes/{study_id}/windows", {"pass_ids": [0], "windows": []}, "tester"),
     ("POST", "/reports/what-changes-by-price/{part_id}", {"price": "1.00", "currency": "EUR"}, "tester"),
     ("GET", "/reports/{report_id}", None, "tester"),
     ("PUT", "/reports/{report_id}/title", {"title": "x", "seen": ""}, "tester"),

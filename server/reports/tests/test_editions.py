@@ -244,6 +244,28 @@ def test_before_passes_are_rejected_it_is_told_which_published_numbers_they_chan
     full.tester.post(path, {"pass_ids": [0], "state": "rejected"}, status=404)
 
 
+def test_before_a_pass_is_trimmed_it_is_told_which_numbers_it_changes(
+    full: Bench, report: dict[str, Any], lead: Caller
+) -> None:
+    who = full.tester
+    passes = [one for one in who.get(f"/studies/{full.id}/passes") if one["lane_id"] == full.lane(1)]
+    ids, windows = [one["id"] for one in passes], [[0.5, 3.0], [4.0, 5.0]]
+    path = f"/reports/what-changes/{full.id}/windows"
+    assert who.post(path, {"pass_ids": ids, "windows": []}) == [], "the whole of each is what counts by now"
+    (told,) = who.post(path, {"pass_ids": ids, "windows": windows})
+    captures = [one["capture_id"] for one in passes]
+    who.put(f"/captures/{captures[0]}/windows", {"windows": windows, "also": captures[1:]})
+    full.accept(*ids)
+    (now,) = who.get(f"/reports/{report['id']}")["blocks"][-1]["changes"]
+    (line,) = told["lines"]
+    assert (line["before"], line["after"]) == (now["before"], now["after"]), "what was told is what came"
+    assert who.post(path, {"pass_ids": ids, "windows": [[90.0, 95.0]]}, status=422)["code"]
+    who.post(path, {"pass_ids": ids, "windows": [[3.0, 2.0]]}, status=422)
+    who.post(path, {"pass_ids": [10**9], "windows": windows}, status=404)
+    who.post("/reports/what-changes/0/windows", {"pass_ids": ids, "windows": windows}, status=404)
+    who.post(path, {"pass_ids": ids * 20, "windows": windows}, status=422)
+
+
 def test_before_a_method_is_declared_it_is_told_which_numbers_it_changes(
     full: Bench, report: dict[str, Any], lead: Caller
 ) -> None:

@@ -4,6 +4,8 @@ import { client, data, type Schemas } from "./client";
 export type Report = Schemas["ReportOut"];
 export type ReportBlock = Schemas["ReportBlockOut"];
 
+/** Of more passes it takes too long to say beforehand what their windows change. */
+const MOST_TRIMMED = 60;
 /** How often what others write is looked for. */
 const LOOK_MS = 4_000;
 
@@ -47,6 +49,28 @@ export const useWhatChanges = (
         client.POST("/api/reports/what-changes/{study_id}", {
           params: { path: { study_id } },
           body: { pass_ids: [...passes], state },
+        }),
+      ),
+  });
+
+/** The same were the captures of passes seen through other windows, and accepted so. */
+export const useWhatWindowsChange = (
+  study_id: number,
+  passes: readonly number[],
+  windows: number[][],
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["study", study_id, "what-changes", "windows", passes, windows],
+    enabled: enabled && passes.length > 0 && passes.length <= MOST_TRIMMED,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      data(
+        client.POST("/api/reports/what-changes/{study_id}/windows", {
+          signal,
+          params: { path: { study_id } },
+          body: { pass_ids: [...passes], windows },
         }),
       ),
   });

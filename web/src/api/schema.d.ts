@@ -1364,6 +1364,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports/what-changes/{study_id}/windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Changes By Windows
+         * @description The same were captures of passes seen through other windows, and accepted so.
+         */
+        post: operations["reports_api_changes_by_windows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{report_id}": {
         parameters: {
             query?: never;
@@ -6941,6 +6961,11 @@ export interface components {
             also: number[];
             windows: number[][];
         };
+        /** @description Through which windows captures of passes would be seen; none for the whole of each. */
+        WindowsWouldIn: {
+            pass_ids: number[];
+            windows: number[][];
+        };
         /** @description The difference whose acceptance is withdrawn. */
         WithdrawIn: {
             key: string;
@@ -8905,6 +8930,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Method"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedReportOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    reports_api_changes_by_windows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindowsWouldIn"];
             };
         };
         responses: {

@@ -1,6 +1,7 @@
 import { type FormEvent, useEffect, useState } from "react";
 import { client, data, type Schemas, upload } from "../../api/client";
-import { useStudyChange } from "../../api/queries";
+import { useMay, useStudyChange } from "../../api/queries";
+import { useWhatChanges, useWhatWindowsChange } from "../../api/reports";
 import type { Stretch } from "../../charts/TraceChart";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
@@ -9,10 +10,15 @@ import { Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { NumberField } from "../../controls/NumberField";
 import { Select } from "../../controls/Select";
+import { useLater } from "../../controls/useLater";
 import { readNumber } from "../../format";
 import { laneOptions, type Study, testOptions } from "../../model/study";
+import { WouldSay } from "../reports/WouldSay";
 
 type Pass = Schemas["PassOut"];
+
+/** What would be otherwise is asked for once the hand rests. */
+const REST_MS = 400;
 
 interface DialogProps {
   study: Study;
@@ -128,6 +134,10 @@ export function MoveDialog({ study, passes, open, close }: SeveralProps) {
       }),
     );
   });
+  // A capture that moved waits for a decision: until then its old place is without it.
+  const counted = passes.filter((each) => each.state === "accepted").map(({ id }) => id);
+  const tester = useMay("tester");
+  const { data: reports = [] } = useWhatChanges(study.id, counted, "rejected", tester && open);
   const own = many ? [{ value: OWN, label: "each its own" }] : [];
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -153,6 +163,9 @@ export function MoveDialog({ study, passes, open, close }: SeveralProps) {
         </Labelled>
         {!many && (
           <NumberField label="Pass" whole placeholder="first free" value={number} onChange={setNumber} />
+        )}
+        {passes.some((each) => lane !== String(each.lane_id) || test !== String(each.test_id)) && (
+          <WouldSay reports={reports} />
         )}
         <FormEnd
           error={move.error}
@@ -223,7 +236,6 @@ function TrimForm({
   );
   const lane = others.filter((other) => other.lane_id === one?.lane_id);
   const trim = useStudyChange(study.id, (windows: number[][]) => {
-    const more = widely === "test" ? others : widely === "lane" ? lane : [];
     const [capture_id = 0, ...also] = capturesOf([...passes, ...more]);
     return data(
       client.PUT("/api/captures/{capture_id}/windows", {
@@ -232,6 +244,18 @@ function TrimForm({
       }),
     );
   });
+  const more = widely === "test" ? others : widely === "lane" ? lane : NO_PASSES;
+  const counted = [...passes, ...more].filter((other) => other.state === "accepted").map(({ id }) => id);
+  const typed = useLater(JSON.stringify(windowsOf(rows)), REST_MS);
+  const windows = JSON.parse(typed) as (number | null)[][];
+  const whole = windows.every(([from, to]) => from != null && to != null && from < to) && windows.length > 0;
+  const tester = useMay("tester");
+  const { data: reports = [] } = useWhatWindowsChange(
+    study.id,
+    counted,
+    windows as number[][],
+    tester && whole && typed !== JSON.stringify(windowsNow),
+  );
   const set = (key: number, part: Partial<WindowRow>) =>
     setRows((now) => now.map((row) => (row.key === key ? { ...row, ...part } : row)));
   const further = (from = "", to = "") =>
@@ -293,6 +317,12 @@ function TrimForm({
             ]}
           />
         </Labelled>
+      )}
+      {whole && reports.length > 0 && (
+        <>
+          <p className="text-[0.92rem] text-soft">Once they are accepted anew:</p>
+          <WouldSay reports={reports} />
+        </>
       )}
       <FormEnd error={trim.error} leave={close} disabled={trim.isPending} does="Trim">
         {windowsNow.length > 0 && (
