@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from decimal import Decimal
 from functools import partial
@@ -20,7 +20,7 @@ from rennbahn.comparing import Pass as CorePass
 from rennbahn.comparing import Study as CoreStudy
 from rennbahn.comparing.measured import facts_told
 from rennbahn.comparing.moves import left_out, taken_in
-from rennbahn.quoting import is_of_money, quotes_of
+from rennbahn.quoting import Quote, is_of_money, quotes_of
 from studies.models import Pass, PassState, Study
 from studies.queries import with_lanes_and_tests
 from studies.schemas import Method
@@ -124,14 +124,21 @@ def _otherwise(
     if not said:
         return []
     core, currency = would_be()
-    after = {f"{study_id}:{one.key}": [one.of, one.text, one.verdict] for one in quotes_of(core, currency)}
+    after = _told(study_id, quotes_of(core, currency))
+    now = _told(study_id, Studies().quotes(study_id).values())
     found = []
     for report, numbers in said.items():
-        lines = [correction_out(one) for one in erratum(numbers, after)]
+        # What is no longer so by now is not of this change's making.
+        moved = {key: one for key, one in numbers.items() if after.get(key) != now.get(key)}
+        lines = [correction_out(one) for one in erratum(moved, after)]
         if lines:
             published = bool(report.editions.all())
             found.append(ChangedReportOut(id=report.pk, title=report.title, published=published, lines=lines))
     return found
+
+
+def _told(study_id: int, quotes: Iterable[Quote]) -> dict[str, list[str]]:
+    return {f"{study_id}:{one.key}": [one.of, one.text, one.verdict] for one in quotes}
 
 
 def _in_order(found: list[ChangedReportOut]) -> list[ChangedReportOut]:

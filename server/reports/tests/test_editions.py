@@ -259,6 +259,8 @@ def test_before_a_pass_is_trimmed_it_is_told_which_numbers_it_changes(
     (now,) = who.get(f"/reports/{report['id']}")["blocks"][-1]["changes"]
     (line,) = told["lines"]
     assert (line["before"], line["after"]) == (now["before"], now["after"]), "what was told is what came"
+    whole = who.post(path, {"pass_ids": ids, "windows": windows})
+    assert whole == [], "what is no longer so by now is not of this change's making"
     assert who.post(path, {"pass_ids": ids, "windows": [[90.0, 95.0]]}, status=422)["code"]
     who.post(path, {"pass_ids": ids, "windows": [[3.0, 2.0]]}, status=422)
     who.post(path, {"pass_ids": [10**9], "windows": windows}, status=404)
