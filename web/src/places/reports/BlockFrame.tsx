@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from "react";
+import { createPortal } from "react-dom";
 import { acts, type Report, type ReportBlock, useAct, useMaterial } from "../../api/reports";
 import { ExportMenu } from "../../charts/ExportMenu";
 import type { Drawn } from "../../charts/kinds/Frame";
@@ -19,6 +20,8 @@ import { KINDS, KINDS_OF_STUDY, kindWords } from "./words";
 /** A block in its place: as it will be read, with what changed since it was taken over. */
 export function BlockFrame({ report, block, write }: { report: Report; block: ReportBlock; write: boolean }) {
   const frame = useRef<HTMLElement>(null);
+  /** Where what can be made of the block stands, beside what can be done about it. */
+  const [bar, setBar] = useState<HTMLElement | null>(null);
   const at = report.blocks.findIndex((one) => one.id === block.id);
   const move = useAct<number | null>(report.id, (after) => acts.move(report.id, block.id, after));
   const remove = useAct<string>(report.id, (seen) => acts.remove(report.id, block.id, seen));
@@ -55,8 +58,9 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
         go(event.key === "ArrowUp" ? (at === 1 ? null : up) : down);
       }}
     >
-      {write && (
-        <div className="block-menu no-print absolute top-0 right-0 z-10 font-sans">
+      <div className="block-menu no-print absolute top-0 right-0 z-10 flex gap-1 font-sans">
+        <div ref={setBar} />
+        {write && (
           <Menu label={kindWords(block.kind)} name={`Act on ${name}`}>
             {at > 0 && <MenuAction onSelect={() => go(at === 1 ? null : up)}>Up (Alt ↑)</MenuAction>}
             {down !== undefined && <MenuAction onSelect={() => go(down)}>Down (Alt ↓)</MenuAction>}
@@ -75,19 +79,20 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
               Take it out
             </MenuAction>
           </Menu>
-        </div>
-      )}
+        )}
+      </div>
       <Changes block={block} takeOver={write ? (key) => takeOver.mutate(key) : null} />
       {block.kind === "prose" ? (
         <>
           <ProseBlock report={report.id} block={block} write={write} />
           <TextSlide
+            bar={bar}
             title={report.title}
             of={() => frame.current?.querySelector<HTMLElement>(".prose-field")}
           />
         </>
       ) : (
-        <Shown report={report.id} block={block} />
+        <Shown report={report.id} block={block} bar={bar} />
       )}
       <ErrorNotice error={move.error ?? remove.error ?? takeOver.error} />
       {captioning && <Caption report={report.id} block={block} close={() => setCaptioning(false)} />}
@@ -95,7 +100,7 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
   );
 }
 
-function Shown({ report, block }: { report: number; block: ReportBlock }) {
+function Shown({ report, block, bar }: { report: number; block: ReportBlock; bar: HTMLElement | null }) {
   const { data: material, error } = useMaterial(report, block);
   const read = useRef<HTMLDivElement>(null);
   if (error) return <ErrorNotice error={error} />;
@@ -115,27 +120,29 @@ function Shown({ report, block }: { report: number; block: ReportBlock }) {
         </OnPaper>
       </div>
       {drawn ? (
-        <div className="slide-of font-sans">
-          <ExportMenu label="As a slide" name={material.study.question} {...drawn} />
-        </div>
+        bar && createPortal(<ExportMenu label="As a slide" name={material.study.question} {...drawn} />, bar)
       ) : (
-        <TextSlide title={material.study.question} of={() => read.current} />
+        <TextSlide bar={bar} title={material.study.question} of={() => read.current} />
       )}
     </>
   );
 }
 
 /** A block without a picture as a slide, read off the page when it is asked for. */
-function TextSlide({ title, of }: { title: string; of: () => HTMLElement | null | undefined }) {
+function TextSlide({
+  bar,
+  title,
+  of,
+}: {
+  bar: HTMLElement | null;
+  title: string;
+  of: () => HTMLElement | null | undefined;
+}) {
   const draw = (how: Drawn) => {
     const block = of();
     return <SlidePicture {...how} question={title} of={block ? slideOf(block) : { texts: [] }} />;
   };
-  return (
-    <div className="slide-of font-sans">
-      <ExportMenu label="As a slide" name={title} draw={draw} />
-    </div>
-  );
+  return bar && createPortal(<ExportMenu label="As a slide" name={title} draw={draw} />, bar);
 }
 
 /** What is no longer so, old beside new, each to be taken over by itself. */
