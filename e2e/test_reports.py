@@ -119,7 +119,7 @@ def arrives(page: Page, early: str, address: str) -> bool:
 
 
 def publish_for_the_next_minute(page: Page) -> None:
-    opens = (datetime.now() + timedelta(seconds=75)).replace(second=0, microsecond=0)
+    opens = (datetime.now() + timedelta(seconds=95)).replace(second=0, microsecond=0)
     page.press(Keys.ESCAPE)
     page.click("2 Before it goes out")
     page.click("Publish")
