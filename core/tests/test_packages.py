@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import subprocess
+import sys
 import tracemalloc
 import zipfile
 from collections.abc import Callable, Iterator
@@ -96,6 +98,25 @@ def kept(tmp_path: Path) -> Callable[[bytes], str]:
         return str(path)
 
     return keep
+
+
+def frictionless(path: str) -> dict[str, Any]:
+    """What the reference program of the format says of a package, in a process of its own: it is slow to load."""
+    asked = [sys.executable, "-m", "frictionless", "validate", path, "--json"]
+    told = subprocess.run(asked, capture_output=True, text=True, check=False)
+    found: dict[str, Any] = json.loads(told.stdout)
+    return found
+
+
+def test_those_who_read_packages_of_this_form_read_ours(package: bytes, kept: Callable[[bytes], str]) -> None:
+    report = frictionless(kept(package))
+    assert report["valid"], report
+    assert report["stats"]["tasks"] == 7 + 12, "every table, and every capture"
+    broken = changed(
+        package,
+        lambda name, content: content.replace(b"accepted", b"accepted,more", 1) if name == "passes.csv" else content,
+    )
+    assert not frictionless(kept(broken))["valid"]
 
 
 def changed(
