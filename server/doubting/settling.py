@@ -14,7 +14,7 @@ from django.utils import timezone
 from intake.listeners import catch_up
 from intake.measuring import Ahead, captures_at_rest
 from intake.models import Capture, PassDoubt
-from intake.services import Trim, trim, trims_ahead
+from intake.trimming import Trim, trim, trims_ahead
 from problems import Conflict, Problem
 from rennbahn.checks.settling import held_alike, is_real
 from rennbahn.checks.words import check_words

@@ -13,7 +13,7 @@ from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import attaching, drawing, pack_queries, packs, queries, services
+from intake import attaching, drawing, pack_queries, packs, queries, services, trimming
 from intake.schemas import (
     ArrivalOut,
     ClockOffset,
@@ -252,7 +252,7 @@ def move(request: HttpRequest, capture_id: int, payload: PlaceIn) -> PassDetail:
 @router.put("/captures/{int:capture_id}/windows", response=PassDetail)
 def windows(request: HttpRequest, capture_id: int, payload: WindowsIn) -> PassDetail:
     """Trim a capture to one stretch of seconds or several."""
-    return queries.pass_detail(services.set_windows(user_of(request), capture_id, payload).on_pass_id)
+    return queries.pass_detail(trimming.set_windows(user_of(request), capture_id, payload).on_pass_id)
 
 
 @router.get("/captures/{int:capture_id}/original")

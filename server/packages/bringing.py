@@ -23,7 +23,7 @@ from intake.pieces import drop_pieces, whole
 from intake.proposals import proposal_from
 from intake.recording import NewFile, ReadFile, keep_files, record_files
 from intake.schemas import Assignment
-from intake.services import check_windows
+from intake.trimming import check_windows
 from intake.unpacking import WORKERS
 from problems import Conflict, Problem
 from pydantic import ValidationError

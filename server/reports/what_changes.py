@@ -13,7 +13,7 @@ from findings.record import StudyRecord, record_of
 from findings.schemas import WhatIfIn
 from intake.measuring import FIGURE_COLUMNS, columns_of
 from intake.reading import Measured
-from intake.services import check_windows, measured_through
+from intake.trimming import check_windows, measured_through
 from packages.making import compared
 from problems import NotFound
 from rennbahn.comparing import Pass as CorePass
