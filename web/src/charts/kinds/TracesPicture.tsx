@@ -64,7 +64,13 @@ export function TracesPicture({ trace, ...rest }: Drawn & Told & { trace: Printe
                 </text>
               </g>
             ))}
-            <path d={lineOf(one, x, y)} fill={theme.lane(one.position)} stroke={theme.lane(one.position)} />
+            <path
+              d={lineOf(one, x, y)}
+              fill={theme.lane(one.position)}
+              stroke={theme.lane(one.position)}
+              strokeWidth={1.6}
+              strokeLinejoin="round"
+            />
             {outside(one.counts, trace.to_s).map(([from, to]) => (
               <rect
                 key={from}
