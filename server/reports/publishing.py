@@ -14,6 +14,7 @@ from page_marks import check_seen
 from people.access import require
 from people.models import Role
 from problems import Conflict, Problem
+from rennbahn.quoting import spoken
 from storing import place_all
 from studies.record import note
 from studies.words import all_words
@@ -138,13 +139,13 @@ def summary_of(blocks: list[Block]) -> str:
 
 
 def script_of(title: str, blocks: list[Block]) -> str:
-    """What is said, in its order, as plain text for whoever speaks over pictures."""
+    """What is said, in its order and with its numbers as one says them, for whoever speaks over pictures."""
     told = [title]
     for block in blocks:
         if block.kind == BlockKind.PROSE:
-            told.append(prose.plain_text(block.content["doc"]).strip())
+            told.append(spoken(prose.plain_text(block.content["doc"]).strip()))
         elif block.kind in (BlockKind.ANSWER, BlockKind.READERS):
-            told.append(block.said["text"])
+            told.append(spoken(block.said["text"]))
     return "\n\n".join(filter(None, told)) + "\n"
 
 
