@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -148,7 +149,7 @@ def widen_what_counts_as_even(client: Client, study: int) -> None:
     client.call("PUT", f"/studies/{study}/method", body, client.token)
 
 
-def test_frame_times_are_kept_where_passes_are_looked_at(page: Page) -> None:
+def test_frame_times_are_kept_where_passes_are_looked_at(page: Page, downloads: Path) -> None:
     page.sign_in("mara", PASSWORD)
     page.study("Does the quiet fan profile cost frames?")
     page.click("Passes")
@@ -164,6 +165,10 @@ def test_frame_times_are_kept_where_passes_are_looked_at(page: Page) -> None:
     page.see("Frame times: Moss Republic")
     page.element("button[aria-label^='Put in Frame times']").click()
     page.see_in("figure", r"standard profile, pass \d.*quiet profile, pass \d")
+    page.hover(page.element("[aria-label='Frame times, block 1 of 1']"))
+    slide = "As a slide: Frame times, block 1 of 1"
+    svg = page.saved(downloads, "*.svg", lambda: page.take_from(slide, "Picture as SVG")).decode()
+    assert re.search(r"standard profile, pass \d.*quiet profile, pass \d", svg, re.DOTALL)
     page.click("Where it was")
     page.see("Distribution")
 

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
-import { typical } from "../src/places/passes/printing";
+import { someTraces, typical } from "../src/places/passes/printing";
 import { channelsText, drawnTraces, layersText, middleOf, viewIn } from "../src/places/passes/traceView";
 
 const view = (address: string) => viewIn(new URLSearchParams(address));
@@ -63,4 +63,9 @@ test("of each lane the chosen pass is kept, else the middle one of those that co
   assert.deepEqual(typical(passes, laid, undefined), [3, 5]);
   assert.deepEqual(typical(passes, laid, passes[3]), [3, 4]);
   assert.deepEqual(typical(passes, laid.slice(0, 3), undefined), [3]);
+  const many = Array.from({ length: 9 }, (_, lane) => pass(10 + lane, 10 + lane, 60));
+  const traces = many.map(({ id, lane_id }) => ({ key: id, laneId: lane_id, label: `${id}`, offsetS: 0 }));
+  const { first, most } = someTraces(1, many, traces as unknown as typeof laid, many[8], null);
+  assert.equal(first.length, most);
+  assert.ok(first.includes("18"));
 });

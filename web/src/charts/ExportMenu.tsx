@@ -20,6 +20,7 @@ export function ExportMenu({
   name,
   draw,
   pages = 1,
+  of,
   children,
 }: {
   label: string;
@@ -27,6 +28,8 @@ export function ExportMenu({
   draw: (how: Drawn, page: number) => ReactElement;
   /** Of what does not fit on one picture there are several. */
   pages?: number;
+  /** Which of several on the page it is. */
+  of?: string;
   children?: ReactNode;
 }) {
   const [error, setError] = useState<unknown>(null);
@@ -43,7 +46,7 @@ export function ExportMenu({
   };
   return (
     <div className="no-print ml-auto">
-      <Menu label={label}>
+      <Menu label={label} {...(of && { name: `${label}: ${of}` })}>
         {PICTURES.map(([words, kind, theme]) => (
           <MenuAction key={words} onSelect={() => save(kind, theme)}>
             {words}

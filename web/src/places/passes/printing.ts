@@ -19,7 +19,11 @@ export function someTraces(
   return {
     legend: looking ? "Frame times, of what is looked at" : "Frame times",
     options: laid.map((one) => ({ key: String(one.key), label: one.label })),
-    first: typical(passes, laid, chosen).map(String).slice(0, MOST),
+    // Of many lanes the one in question is there in any case.
+    first: typical(passes, laid, chosen)
+      .sort((a, b) => Number(b === chosen?.id) - Number(a === chosen?.id))
+      .slice(0, MOST)
+      .map(String),
     most: MOST,
     blocks: (ticked) => [
       {

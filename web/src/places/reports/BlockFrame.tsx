@@ -87,12 +87,13 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
           <ProseBlock report={report.id} block={block} write={write} />
           <TextSlide
             bar={bar}
+            name={name}
             title={report.title}
             of={() => frame.current?.querySelector<HTMLElement>(".prose-field")}
           />
         </>
       ) : (
-        <Shown report={report.id} block={block} bar={bar} />
+        <Shown report={report.id} block={block} name={name} bar={bar} />
       )}
       <ErrorNotice error={move.error ?? remove.error ?? takeOver.error} />
       {captioning && <Caption report={report.id} block={block} close={() => setCaptioning(false)} />}
@@ -100,7 +101,17 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
   );
 }
 
-function Shown({ report, block, bar }: { report: number; block: ReportBlock; bar: HTMLElement | null }) {
+function Shown({
+  report,
+  block,
+  name,
+  bar,
+}: {
+  report: number;
+  block: ReportBlock;
+  name: string;
+  bar: HTMLElement | null;
+}) {
   const { data: material, error } = useMaterial(report, block);
   const read = useRef<HTMLDivElement>(null);
   if (error) return <ErrorNotice error={error} />;
@@ -120,9 +131,13 @@ function Shown({ report, block, bar }: { report: number; block: ReportBlock; bar
         </OnPaper>
       </div>
       {drawn ? (
-        bar && createPortal(<ExportMenu label="As a slide" name={material.study.question} {...drawn} />, bar)
+        bar &&
+        createPortal(
+          <ExportMenu label="As a slide" of={name} name={material.study.question} {...drawn} />,
+          bar,
+        )
       ) : (
-        <TextSlide bar={bar} title={material.study.question} of={() => read.current} />
+        <TextSlide bar={bar} name={name} title={material.study.question} of={() => read.current} />
       )}
     </>
   );
@@ -131,10 +146,13 @@ function Shown({ report, block, bar }: { report: number; block: ReportBlock; bar
 /** A block without a picture as a slide, read off the page when it is asked for. */
 function TextSlide({
   bar,
+  name,
   title,
   of,
 }: {
   bar: HTMLElement | null;
+  /** The block, as it is called. */
+  name: string;
   title: string;
   of: () => HTMLElement | null | undefined;
 }) {
@@ -142,7 +160,7 @@ function TextSlide({
     const block = of();
     return <SlidePicture {...how} question={title} of={block ? slideOf(block) : { texts: [] }} />;
   };
-  return bar && createPortal(<ExportMenu label="As a slide" name={title} draw={draw} />, bar);
+  return bar && createPortal(<ExportMenu label="As a slide" of={name} name={title} draw={draw} />, bar);
 }
 
 /** What is no longer so, old beside new, each to be taken over by itself. */
@@ -225,7 +243,7 @@ function Caption({ report, block, close }: { report: number; block: ReportBlock;
           onChange={(event) => setCaption(event.target.value)}
         />
         {all.length > 1 && (
-          <fieldset className="grid max-h-64 gap-1.5 overflow-auto">
+          <fieldset className="-m-1 grid max-h-64 gap-1.5 overflow-auto p-1">
             <legend className="label mb-1">Rows</legend>
             {all.map((row) => (
               <Tick

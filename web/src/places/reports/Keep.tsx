@@ -126,7 +126,7 @@ function Choose({
           keep.mutate();
         }}
       >
-        <fieldset className="grid gap-1.5">
+        <fieldset className="-m-1 grid max-h-72 gap-1.5 overflow-auto p-1">
           <legend className="label mb-1">{offer.legend}</legend>
           {offer.options.map(({ key, label }) => (
             <Tick
