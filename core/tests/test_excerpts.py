@@ -34,7 +34,7 @@ def test_what_lies_outside_of_the_windows_is_drawn_and_not_told() -> None:
     none = excerpt_of(TRACE, [(0.0, 4.0)], 16.0, 5.0, 6.0)
     assert (none.frames, none.average_fps, none.longest_ms) == (0, None, None)
     assert excerpts_words("Reed", (5.0, 6.0), [("A, pass 1", none)]) == (
-        "Reed, from 5.0 to 6.0 s. A, pass 1: no frame that counts"
+        "Reed, from 5.0 to 6.0 s: A, pass 1, without a frame that counts"
     )
 
 

@@ -30,7 +30,7 @@ def test_frame_times_are_printed_with_what_they_come_to(full: Bench, passes: lis
     for one, told in zip(passes, shown["passes"], strict=True):
         assert told["average_fps"] == pytest.approx(one["figures"]["average_fps"], rel=1e-9)
         assert max(told["high_ms"]) == pytest.approx(told["longest_ms"], abs=1e-3)
-        assert f"{told['lane']}, pass {told['number']}: " in block["says"]
+        assert f"{told['lane']}, pass {told['number']}, with " in block["says"]
     full.lead.put(f"/captures/{passes[0]['capture_id']}/windows", {"windows": [[1.0, 4.0]]})
     (block,) = who.get(f"/reports/{report['id']}")["blocks"]
     (change,) = block["changes"]
@@ -59,7 +59,7 @@ def test_a_stretch_is_told_and_what_does_not_count_goes_out_with_a_reason(
     settled(who, report)
     published(lead, report, with_data=False)
     page = read(who.get(f"/reports/{report['id']}")["address"])
-    assert says.split(". ", 1)[1] in page
+    assert says in page
     assert page.count("<svg") == 2, "drawn for a screen and for a phone"
     assert "1.0 to 3.0 s" in page
 

@@ -10,13 +10,17 @@ type Printed = Schemas["TracesPrinted"];
 
 const LABEL = 54;
 const TALL = 190;
+/** On a phone and on paper, where letters are larger beside it: of one, and of all of them. */
+const NARROW_ONE = 130;
+const NARROW_ALL = 420;
 const LEFT = 74;
 
 /** Frame times of passes beneath each other, all on one scale: what one does is not hidden behind another. */
 export function TracesPicture({ trace, ...rest }: Drawn & Told & { trace: Printed }) {
   const { theme } = rest;
   const { width, top, bottom, pad } = groundOf(rest);
-  const row = Math.min(rest.bare ? TALL + LABEL : 340, (bottom - top - 20) / trace.passes.length);
+  const most = rest.narrow ? Math.min(NARROW_ONE, NARROW_ALL / trace.passes.length) : TALL;
+  const row = Math.min(rest.bare ? most + LABEL : 340, (bottom - top - 20) / trace.passes.length);
   const high = row - LABEL;
   const longest = Math.max(trace.budget_ms * 1.2, ...trace.passes.flatMap((one) => one.high_ms));
   const x = scaleLinear([trace.from_s, trace.to_s], [pad + LEFT, width - pad]);
