@@ -45,7 +45,9 @@ def printed(study: Study, asked: PrintedTrace) -> list[PrintedPass]:
         one.on_pass_id: one
         for one in Capture.objects.filter(
             on_pass__in=asked.passes, on_pass__test=asked.test, on_pass__test__study=study
-        ).select_related("on_pass__lane", "on_pass__session", "on_pass__test__scene__game", "on_pass__test__condition")
+        ).select_related(
+            "arrival", "on_pass__lane", "on_pass__session", "on_pass__test__scene__game", "on_pass__test__condition"
+        )
     }
     if any(pk not in kept for pk in asked.passes):
         raise NotFound("pass with a capture in this test")

@@ -317,6 +317,8 @@ class TracePrinted(Out):
     number: int
     #: Its lane and number, and what is to be known of it.
     said: str
+    file: str
+    sha256: str
     #: Whether it is no accepted pass.
     uncounted: bool
     offset_s: float

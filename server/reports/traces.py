@@ -47,6 +47,7 @@ def _pass(one: PrintedPass) -> dict[str, Any]:
     return {
         "pass_id": own.pk, "lane": own.lane.name, "position": own.lane.position, "number": own.number,
         "said": f"{own.lane.name}, pass {own.number}" + (f" ({known})" if known else ""),
+        "file": one.capture.arrival.name, "sha256": one.capture.arrival.sha256,
         "uncounted": state is not PassState.ACCEPTED, "offset_s": one.offset_s,
         "end_s": rounded(excerpt.drawn.end_s + one.offset_s, 4), "low_ms": rounded(excerpt.drawn.low_ms, 3),
         "high_ms": rounded(excerpt.drawn.high_ms, 3),

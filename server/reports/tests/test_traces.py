@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import pytest
@@ -60,6 +61,8 @@ def test_a_stretch_is_told_and_what_does_not_count_goes_out_with_a_reason(
     published(lead, report, with_data=False)
     page = read(who.get(f"/reports/{report['id']}")["address"])
     assert says in page
+    shown = set(re.findall(r"\b[0-9a-f]{64}\b", page))
+    assert shown == {one["sha256"], other["sha256"]}, "what is printed leads down to its captures"
     assert page.count("<svg") == 2, "drawn for a screen and for a phone"
     assert "1.0 to 3.0 s" in page
 

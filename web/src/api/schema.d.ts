@@ -6859,6 +6859,7 @@ export interface components {
             average_fps: number | null;
             counts: number[][];
             end_s: number[];
+            file: string;
             frames: number;
             high_ms: number[];
             lane: string;
@@ -6870,6 +6871,7 @@ export interface components {
             pass_id: number;
             position: number;
             said: string;
+            sha256: string;
             uncounted: boolean;
         };
         /** @description Traces of a test beneath each other, from a second to a second. */

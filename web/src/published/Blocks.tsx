@@ -192,7 +192,14 @@ function tracesShown(study: Material["study"], trace: Schemas["TracesPrinted"]) 
   };
   const table: TableOf = {
     caption: `Frame times in ${trace.test}, ${where}`,
-    heads: ["Pass", "Average fps", "Longest frame, ms", `Frames over ${ms(trace.budget_ms)} ms`, "Frames"],
+    heads: [
+      "Pass",
+      "Average fps",
+      "Longest frame, ms",
+      `Frames over ${ms(trace.budget_ms)} ms`,
+      "Frames",
+      "Capture",
+    ],
     rows: trace.passes.map((one) => ({
       key: String(one.pass_id),
       cells: [
@@ -201,6 +208,9 @@ function tracesShown(study: Material["study"], trace: Schemas["TracesPrinted"]) 
         one.longest_ms == null ? "–" : ms(one.longest_ms),
         String(one.over_budget),
         String(one.frames),
+        <>
+          {one.file} <code>{one.sha256}</code>
+        </>,
       ],
     })),
   };
