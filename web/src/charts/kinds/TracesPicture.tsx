@@ -97,7 +97,13 @@ export function TracesPicture({ trace, ...rest }: Drawn & Told & { trace: Printe
       ))}
       <path d={`M${pad + LEFT} ${end - 8}H${width - pad}`} stroke={theme.ink} strokeWidth={2} />
       {x.ticks(rest.narrow ? 5 : 10).map((tick) => (
-        <text key={tick} x={x(tick)} y={end + 20} {...small} textAnchor="middle">
+        <text
+          key={tick}
+          x={x(tick)}
+          y={end + 20}
+          {...small}
+          textAnchor={x(tick) > width - pad - 14 ? "end" : "middle"}
+        >
           {tick}
         </text>
       ))}
