@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from bench.queries import description_of
@@ -100,8 +101,8 @@ class Studies:
         """The cautions that are printed with what is told of these studies."""
         told: dict[str, None] = {}
         for study in studies:
-            lanes = self.record(study).lanes
-            told |= dict.fromkeys(cautions_in_print([description_of(lane.setup_version) for lane in lanes]))
+            record = self.record(study)
+            told |= dict.fromkeys(record.answered("cautions", partial(_cautions, record)))
         return list(told)
 
     def says(self, block: Shown) -> dict[str, Any]:
@@ -223,6 +224,10 @@ def used_studies(blocks: Iterable[Block]) -> list[int]:
 def states_of(studies: Iterable[int]) -> dict[int, str]:
     """In what state the record of each study is."""
     return {study: state_of(study) for study in studies}
+
+
+def _cautions(record: StudyRecord) -> tuple[str, ...]:
+    return cautions_in_print([description_of(lane.setup_version) for lane in record.lanes])
 
 
 def _quotes(record: StudyRecord) -> dict[str, Quote]:

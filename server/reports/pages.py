@@ -31,8 +31,8 @@ POLICY = (
 )
 #: Where a page says what became of it since it was frozen.
 STANDING = b"<!--standing-->"
-#: Where a page says at which address this server is reached: in its head, once.
-_ORIGIN = b"@origin@"
+#: Where a page says at which address its picture is reached: in its head, once. No text holds its quotes.
+_ORIGIN = b'property="og:image" content="@origin@'
 _PAGE = "index.html"
 _ZIP = "application/zip"
 _MOST_IN_FEED = 50
@@ -123,7 +123,8 @@ def _sent(file: EditionFile, standing: str | None, origin: str) -> HttpResponseB
         return HttpResponse(f"{busy.message} {busy.hint}", status=503, headers={"Retry-After": "20"})
     told = content
     if standing is not None:
-        told = content.replace(_ORIGIN, escape(origin).encode(), 1).replace(STANDING, standing.encode())
+        at = _ORIGIN.replace(b"@origin@", escape(origin).encode())
+        told = content.replace(_ORIGIN, at, 1).replace(STANDING, standing.encode())
     return HttpResponse(told, content_type=file.media_type)
 
 

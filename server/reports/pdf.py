@@ -13,6 +13,7 @@ from waiting import Turns
 # What a reader of a PDF does not see, as a width of letters that it cannot set, is no news.
 logging.getLogger("weasyprint").setLevel(logging.ERROR)
 _setting = Turns("Another PDF is being set")
+_painting = Turns("Another picture is being made")
 
 
 def pdf_of(html: str) -> bytes:
@@ -33,7 +34,9 @@ def png_of(html: str) -> bytes:
     """The first page as a picture."""
     import pypdfium2  # noqa: PLC0415 - rarely wanted
 
-    page = pypdfium2.PdfDocument(pdf_of(html))[0]
-    out = io.BytesIO()
-    page.render(scale=_PREVIEW_WIDTH / page.get_width()).to_pil().save(out, "PNG", optimize=True)
+    content, out = pdf_of(html), io.BytesIO()
+    # PDFium bears no two threads at once.
+    with _painting.turn(), pypdfium2.PdfDocument(content) as document:
+        page = document[0]
+        page.render(scale=_PREVIEW_WIDTH / page.get_width()).to_pil().save(out, "PNG", optimize=True)
     return out.getvalue()

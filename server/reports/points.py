@@ -60,7 +60,7 @@ def _of_block(block: Block, studies: Studies) -> list[Point]:
     told = [Point(f"{now['label']}: the verdict on {words} depends on the method.", way) for words in now["by_method"]]
     readers = f"/studies/{block.study_id}/findings?door=readers"
     passes = f"/studies/{block.study_id}/passes"
-    told += [Point(f"{now['label']}: {one} does not count.", passes) for one in now.get("uncounted", ())]
+    told += [Point(f"{now['label']}: {one} does not count.", passes) for one in now["uncounted"]]
     return told + [Point(f"{now['label']}: {words}.", readers) for words in now["below_floor"]]
 
 
