@@ -17,6 +17,7 @@ REFERENCE = json.loads((Path(__file__).parent / "reference" / "study.json").read
     ("written", "said"),
     [
         ("1% lows", "one-percent lows"),
+        ("1% lower", "1 percent lower"),
         ("0.1% low of 31.0 fps", "point-one-percent low of 31 frames per second"),
         ("1.0 fps", "1 frame per second"),
         ("16.67 ms, 1.00 ms", "16.67 milliseconds, 1.00 milliseconds"),

@@ -21,11 +21,11 @@ MOST_PRINTED = 6
 
 @dataclass(frozen=True)
 class PrintedTrace:
-    """Which stretch of which passes of a test, told in the common clock on which `offsets_s` lay each."""
+    """Which stretch of which passes of a test, told in a clock that is common to them."""
 
     test: int
-    passes: tuple[int, ...]
-    offsets_s: tuple[float, ...]
+    #: Each pass with what lays it on the common clock, s.
+    passes: tuple[tuple[int, float], ...]
     from_s: float | None = None
     to_s: float | None = None
 
@@ -44,30 +44,26 @@ def printed(study: Study, asked: PrintedTrace) -> list[PrintedPass]:
     kept = {
         one.on_pass_id: one
         for one in Capture.objects.filter(
-            on_pass__in=asked.passes, on_pass__test=asked.test, on_pass__test__study=study
+            on_pass__in=[pk for pk, _ in asked.passes], on_pass__test=asked.test, on_pass__test__study=study
         ).select_related(
             "arrival", "on_pass__lane", "on_pass__session", "on_pass__test__scene__game", "on_pass__test__condition"
         )
     }
-    if any(pk not in kept for pk in asked.passes):
+    if any(pk not in kept for pk, _ in asked.passes):
         raise NotFound("pass with a capture in this test")
     frames = dict(
         Channel.objects.filter(name=FRAMES, capture__in=kept.values()).values_list("capture__on_pass", "data")
     )
     whole = {pk: core.Capture(unpack(bytes(data))) for pk, data in frames.items()}
-    end = max(
-        whole[pk].duration_s + offset for pk, offset in zip(asked.passes, asked.offsets_s, strict=True)
-    )  # fmt: skip
+    end = max(whole[pk].duration_s + offset for pk, offset in asked.passes)
     start, stop = asked.from_s or 0.0, end if asked.to_s is None else min(asked.to_s, end)
     if stop <= start:
         raise Problem("no_frames", "No pass has a frame in this stretch.", field="to_s")
+    budget_ms = 1000.0 / study.target_hz
     return [
-        PrintedPass(
-            kept[pk], offset,
-            excerpt_of(whole[pk], kept[pk].windows, 1000.0 / study.target_hz, start - offset, stop - offset),
-        )
-        for pk, offset in zip(asked.passes, asked.offsets_s, strict=True)
-    ]  # fmt: skip
+        PrintedPass(kept[pk], offset, excerpt_of(whole[pk], kept[pk].windows, budget_ms, start - offset, stop - offset))
+        for pk, offset in asked.passes
+    ]
 
 
 def stretch_of(one: PrintedPass) -> tuple[float, float]:

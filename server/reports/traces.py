@@ -13,8 +13,7 @@ def printed_trace(told: dict[str, Any]) -> PrintedTrace:
     """As it is kept with a block."""
     return PrintedTrace(
         told["test_id"],
-        tuple(one["pass_id"] for one in told["passes"]),
-        tuple(one["offset_s"] for one in told["passes"]),
+        tuple((one["pass_id"], one["offset_s"]) for one in told["passes"]),
         told.get("from_s"),
         told.get("to_s"),
     )

@@ -72,7 +72,7 @@ def test_some_rows_of_a_table_say_of_how_many(full: Bench, lead: Caller) -> None
     names = [one["game"] for one in full.study["tests_full"]]
     page = read(published(lead, report)["address"])
     assert "1 of 3 rows." in page
-    assert "the baseline, in every test</figcaption>" in page, "what it holds is said"
+    assert "the baseline, test by test</figcaption>" in page, "what it holds is said"
     rows = re.findall(r"<tbody>.*?</tbody>", page, re.DOTALL)[0]
     assert [name in rows for name in names] == [False, True, False]
     add(who, report, table | {"kind": "picture"}, status=422)
@@ -261,6 +261,11 @@ def test_before_a_pass_is_trimmed_it_is_told_which_numbers_it_changes(
     assert (line["before"], line["after"]) == (now["before"], now["after"]), "what was told is what came"
     whole = who.post(path, {"pass_ids": ids, "windows": windows})
     assert whole == [], "what is no longer so by now is not of this change's making"
+    typed = who.post("/studies/passes", {"lane_id": full.lane(1), "test_id": full.test(0)}, status=201)["id"]
+    who.post(f"/passes/{typed}/reported", {"average_fps": 88.0, "read_from": "result page"}, status=201)
+    full.accept(typed)
+    who.post(path, {"pass_ids": [typed, *ids], "windows": windows})
+    assert who.post(path, {"pass_ids": [typed], "windows": windows}) == [], "what has no capture is not trimmed"
     assert who.post(path, {"pass_ids": ids, "windows": [[90.0, 95.0]]}, status=422)["code"]
     who.post(path, {"pass_ids": ids, "windows": [[3.0, 2.0]]}, status=422)
     who.post(path, {"pass_ids": [10**9], "windows": windows}, status=404)

@@ -67,6 +67,17 @@ def test_a_stretch_is_told_and_what_does_not_count_goes_out_with_a_reason(
     assert "1.0 to 3.0 s" in page
 
 
+def test_a_capture_that_is_moved_away_leaves_nothing_to_show(full: Bench, passes: list[dict[str, Any]]) -> None:
+    who, (one, _) = full.tester, passes
+    report = who.post("/reports", {"study_id": full.id}, status=201)
+    add(who, report, trace(full, one["id"]))
+    who.put(f"/captures/{one['capture_id']}/place", {"lane_id": None, "test_id": full.test(1)})
+    now = who.get(f"/reports/{report['id']}")
+    (stop,) = [point["words"] for point in now["points"] if point["blocks"] and "shows nothing" in point["words"]]
+    assert "pass with a capture in this test" in stop
+    assert now["blocks"][0]["changes"]
+
+
 def test_what_is_no_trace_of_the_test_is_refused(full: Bench, passes: list[dict[str, Any]]) -> None:
     who, (one, other) = full.tester, passes
     report = who.post("/reports", {"study_id": full.id}, status=201)

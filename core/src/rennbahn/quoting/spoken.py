@@ -27,7 +27,7 @@ _UNITS = {
 }
 _SIGNS = {"+": "plus ", "−": "minus ", "-": "minus "}
 _LOWS = {"1": "one-percent low", "0.1": "point-one-percent low"}
-_LOW = re.compile(r"(?<![\w.,])(?P<low>0\.1|1)% low")
+_LOW = re.compile(r"(?<![\w.,])(?P<low>0\.1|1)% low(?=s?\b)")
 #: The longest unit first; a name like V7 is no number, and what follows another digit no sign.
 _NUMBER = re.compile(
     r"(?<![\w.])(?P<sign>[+−-]?)(?P<number>\d+(?:\.\d+)?)"
@@ -51,6 +51,6 @@ def _said(match: re.Match[str]) -> str:
     unit, number = match["unit"], match["number"]
     if not unit:
         return f"{_SIGNS.get(match['sign'], '')}{number}"
-    short = number.removesuffix(".0") if number.endswith(".0") else number
+    short = number.removesuffix(".0")
     one, several = _UNITS[unit]
     return f"{_SIGNS.get(match['sign'], '')}{short} {one if short == '1' else several}"
