@@ -27,7 +27,7 @@ export function ExportMenu({
   name: string;
   draw: (how: Drawn, page: number) => ReactElement;
   /** Of what does not fit on one picture there are several. */
-  pages?: number;
+  pages?: number | (() => number);
   /** Which of several on the page it is. */
   of?: string;
   children?: ReactNode;
@@ -36,8 +36,9 @@ export function ExportMenu({
   const save = async (kind: "svg" | 1 | 2, theme: Theme) => {
     setError(null);
     try {
-      for (let page = 0; page < pages; page++) {
-        const own = pages > 1 ? `${fileName(name)}-${page + 1}-of-${pages}` : fileName(name);
+      const many = typeof pages === "number" ? pages : pages();
+      for (let page = 0; page < many; page++) {
+        const own = many > 1 ? `${fileName(name)}-${page + 1}-of-${many}` : fileName(name);
         await savePicture((style: string) => draw({ theme, style }, page), own, kind, GROUND);
       }
     } catch (problem) {

@@ -11,7 +11,10 @@ export interface SlideText {
   strong?: boolean;
 }
 
-const SIZES = [64, 54, 46, 40, 34, 29, 25, 22, 19, 16, 14, 12, 10];
+const SIZES = [64, 54, 46, 40, 34, 29, 25, 22, 20];
+/** On one slide stand so many rows of a table, and so many lines of text in the smallest letters. */
+const MOST_ROWS = 18;
+const MOST_LINES = 30;
 const WIDE = GROUND.width - 2 * GROUND.pad;
 /** Between the question and the foot. */
 const TOP = 130;
@@ -53,8 +56,7 @@ export function SlidePicture({
 }
 
 function Texts({ texts, theme }: { texts: readonly SlideText[] } & Pick<Drawn, "theme">) {
-  const { lines } = laid(texts);
-  return lines.map(({ words, strong, size, y }) => (
+  return laid(texts).map(({ words, strong, size, y }) => (
     <text
       key={y}
       x={GROUND.pad}
@@ -79,12 +81,12 @@ interface Laid extends SlideText {
 const BESIDE = 0.68;
 
 /** Texts on lines, in the largest letters in which all of them stand beneath each other. */
-export function laid(texts: readonly SlideText[]): { size: number; lines: Laid[] } {
-  let found: { size: number; lines: Laid[] } = { size: 0, lines: [] };
+export function laid(texts: readonly SlideText[]): Laid[] {
+  let found: Laid[] = [];
   const some = texts.some((one) => one.strong);
   for (const most of SIZES) {
     let y = 0;
-    const lines = texts.flatMap(({ words, strong = false }) => {
+    found = texts.flatMap(({ words, strong = false }) => {
       const size = some && !strong ? most * BESIDE : most;
       const own = fitted(words, WIDE, [size], Number.POSITIVE_INFINITY).lines.map((line, i) => ({
         words: line,
@@ -95,7 +97,6 @@ export function laid(texts: readonly SlideText[]): { size: number; lines: Laid[]
       y += own.length * size * LEADING + size * 0.4;
       return own;
     });
-    found = { size: most, lines };
     if (y <= TALL) break;
   }
   return found;
@@ -170,6 +171,39 @@ function Rows({
       </text>
     </>
   );
+}
+
+/** What a block says, on as many slides as it needs to be read. */
+export function slidesFor(of: SlideOf): SlideOf[] {
+  if ("table" in of) {
+    const [head = [], ...rows] = of.table;
+    const parts = inParts(rows, () => 1, MOST_ROWS);
+    const part = (at: number) => (parts.length > 1 ? `Part ${at + 1} of ${parts.length}.` : "");
+    return parts.map((own, at) => ({
+      ...of,
+      table: [head, ...own],
+      foot: [of.foot, part(at)].filter(Boolean).join(" "),
+    }));
+  }
+  const smallest = SIZES.at(-1) ?? 20;
+  const lines = ({ words }: SlideText) =>
+    fitted(words, WIDE, [smallest], Number.POSITIVE_INFINITY).lines.length + 0.4;
+  return inParts(of.texts, lines, MOST_LINES).map((texts) => ({ texts }));
+}
+
+/** Things in their order, in parts that take no more room than there is; at least one part. */
+function inParts<T>(all: readonly T[], room: (one: T) => number, most: number): T[][] {
+  const parts: T[][] = [[]];
+  let taken = 0;
+  for (const one of all) {
+    taken += room(one);
+    if (taken > most && parts.at(-1)?.length) {
+      parts.push([]);
+      taken = room(one);
+    }
+    parts.at(-1)?.push(one);
+  }
+  return parts;
 }
 
 /** What a block says, read off the page as it stands there. */

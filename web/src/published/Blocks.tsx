@@ -16,6 +16,8 @@ import { Prose, type ShowNumber } from "./Prose";
 
 type Sentence = Schemas["SentenceOut"];
 const NONE: ReadonlySet<string> = new Set();
+/** Blocks with a picture. */
+export const PICTURED: ReadonlySet<string> = new Set(["picture", "trace"]);
 
 /** A block as it is read. In a PDF pictures are drawn once, in the colours of paper. */
 export function Block({ block, number, print }: { block: ShownBlock; number: ShowNumber; print?: Theme }) {
@@ -97,6 +99,7 @@ function beside(sentence: Sentence): string[] {
 function Table({ of, rows = [] }: { of: TableOf; rows?: readonly string[] }) {
   const { caption, heads, rows: all } = printed(of);
   const some = rows.length ? all.filter((row) => rows.includes(row.key)) : all;
+  if (rows.length && !some.length) return <p>None of the rows that were chosen is there any more.</p>;
   return (
     <>
       <div className="scrolls">
@@ -144,7 +147,7 @@ export function slidesOf(
   material: Material,
   look: Record<string, unknown>,
 ): { pages: number; draw: (how: Drawn, page: number) => ReactElement } | null {
-  const shown = kind === "picture" || kind === "trace" ? shownIn(material, look) : null;
+  const shown = PICTURED.has(kind) ? shownIn(material, look) : null;
   const { findings } = material;
   if (shown && findings)
     return {
@@ -163,7 +166,7 @@ function pairShown(findings: Schemas["FindingsOut"]) {
       ? "–"
       : `${signedPercent(margin.b_over_a)}% (${interval(margin.low, margin.high)})`;
   const table: TableOf = {
-    caption: `Margins of ${findings.other.name} over ${findings.baseline.name}, the baseline, in every test`,
+    caption: `Margins of ${findings.other.name} over ${findings.baseline.name}, the baseline, test by test`,
     heads: ["Test", "Average fps", "1% low", "Verdict on the average", "Verdict on the 1% low"],
     rows: findings.tests.map((test) => ({
       key: String(test.test_id),
@@ -187,8 +190,15 @@ function pairShown(findings: Schemas["FindingsOut"]) {
 function tracesShown(study: Material["study"], trace: Schemas["TracesPrinted"]) {
   const where = `${fixed(trace.from_s, 1)} to ${fixed(trace.to_s, 1)} s`;
   const sentence: Sentence = {
-    ...{ text: trace.text, before: `Frame times in ${trace.test}, ${where}`, answer: "", after: "" },
-    ...{ basis: "", but: "", otherwise: "", lacks: "", empty: false },
+    text: trace.text,
+    before: `Frame times in ${trace.test}, ${where}`,
+    answer: "",
+    after: "",
+    basis: "",
+    but: "",
+    otherwise: "",
+    lacks: "",
+    empty: false,
   };
   const table: TableOf = {
     caption: `Frame times in ${trace.test}, ${where}`,

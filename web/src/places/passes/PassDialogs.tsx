@@ -246,15 +246,14 @@ function TrimForm({
   });
   const more = widely === "test" ? others : widely === "lane" ? lane : NO_PASSES;
   const counted = [...passes, ...more].filter((other) => other.state === "accepted").map(({ id }) => id);
-  const typed = useLater(JSON.stringify(windowsOf(rows)), REST_MS);
-  const windows = JSON.parse(typed) as (number | null)[][];
-  const whole = windows.every(([from, to]) => from != null && to != null && from < to) && windows.length > 0;
+  const windows = useLater(windowsOf(rows), REST_MS);
+  const whole = windows.every(([from = Number.NaN, to = Number.NaN]) => from < to);
   const tester = useMay("tester");
   const { data: reports = [] } = useWhatWindowsChange(
     study.id,
     counted,
-    windows as number[][],
-    tester && whole && typed !== JSON.stringify(windowsNow),
+    windows,
+    tester && whole && JSON.stringify(windows) !== JSON.stringify(windowsNow),
   );
   const set = (key: number, part: Partial<WindowRow>) =>
     setRows((now) => now.map((row) => (row.key === key ? { ...row, ...part } : row)));

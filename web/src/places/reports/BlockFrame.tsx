@@ -3,7 +3,7 @@ import { createPortal } from "react-dom";
 import { acts, type Report, type ReportBlock, useAct, useMaterial } from "../../api/reports";
 import { ExportMenu } from "../../charts/ExportMenu";
 import type { Drawn } from "../../charts/kinds/Frame";
-import { SlidePicture, slideOf } from "../../charts/SlidePicture";
+import { SlidePicture, slideOf, slidesFor } from "../../charts/SlidePicture";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
@@ -12,7 +12,7 @@ import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { OnPaper } from "../../controls/paper";
 import { Tick } from "../../controls/Tick";
-import { OfStudy, printed, shownIn, slidesOf } from "../../published/Blocks";
+import { OfStudy, PICTURED, printed, shownIn, slidesOf } from "../../published/Blocks";
 import { ProseBlock } from "./ProseBlock";
 import { useUndo } from "./undo";
 import { KINDS, KINDS_OF_STUDY, kindWords } from "./words";
@@ -85,12 +85,15 @@ export function BlockFrame({ report, block, write }: { report: Report; block: Re
       {block.kind === "prose" ? (
         <>
           <ProseBlock report={report.id} block={block} write={write} />
-          <TextSlide
-            bar={bar}
-            name={name}
-            title={report.title}
-            of={() => frame.current?.querySelector<HTMLElement>(".prose-field")}
-          />
+          {/* What is no longer so is taken over first. */}
+          {block.changes.length === 0 && (
+            <TextSlide
+              bar={bar}
+              name={name}
+              title={report.title}
+              of={() => frame.current?.querySelector<HTMLElement>(".prose-field")}
+            />
+          )}
         </>
       ) : (
         <Shown report={report.id} block={block} name={name} bar={bar} />
@@ -156,11 +159,20 @@ function TextSlide({
   title: string;
   of: () => HTMLElement | null | undefined;
 }) {
-  const draw = (how: Drawn) => {
+  const slides = () => {
     const block = of();
-    return <SlidePicture {...how} question={title} of={block ? slideOf(block) : { texts: [] }} />;
+    return block ? slidesFor(slideOf(block)) : [];
   };
-  return bar && createPortal(<ExportMenu label="As a slide" of={name} name={title} draw={draw} />, bar);
+  const draw = (how: Drawn, page: number) => (
+    <SlidePicture {...how} question={title} of={slides()[page] ?? { texts: [] }} />
+  );
+  return (
+    bar &&
+    createPortal(
+      <ExportMenu label="As a slide" of={name} name={title} pages={() => slides().length} draw={draw} />,
+      bar,
+    )
+  );
 }
 
 /** What is no longer so, old beside new, each to be taken over by itself. */
@@ -312,6 +324,4 @@ export function AddBlock({ report, after }: { report: Report; after: number | nu
   );
 }
 
-/** Blocks with a picture. */
-const PICTURED: ReadonlySet<string> = new Set(["picture", "trace"]);
 const PARAGRAPH = { type: "doc", content: [{ type: "paragraph", content: [] }] };
