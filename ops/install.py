@@ -115,7 +115,7 @@ def build() -> None:
     sources = [p for p in sorted((WEB / "src").rglob("*")) if p.is_file()]
     settings = ("index.html", "vite.config.ts", "vite.page.config.ts", "package-lock.json")
     mark = fingerprint([*sources, *(WEB / name for name in settings)])
-    built = all((WEB / name).exists() for name in ("dist/index.html", "dist-page/draw.js"))
+    built = all((WEB / name).exists() for name in ("dist/index.html", "dist-page/draw.js", "dist-page/film.js"))
     if read_stamp("web") == mark and built:
         return
     say("building the interface")

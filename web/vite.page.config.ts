@@ -1,14 +1,17 @@
 import react from "@vitejs/plugin-react";
 import { defineConfig } from "vite";
 
-/** Draws published pages, for Node: one file, with everything in it that it needs. */
+/** Draws published pages and film strips, for Node: nothing else is needed beside these files. */
 export default defineConfig({
   plugins: [react()],
   ssr: { noExternal: true },
   build: {
-    ssr: "src/published/draw.tsx",
+    ssr: true,
     outDir: "dist-page",
     copyPublicDir: false,
-    rollupOptions: { output: { entryFileNames: "draw.js" } },
+    rollupOptions: {
+      input: ["src/published/draw.tsx", "src/published/film.tsx"],
+      output: { entryFileNames: "[name].js", chunkFileNames: "shared-[hash].js" },
+    },
   },
 });

@@ -16,6 +16,7 @@ from django.http import HttpRequest, HttpResponse, UnreadablePostError
 from django.http.multipartparser import MultiPartParserError
 from doubting.api import router as doubting
 from faults import place_of, sentence_of
+from films.api import router as films
 from findings.api import router as findings
 from intake.api import router as intake
 from ninja import NinjaAPI
@@ -125,6 +126,7 @@ for prefix, router in (
     ("", doubting),
     ("", running),
     ("", packages),
+    ("", films),
     ("/studies", findings),
     ("", words),
 ):

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from django.http import HttpRequest
+from films.models import Film
 from intake.models import Arrival, Capture, Pack, PassFile
 from packages.models import Brought
 from problems import NotFound
@@ -17,6 +18,7 @@ _BELONGS: Mapping[str, Callable[[int], Any]] = {
     "arrival_id": lambda pk: Arrival.objects.filter(pk=pk).values_list("study", flat=True),
     "capture_id": lambda pk: Capture.objects.filter(pk=pk).values_list("on_pass__test__study", flat=True),
     "file_id": lambda pk: PassFile.objects.filter(pk=pk).values_list("on_pass__test__study", flat=True),
+    "film_id": lambda pk: Film.all_films.filter(pk=pk).values_list("study", flat=True),
     "brought_id": lambda pk: Brought.objects.filter(pk=pk).values_list("study", flat=True),
     "pack_id": lambda pk: Pack.objects.filter(pk=pk).values_list("study", flat=True),
 }

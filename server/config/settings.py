@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "running",
     "findings",
     "packages",
+    "films",
     "reports",
     "demo",
     "config",

@@ -10,7 +10,7 @@ from problems import NotFound, Problem
 from rennbahn import capture as core
 from rennbahn.capture.pack import unpack
 from rennbahn.measures.excerpt import Excerpt, excerpt_of
-from studies.models import Study
+from studies.models import PassState, Study
 
 from intake.models import Capture, Channel
 from intake.reading import FRAMES
@@ -35,6 +35,7 @@ class PrintedPass:
     """A pass with the stretch of its capture, told by its own clock."""
 
     capture: Capture
+    whole: core.Capture
     offset_s: float
     excerpt: Excerpt
 
@@ -61,14 +62,30 @@ def printed(study: Study, asked: PrintedTrace) -> list[PrintedPass]:
         raise Problem("no_frames", "No pass has a frame in this stretch.", field="to_s")
     budget_ms = 1000.0 / study.target_hz
     return [
-        PrintedPass(kept[pk], offset, excerpt_of(whole[pk], kept[pk].windows, budget_ms, start - offset, stop - offset))
+        PrintedPass(
+            kept[pk], whole[pk], offset,
+            excerpt_of(whole[pk], kept[pk].windows, budget_ms, start - offset, stop - offset),
+        )
         for pk, offset in asked.passes
-    ]
+    ]  # fmt: skip
 
 
 def stretch_of(one: PrintedPass) -> tuple[float, float]:
     """The stretch in the common clock, s."""
     return one.excerpt.from_s + one.offset_s, one.excerpt.to_s + one.offset_s
+
+
+def said_of(one: PrintedPass) -> str:
+    """Which pass it is, with what one has to know of it."""
+    own = one.capture.on_pass
+    state = PassState(own.state)
+    marks = [
+        "" if state is PassState.ACCEPTED else state.label.lower(),
+        "simulated" if own.session is not None and own.session.simulated else "",
+        f"laid {one.offset_s:+.2f} s" if one.offset_s else "",
+    ]
+    known = ", ".join(filter(None, marks))
+    return f"{own.lane.name}, pass {own.number}" + (f" ({known})" if known else "")
 
 
 def rounded(values: Sequence[float] | np.ndarray[tuple[int], np.dtype[np.float64]], places: int) -> list[float]:

@@ -2,7 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from answering import Out
+from pydantic import Field
+from strict import In
+
+
+class TracePassIn(In):
+    """A pass whose trace is shown, moved by so many seconds."""
+
+    pass_id: int
+    offset_s: Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)] = 0.0
 
 
 class TraceOut(Out):

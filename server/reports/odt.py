@@ -22,7 +22,7 @@ _VOID = {"br", "img", "meta", "link", "hr", "input", "source", "col"}
 
 
 def odt_of(page: str, title: str) -> bytes:
-    """The document of a page that :func:`reports.rendering.render` drew."""
+    """The document of a page that :func:`rendering.render` drew."""
     document = Document("text")
     document.body.clear()
     document.meta.title = title

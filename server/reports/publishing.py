@@ -11,9 +11,11 @@ import clock
 from django.db import transaction
 from packages.making import package_of
 from page_marks import check_seen
+from pdf import pdf_of, png_of
 from people.access import require
 from people.models import Role
 from problems import Conflict, Problem
+from rendering import render
 from rennbahn.quoting import spoken
 from storing import place_all
 from studies.record import note
@@ -24,9 +26,7 @@ from reports.behind import behind
 from reports.material import Look, Studies, states_of, used_studies
 from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
 from reports.odt import odt_of
-from reports.pdf import pdf_of, png_of
 from reports.queries import blocks_of, erratum, one_report, says_of
-from reports.rendering import render
 from reports.schemas import PointOut, PublishIn
 from reports.services import Caller, for_change, whole_mark
 
@@ -171,7 +171,7 @@ def _files(
         ],
         "numbers": [behind(studies, key) for key in said],
     }  # fmt: skip
-    drawn = render(page)
+    drawn = render("draw", page)
     return [
         *packages,
         _File("index.html", "text/html; charset=utf-8", drawn["page"].encode()),

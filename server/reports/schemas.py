@@ -11,6 +11,7 @@ from findings.answer_schemas import AnswerOut, ForReaderOut
 from findings.schemas import FindingsOut
 from intake.excerpts import MOST_PRINTED
 from intake.schemas import Windows
+from intake.trace_schemas import TracePassIn
 from pydantic import Field, StringConstraints
 from strict import ONE_LINE, In, Moment
 from studies.schemas import StudyOut
@@ -35,13 +36,6 @@ class TitleIn(In):
 
     title: Title
     seen: str = Field(max_length=64)
-
-
-class TracePassIn(In):
-    """A pass whose trace is printed, moved by so many seconds."""
-
-    pass_id: int
-    offset_s: Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)] = 0.0
 
 
 class TraceLookIn(In):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from intake.excerpts import PrintedPass, PrintedTrace, printed, rounded, stretch_of
+from intake.excerpts import PrintedPass, PrintedTrace, printed, rounded, said_of, stretch_of
 from rennbahn.quoting import excerpts_words
 from studies.models import PassState, Study
 
@@ -36,18 +36,11 @@ def traces_printed(study: Study, asked: PrintedTrace) -> dict[str, Any]:
 
 def _pass(one: PrintedPass) -> dict[str, Any]:
     own, excerpt = one.capture.on_pass, one.excerpt
-    state = PassState(own.state)
-    marks = [
-        "" if state is PassState.ACCEPTED else state.label.lower(),
-        "simulated" if own.session is not None and own.session.simulated else "",
-        f"laid {one.offset_s:+.2f} s" if one.offset_s else "",
-    ]
-    known = ", ".join(filter(None, marks))
     return {
         "pass_id": own.pk, "lane": own.lane.name, "position": own.lane.position, "number": own.number,
-        "said": f"{own.lane.name}, pass {own.number}" + (f" ({known})" if known else ""),
+        "said": said_of(one),
         "file": one.capture.arrival.name, "sha256": one.capture.arrival.sha256,
-        "uncounted": state is not PassState.ACCEPTED, "offset_s": one.offset_s,
+        "uncounted": own.state != PassState.ACCEPTED, "offset_s": one.offset_s,
         "end_s": rounded(excerpt.drawn.end_s + one.offset_s, 4), "low_ms": rounded(excerpt.drawn.low_ms, 3),
         "high_ms": rounded(excerpt.drawn.high_ms, 3),
         "counts": [[start + one.offset_s, stop + one.offset_s] for start, stop in one.capture.windows],

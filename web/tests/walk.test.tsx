@@ -116,7 +116,15 @@ test("what stands above a trace says what it becomes as an address", async () =>
   const say = (part: Record<string, string>) => said.push(part);
   render(
     <>
-      <OverChoices view={view} say={say} many={30} drags={undefined} setDrags={() => {}} slowly={() => {}} />
+      <OverChoices
+        view={view}
+        say={say}
+        many={30}
+        drags={undefined}
+        setDrags={() => {}}
+        slowly={() => {}}
+        film={() => {}}
+      />
       <ShownChoices view={view} say={say} sampled={["fan_rpm"]} />
     </>,
   );

@@ -8,8 +8,10 @@ from typing import Any
 
 import pytest
 from config.api import api
+from django.contrib.auth.models import User
 from django.db import connection, transaction
 from django.test.utils import CaptureQueriesContext
+from films.models import Film, FilmState
 from testkit import PICTURE, Bench, Caller, accepting, study_body
 
 PLAN = {"starts_on": "2026-01-05", "deadline": "2026-03-01T00:00"}
@@ -82,6 +84,7 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "to_lane_id": study["lanes_full"][1]["id"],
         "side": "from",
         "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
+        "film_id": film_of(study["id"], first["test_id"]),
         "brought_id": (lead.get("/packages") or [lead.post("/packages", {"name": "x.zip"}, status=201)])[0]["id"],
     }
     found = []
@@ -94,6 +97,20 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
             asked = f"?to={first['id']}&passes={first['id']}" if path.endswith("/agreement") else ""
             found.append(path + asked)
     return found
+
+
+def film_of(study: int, test: int) -> int:
+    """A film strip that is made."""
+    told: dict[str, Any] = {
+        "study_id": study,
+        "test_id": test,
+        "asked": {},
+        "rate": 25,
+        "letters": "light",
+        "said": "x",
+    }
+    by = User.objects.get(username="lead")
+    return int(Film.objects.create(said="x", state=FilmState.READY, by=by, **told).pk)
 
 
 def counted(lead: Caller, path: str) -> int:

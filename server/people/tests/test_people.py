@@ -23,6 +23,7 @@ from testkit import PASSWORD, Caller, caller, edit_body, study_body
 
 METHOD = {"low_school": "slowest_frames"}
 SCENE = {"game": "Velvet Quarry", "name": "floor"}
+FILM = {"test_id": 1, "passes": [{"pass_id": 1}], "rate": 25}
 PLACE = {"lane_id": 1, "test_id": 1}
 SETUP = {"name": "Another"}
 ACTS = {
@@ -192,6 +193,10 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/captures/{capture_id}/original", None, "viewer"),
     ("GET", "/studies/{study_id}/findings", None, "viewer"),
     ("GET", "/studies/{study_id}/package", None, "viewer"),
+    ("GET", "/studies/{study_id}/tests/{test_id}/films", None, "viewer"),
+    ("POST", "/studies/{study_id}/films", FILM, "tester"),
+    ("GET", "/films/{film_id}/file", None, "viewer"),
+    ("DELETE", "/films/{film_id}", None, "tester"),
     ("GET", "/packages", None, "lead"),
     ("POST", "/packages", {"name": "study-1.zip"}, "lead"),
     ("GET", "/packages/{brought_id}", None, "lead"),

@@ -10,13 +10,14 @@ from typing import Any
 
 import clock
 import pytest
+import rendering
 from bench.models import Setting
 from django.test import Client
 from odfdo import Document
 from PIL import Image
 from pypdf import PdfReader
 from rennbahn.packages import verify
-from reports import pages, publishing, rendering
+from reports import pages, publishing
 from reports.models import Edition, EditionFile
 from reports.tests.writing import add, prose, published, read, slower, text
 from studies.models import Lane
@@ -309,12 +310,12 @@ def test_a_study_that_changes_while_an_edition_is_made_stops_it(
 ) -> None:
     own = rendering.render
 
-    def change_meanwhile(page: dict[str, Any]) -> dict[str, str]:
+    def change_meanwhile(program: str, page: dict[str, Any]) -> dict[str, Any]:
         full.tester.put(
             f"/studies/passes/{full.tester.get(f'/studies/{full.id}/passes')[0]['id']}/state",
             {"state": "rejected", "reason_code": "other", "reason": "a call"},
         )
-        return own(page)
+        return own(program, page)
 
     monkeypatch.setattr(publishing, "render", change_meanwhile)
     assert published(lead, report, status=409)["code"] == "changed_meanwhile"

@@ -13,6 +13,7 @@ from config.kept import OF_STUDIES
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from films.models import Film, FilmState
 from intake.models import Arrival, Capture, Pack, PassFile
 from packages.models import Brought
 from people.tests.test_people import TABLE
@@ -76,6 +77,10 @@ def secret(lead: Caller, tester: Caller, jobs: Jobs) -> Iterator[tuple[Bench, di
             "pack_id": Pack.objects.values_list("pk", flat=True)[0],
             "brought_id": Brought.objects.create(
                 name=f"{SECRET}.zip", study_id=bench.id, by=User.objects.get(username=lead.name)
+            ).pk,
+            "film_id": Film.objects.create(
+                study_id=bench.id, test_id=bench.test(0), asked={}, rate=25, letters="light", said=SECRET, pictures=1,
+                state=FilmState.READY, content=SECRET.encode(), by=User.objects.get(username=lead.name),
             ).pk,
             "report_id": report, "kept_id": shelf[0]["id"], "block_id": blocks[0]["id"],
         },

@@ -338,6 +338,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/films/{film_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Throw Away
+         * @description Throw a film strip away.
+         */
+        delete: operations["films_api_throw_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/films/{film_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File
+         * @description The film strip: WebM with a clear ground.
+         */
+        get: operations["films_api_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/games": {
         parameters: {
             query?: never;
@@ -2577,6 +2617,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Have a film strip made of one or two passes; the worker makes it.
+         */
+        post: operations["films_api_ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/findings": {
         parameters: {
             query?: never;
@@ -3343,6 +3403,26 @@ export interface paths {
          * @description By how much the traces of these passes are moved to agree best with that of `to`.
          */
         get: operations["intake_api_agreement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tests/{test_id}/films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Films
+         * @description The film strips of a test, newest first.
+         */
+        get: operations["films_api_films"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4692,6 +4772,36 @@ export interface components {
         /** @description Files that wait, or that were set aside. */
         FilesIn: {
             arrival_ids: number[];
+        };
+        /** @description Of which passes of a test, which stretch of their common clock (all of it without), and how it is shown. */
+        FilmIn: {
+            from_s?: number | null;
+            /**
+             * @default light
+             * @enum {string}
+             */
+            letters: "light" | "dark";
+            passes: components["schemas"]["TracePassIn"][];
+            /** @enum {integer} */
+            rate: 25 | 30 | 50 | 60;
+            test_id: number;
+            to_s?: number | null;
+        };
+        /** @description A film strip: what it shows, how far it is, and in the end its size in bytes. */
+        FilmOut: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            done: number;
+            id: number;
+            letters: string;
+            pictures: number;
+            rate: number;
+            said: string;
+            size: number;
+            state: string;
+            test_id: number;
+            words: string;
         };
         /** @description The findings of a study for one pair of lanes in one group of tests, and for all pairs and groups in brief. */
         FindingsOut: {
@@ -6844,7 +6954,7 @@ export interface components {
             state: string;
             windows: number[][];
         };
-        /** @description A pass whose trace is printed, moved by so many seconds. */
+        /** @description A pass whose trace is shown, moved by so many seconds. */
         TracePassIn: {
             /** @default 0 */
             offset_s: number;
@@ -7511,6 +7621,48 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PassDetail"];
                 };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    films_api_throw_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                film_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    films_api_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                film_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Refusal"];
         };
@@ -10689,6 +10841,33 @@ export interface operations {
             default: components["responses"]["Refusal"];
         };
     };
+    films_api_ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
     findings_api_findings: {
         parameters: {
             query?: {
@@ -11750,6 +11929,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AgreementOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    films_api_films: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                test_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmOut"][];
                 };
             };
             default: components["responses"]["Refusal"];

@@ -1,14 +1,13 @@
 /** Draws an edition for the server: JSON of a page in, its documents out. Run by Node; reads and writes nothing else. */
 
 import { readFileSync, writeFileSync } from "node:fs";
-import archivo from "@fontsource-variable/archivo/files/archivo-latin-standard-normal.woff2?inline";
-import mono from "@fontsource-variable/spline-sans-mono/files/spline-sans-mono-latin-wght-normal.woff2?inline";
 import type { ReactElement } from "react";
 import { renderToStaticMarkup } from "react-dom/server";
 import { MemoryRouter } from "react-router";
 import { keepWords } from "../api/words";
 import { DARK, LIGHT, LIGHT_PICTURE } from "../charts/marks";
 import { OnPaper } from "../controls/paper";
+import { FONTS } from "./fonts";
 import type { PageOf } from "./model";
 import { Numbers, Page, Preview } from "./Page";
 import sheet from "./page.css?inline";
@@ -17,11 +16,6 @@ const INPUT = 0;
 const OUTPUT = 1;
 
 const ACCENT = "#9c3a17";
-const FONTS = [
-  `@font-face{font-family:"Archivo Variable";src:url(${archivo}) format("woff2");font-weight:100 900;font-stretch:62% 125%}`,
-  `@font-face{font-family:"Spline Sans Mono Variable";src:url(${mono}) format("woff2");font-weight:300 700}`,
-].join("");
-
 const variables = ({ lanes, ...colours }: typeof LIGHT | typeof DARK, accent: string) =>
   [
     ...Object.entries({ ...colours, accent }).map(([name, value]) => `--${name}:${value}`),

@@ -40,6 +40,27 @@ def envelope(capture: Capture, stretches: int, start_s: float | None = None, sto
     return Envelope(clock[ends], np.minimum.reduceat(frames, begins), np.maximum.reduceat(frames, begins), False)
 
 
+def columns(capture: Capture, edges_s: Floats) -> tuple[Floats, Floats]:
+    """The shortest and the longest frame in ms that was under way in each stretch between edges in ascending order, s.
+
+    NaN in a stretch that lies outside the capture.
+    """
+    clock, frames = capture.end_clock_s, capture.frame_ms
+    left, right = edges_s[:-1], edges_s[1:]
+    low, high = np.full(len(left), np.nan), np.full(len(left), np.nan)
+    there = (right > 0.0) & (left < capture.duration_s)
+    first = np.searchsorted(clock, left[there], side="right")
+    # A frame that ends with a stretch is the last of it; one that goes on beyond it is, too.
+    last = np.minimum(np.searchsorted(clock, right[there], side="left"), len(clock) - 1)
+    first = np.minimum(first, last)
+    # Between the ends of two stretches nothing is asked: every second result is left out.
+    pairs = np.column_stack((first, last + 1)).ravel()
+    padded = np.append(frames, frames[-1:])
+    low[there] = np.minimum.reduceat(padded, pairs)[::2] if len(pairs) else low[there]
+    high[there] = np.maximum.reduceat(padded, pairs)[::2] if len(pairs) else high[there]
+    return low, high
+
+
 def sampled(capture: Capture, name: str, most: int) -> tuple[Floats, Floats]:
     """A sampled channel of a capture as clock in s and values, at most so many points, gaps left out.
 

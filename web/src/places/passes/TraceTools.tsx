@@ -30,6 +30,7 @@ export function OverChoices({
   drags,
   setDrags,
   slowly,
+  film,
 }: {
   view: TraceView;
   say: Say;
@@ -39,6 +40,7 @@ export function OverChoices({
   drags: Drags | undefined;
   setDrags: (drags: Drags) => void;
   slowly: () => void;
+  film: () => void;
 }) {
   return (
     <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
@@ -74,6 +76,9 @@ export function OverChoices({
       )}
       <Button kind="quiet" onClick={slowly}>
         Slow motion
+      </Button>
+      <Button kind="quiet" onClick={film}>
+        Film strip
       </Button>
     </div>
   );

@@ -5,6 +5,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
 import type { Study } from "../../model/study";
 import { marksText } from "./alignment";
+import { FilmDialog } from "./FilmDialog";
 import { LaneStrip } from "./LaneStrip";
 import type { Pass, PassDoubt } from "./matrix";
 import { Replay } from "./Replay";
@@ -55,6 +56,7 @@ export function Traces({
   const view = useMemo(() => viewIn(search), [search]);
   const [drags, setDrags] = useState<Drags>("zoom");
   const [replay, setReplay] = useState(false);
+  const [film, setFilm] = useState(false);
   const { found, error, all, traces, laid, focus, evidence, agreement } = useLaid(
     study,
     test,
@@ -88,6 +90,7 @@ export function Traces({
           drags={trim ? drags : undefined}
           setDrags={setDrags}
           slowly={() => setReplay(true)}
+          film={() => setFilm(true)}
         />
         <ShownChoices view={view} say={say} sampled={sampled} />
         {view.align === "mark" && (
@@ -144,6 +147,16 @@ export function Traces({
         open={replay}
         close={() => setReplay(false)}
       />
+      {film && (
+        <FilmDialog
+          study={study}
+          test={test}
+          traces={all}
+          chosen={focus}
+          stretch={looking.current}
+          close={() => setFilm(false)}
+        />
+      )}
     </div>
   );
 }

@@ -1,13 +1,11 @@
-"""The page of an edition as PDF, set from its own HTML: tagged, with bookmarks, running title and page numbers.
-
-And the picture of links to it, which is a page of the same kind.
-"""
+"""HTML of ours as PDF: tagged, with bookmarks, running title and page numbers; or as a picture of its first page."""
 
 from __future__ import annotations
 
 import io
 import logging
 
+from PIL.Image import Image
 from waiting import Turns
 
 # What a reader of a PDF does not see, as a width of letters that it cannot set, is no news.
@@ -31,12 +29,21 @@ _PREVIEW_WIDTH = 1200
 
 
 def png_of(html: str) -> bytes:
-    """The first page as a picture."""
+    """The first page as the picture of a link."""
+    out = io.BytesIO()
+    picture_of(html, _PREVIEW_WIDTH).save(out, "PNG", optimize=True)
+    return out.getvalue()
+
+
+def picture_of(html: str, width: int, *, clear: bool = False) -> Image:
+    """The first page, so many px wide; `clear` where nothing is drawn, instead of white."""
     import pypdfium2  # noqa: PLC0415 - rarely wanted
 
-    content, out = pdf_of(html), io.BytesIO()
+    content = pdf_of(html)
     # PDFium bears no two threads at once.
     with _painting.turn(), pypdfium2.PdfDocument(content) as document:
         page = document[0]
-        page.render(scale=_PREVIEW_WIDTH / page.get_width()).to_pil().save(out, "PNG", optimize=True)
-    return out.getvalue()
+        ground = (255, 255, 255, 0 if clear else 255)
+        drawn = page.render(scale=width / page.get_width(), fill_color=ground, maybe_alpha=clear)
+        found: Image = drawn.to_pil().copy()
+    return found

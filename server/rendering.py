@@ -1,4 +1,4 @@
-"""The page of an edition, drawn by the interface's own components, so that it is what the editor showed.
+"""What the interface's own components draw for the server: pages of editions as the editor showed them, film strips.
 
 They are built for Node beside the interface. What they get is data of ours and prose that was checked; React escapes
 every text of it, and no markup of anybody is ever taken over.
@@ -27,26 +27,26 @@ class CannotDraw(Problem):
     status = 503
 
     def __init__(self, why: str) -> None:
-        super().__init__("cannot_draw", f"The page could not be drawn: {why}.", hint="Nothing was written.")
+        super().__init__("cannot_draw", f"It could not be drawn: {why}.", hint="Nothing was written.")
 
 
-def render(page: dict[str, Any]) -> dict[str, str]:
-    """The files `page` and `numbers` as HTML that needs no server. Raises :class:`CannotDraw`."""
-    program, node = settings.WEB_DIST.parent / "dist-page" / "draw.js", shutil.which("node")
-    if node is None or not program.is_file():
+def render(program: str, of: dict[str, Any]) -> dict[str, Any]:
+    """What a program of the interface, as `draw` or `film`, draws. Raises :class:`CannotDraw`."""
+    path, node = settings.WEB_DIST.parent / "dist-page" / f"{program}.js", shutil.which("node")
+    if node is None or not path.is_file():
         raise CannotDraw("Node is missing" if node is None else "its program is not built")
     with _drawing.turn():
         try:
             done = subprocess.run(
-                [node, "--max-old-space-size=512", program], input=orjson.dumps(page, default=_plain),
+                [node, "--max-old-space-size=512", path], input=orjson.dumps(of, default=_plain),
                 capture_output=True, timeout=_LONGEST_S, check=False, env={"PATH": "", "NODE_ENV": "production"},
             )  # fmt: skip
         except subprocess.TimeoutExpired:
             raise CannotDraw(f"it took longer than {_LONGEST_S} s") from None
     if done.returncode:
-        log.error("drawing a page failed: %s", done.stderr.decode(errors="replace")[:2000])
+        log.error("drawing by %s failed: %s", program, done.stderr.decode(errors="replace")[:2000])
         raise CannotDraw("its program failed")
-    found: dict[str, str] = orjson.loads(done.stdout)
+    found: dict[str, Any] = orjson.loads(done.stdout)
     return found
 
 
