@@ -233,3 +233,31 @@ def test_a_window_is_dragged_over_what_counts_and_passes_are_laid_by_marks(passe
     page.wait(lambda: "align=mark" in page.driver.current_url, "laid by marks, in the address")
     page.click("Where they agree best")
     page.see("(likeness ")
+
+
+def test_a_film_strip_is_made_by_the_worker_and_taken_along(page: Page, downloads: Path) -> None:
+    page.sign_in("tomke", PASSWORD)
+    page.study("Does the quiet fan profile cost frames?")
+    page.click("Passes")
+    page.click("Orchard of Kites")
+    page.see("Distribution")
+    page.open(page.driver.current_url.removeprefix(page.address) + "?zoom=2.000-4.000")
+    page.click("Film strip")
+    page.see("What is looked at: 2.0 to 4.0 s.")
+    page.choose("Beneath", "quiet profile 1")
+    page.click("25")
+    page.click("Make")
+    page.see("2.0 to 4.0 s")
+    page.see("Take it along, ")
+    film = page.saved(downloads, "*.webm", lambda: page.element("a[download]").click())
+    assert film[:4] == b"\x1a\x45\xdf\xa3"
+    # The browser plays it, for as long as the stretch is.
+    page.driver.execute_script("window.film = Object.assign(document.createElement('video'), {src: arguments[0]})",
+                               page.element("a[download]").get_attribute("href"))  # fmt: skip
+    page.wait(
+        lambda: page.driver.execute_script("return window.film.duration === 2 && window.film.videoHeight"), "film"
+    )
+    page.click("Throw away")
+    page.not_see("Take it along, ")
+    page.press(Keys.ESCAPE)
+    page.not_see("Pictures a second".upper())

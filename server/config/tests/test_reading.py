@@ -84,7 +84,7 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "to_lane_id": study["lanes_full"][1]["id"],
         "side": "from",
         "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
-        "film_id": film_of(study["id"], first["test_id"]),
+        "film_id": film_of(lead, study["id"], first["test_id"]),
         "brought_id": (lead.get("/packages") or [lead.post("/packages", {"name": "x.zip"}, status=201)])[0]["id"],
     }
     found = []
@@ -99,18 +99,12 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
     return found
 
 
-def film_of(study: int, test: int) -> int:
+def film_of(lead: Caller, study: int, test: int) -> int:
     """A film strip that is made."""
-    told: dict[str, Any] = {
-        "study_id": study,
-        "test_id": test,
-        "asked": {},
-        "rate": 25,
-        "letters": "light",
-        "said": "x",
-    }
-    by = User.objects.get(username="lead")
-    return int(Film.objects.create(said="x", state=FilmState.READY, by=by, **told).pk)
+    film = Film(study_id=study, test_id=test, asked={}, rate=25, letters="light", said="x", pictures=1)
+    film.state, film.by = FilmState.READY, User.objects.get(username=lead.name)
+    film.save()
+    return int(film.pk)
 
 
 def counted(lead: Caller, path: str) -> int:

@@ -131,7 +131,7 @@ function Ask({
           />
         </Labelled>
       </div>
-      <div className="grid gap-1">
+      <div className="grid justify-items-start gap-1">
         <span className="label">Pictures a second</span>
         <Choice
           label="Pictures a second"
@@ -140,7 +140,7 @@ function Ask({
           options={RATES.map((one) => ({ value: String(one), label: String(one) }))}
         />
       </div>
-      <div className="grid gap-1">
+      <div className="grid justify-items-start gap-1">
         <span className="label">Letters</span>
         <Choice
           label="Letters"
@@ -210,7 +210,12 @@ function Standing({ film }: { film: Film }) {
   if (film.state === "waiting") return <span className="text-mute">Waits for its turn …</span>;
   return (
     <span className="flex items-center gap-2 text-mute">
-      <progress aria-label={`Making ${film.said}`} value={film.done} max={film.pictures} />
+      <progress
+        className="h-2 w-32"
+        aria-label={`Making ${film.said}`}
+        value={film.done}
+        max={film.pictures}
+      />
       {film.done} of {film.pictures} pictures
     </span>
   );
