@@ -18,13 +18,14 @@ from django.contrib.auth.models import User
 from reports.models import Report
 from reports.publishing import ask_check, publish, sign
 from reports.queries import numbers_of, one_report
-from reports.schemas import KeepIn, LookIn, PublishIn, ReportBlockIn
+from reports.schemas import EyeLookIn, KeepIn, LookIn, PublishIn, ReportBlockIn
 from reports.services import add_block, begin, keep, settle, take_over
 from studies.models import Study
 
 from demo import hardware
 
 LADDER, FANS = "Which of five cards suits a shared flat?", "Does the quiet fan profile cost frames?"
+PRESETS = "What does each preset cost a living-room computer?"
 _CARD, _WRONG = "Tellur 60", Decimal("399.00")
 _OWN = LookIn(own=True)
 Node = dict[str, Any]
@@ -70,6 +71,20 @@ def tell(lead: User, tester: User) -> None:
         ],
     )  # fmt: skip
     _publish(lead, tester, quiet, opens_in=timedelta(days=9))
+    presets = Study.objects.get(question=PRESETS)
+    low, medium, *_ = presets.lanes.all()
+    step = LookIn(eye=EyeLookIn(from_lane=low.pk, to_lane=medium.pk))
+    couch = _article(
+        tester, presets, "Medium is what the couch sees",
+        [
+            ReportBlockIn(kind="answer", study_id=presets.pk, look=_OWN),
+            _prose("Numbers tell what a preset costs. What one gets for it is seen with the eye, from where one sits."),
+            ReportBlockIn(kind="eye", study_id=presets.pk, look=step),
+            ReportBlockIn(kind="table", study_id=presets.pk, look=_OWN),
+            ReportBlockIn(kind="method", study_id=presets.pk),
+        ],
+    )  # fmt: skip
+    _publish(lead, tester, couch)
 
 
 def _price(lead: User, price: Decimal) -> Decimal:

@@ -25,6 +25,7 @@ from studies.models import StudyKind
 from studies.queries import one_study
 
 from reports import prose
+from reports.eyes import EyeLook, eye_mark, eye_shown
 from reports.models import Block, BlockKind, Shown
 from reports.traces import printed_trace, traces_printed
 
@@ -44,13 +45,15 @@ class Look:
     figure: str = ""
     targets: tuple[float, ...] = ()
     trace: PrintedTrace | None = None
+    eye: EyeLook | None = None
 
     @classmethod
     def of(cls, content: dict[str, Any]) -> Look:
         """As it is kept with a block."""
         told = content.get("look", {})
         trace = printed_trace(told["trace"]) if "trace" in told else None
-        return cls(**{**told, "targets": tuple(told.get("targets", ())), "trace": trace})
+        eye = EyeLook(**told["eye"]) if "eye" in told else None
+        return cls(**{**told, "targets": tuple(told.get("targets", ())), "trace": trace, "eye": eye})
 
     @property
     def asked(self) -> Asked:
@@ -81,8 +84,10 @@ class Studies:
     def material(self, kind: str, study: int, look: Look) -> dict[str, Any]:
         """What a block shows, in the form of `MaterialOut`. Raises :class:`NotFound`, :class:`Problem`."""
         shown: dict[str, Any] = {"study": one_study(study).dict(), "findings": None, "answer": None, "readers": [],
-                                 "trace": None}  # fmt: skip
-        if look.trace is not None:
+                                 "trace": None, "eye": None}  # fmt: skip
+        if look.eye is not None:
+            shown["eye"] = eye_shown(study, look.eye)
+        elif look.trace is not None:
             shown["trace"] = traces_printed(self.record(study).study, look.trace)
         elif kind == BlockKind.READERS:
             shown["readers"] = [
@@ -111,7 +116,8 @@ class Studies:
         """
         study, look = block.study_id or 0, Look.of(block.content)
         readers = list(Reader.objects.order_by("pk").values_list()) if block.kind == BlockKind.READERS else []
-        asked = ("says", block.kind, look, mark_of(readers))
+        seen = [] if look.eye is None else eye_mark(study, look.eye)
+        asked = ("says", block.kind, look, mark_of([readers, seen]))
         found: dict[str, Any] = self.record(study).answered(asked, lambda: self._says(block.kind, study, look))
         return found
 
@@ -122,14 +128,15 @@ class Studies:
         return [findings_of(study, Asked(group=key)) for key in keys]
 
     def _says(self, kind: str, study: int, look: Look) -> dict[str, Any]:
-        none = {"text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": [], "uncounted": []}
+        none = {"text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": [], "uncounted": [],
+                "unworded": False}  # fmt: skip
         try:
             material = self.material(kind, study, look)
         except Problem as problem:
             # A study can come to have no answer of its kind: the report it stands in is read all the same.
             label = f"{BlockKind(kind).label}: {self.record(study).study.question}"
             return none | {"label": label, "fault": problem.message, "mark": mark_of(problem.message)}
-        data = {name: material[name] for name in ("answer", "readers", "trace")}
+        data = {name: material[name] for name in ("answer", "readers", "trace", "eye")}
         findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
         shows = none | sentence_of(kind, material, look) | {"label": label_of(kind, material)}
         shows["below_floor"] = [
@@ -137,6 +144,7 @@ class Studies:
             for one in material["readers"]
             if (below := one["for_reader"]["counts"]["both_below"])
         ]
+        shows["unworded"] = material["eye"] is not None and not material["eye"]["words"].strip()
         traced = material["trace"]["passes"] if material["trace"] is not None else []
         shows["uncounted"] = [one["said"] for one in traced if one["uncounted"]]
         if kind != BlockKind.METHOD and findings:
@@ -176,8 +184,9 @@ def _together(groups: list[dict[str, Any]]) -> dict[str, Any]:
 
 def sentence_of(kind: str, material: dict[str, Any], look: Look) -> dict[str, str]:
     """The sentence that a block comes to, and its verdict where it has one."""
-    if material["trace"] is not None:
-        return {"text": material["trace"]["text"], "verdict": ""}
+    for shown in (material["trace"], material["eye"]):
+        if shown is not None:
+            return {"text": shown["text"], "verdict": ""}
     if kind == BlockKind.READERS:
         told = [one["for_reader"]["sentence"]["text"] for one in material["readers"]]
         return {"text": "\n".join(told), "verdict": ""}
@@ -201,6 +210,8 @@ def label_of(kind: str, material: dict[str, Any]) -> str:
     if material["trace"] is not None:
         told = material["trace"]
         return f"{BlockKind(kind).label}: {told['test']}, {'; '.join(one['said'] for one in told['passes'])}"
+    if material["eye"] is not None:
+        return f"{BlockKind(kind).label}: {material['eye']['step']}"
     question = material["study"]["question"]
     if kind in (BlockKind.METHOD, BlockKind.READERS) or material["findings"] is None:
         return f"{BlockKind(kind).label}: {question}"

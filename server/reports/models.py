@@ -31,6 +31,7 @@ class BlockKind(models.TextChoices):
     READERS = "readers", "For whom"
     METHOD = "method", "How it was measured"
     TRACE = "trace", "Frame times"
+    EYE = "eye", "What the eye gets"
 
 
 #: Blocks that show something of a study.

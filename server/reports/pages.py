@@ -24,10 +24,13 @@ from waiting import Busy, Turns
 
 from reports.models import Edition, EditionFile, Report, ReportState
 
-#: What a page of an article may load: what stands in it. It has no script.
+#: What moves on a page of an article (`reading.js` of the interface), by its hash. Pages that were frozen with another
+#: one keep it: a hash is added, and none is ever taken away.
+SCRIPTS = ("'sha256-/mtLLXOa9hNKa53+eJDxraCqPv4ztTYokV7gb9Ynzm0='",)
+#: What a page of an article may load and run: what stands in it, and of scripts ours alone.
 POLICY = (
-    "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; base-uri 'none'; "
-    "form-action 'none'; frame-ancestors 'none'"
+    f"default-src 'none'; script-src {' '.join(SCRIPTS)}; style-src 'unsafe-inline'; "
+    "img-src data:; font-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
 #: Where a page says what became of it since it was frozen.
 STANDING = b"<!--standing-->"

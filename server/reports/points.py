@@ -61,6 +61,10 @@ def _of_block(block: Block, studies: Studies) -> list[Point]:
     readers = f"/studies/{block.study_id}/findings?door=readers"
     passes = f"/studies/{block.study_id}/passes"
     told += [Point(f"{now['label']}: {one} does not count.", passes) for one in now["uncounted"]]
+    if now["unworded"] and not block.content.get("caption"):
+        told.append(
+            Point(f"{now['label']}: its pictures have no words beside them.", f"/studies/{block.study_id}/findings")
+        )
     return told + [Point(f"{now['label']}: {words}.", readers) for words in now["below_floor"]]
 
 

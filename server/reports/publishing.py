@@ -23,6 +23,7 @@ from studies.words import all_words
 
 from reports import prose
 from reports.behind import behind
+from reports.eyes import carried
 from reports.material import Look, Studies, states_of, used_studies
 from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
 from reports.odt import odt_of
@@ -193,10 +194,14 @@ def _shown(block: Block, studies: Studies) -> dict[str, Any]:
     told = {"id": block.pk, "kind": block.kind, "doc": None, "look": {}, "caption": "", "rows": [], "material": None}
     if block.kind == BlockKind.PROSE:
         return {**told, "doc": block.content["doc"]}
+    study, look = block.study_id or 0, Look.of(block.content)
+    material = studies.material(block.kind, study, look)
+    if look.eye is not None:
+        material["eye"] = carried(study, look.eye, material["eye"])
     return {
         **told, "look": block.content["look"], "caption": block.content.get("caption", ""),
         "rows": block.content.get("rows", []),
-        "material": studies.material(block.kind, block.study_id or 0, Look.of(block.content)),
+        "material": material,
     }  # fmt: skip
 
 

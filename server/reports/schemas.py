@@ -18,8 +18,8 @@ from studies.schemas import StudyOut
 
 Title = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=160), ONE_LINE]
 Why = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
-Kind = Literal["prose", "answer", "picture", "table", "readers", "method", "trace"]
-KindOfStudy = Literal["answer", "picture", "table", "readers", "method", "trace"]
+Kind = Literal["prose", "answer", "picture", "table", "readers", "method", "trace", "eye"]
+KindOfStudy = Literal["answer", "picture", "table", "readers", "method", "trace", "eye"]
 #: The way back to what was looked at: an address of ours.
 Way = Annotated[str, StringConstraints(pattern=r"^/studies/\d{1,12}(/[a-z0-9-]+)*(\?[^#\s]*)?$", max_length=600)]
 
@@ -47,8 +47,17 @@ class TraceLookIn(In):
     to_s: Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None = None
 
 
+class EyeLookIn(In):
+    """What the eye gets from one lane to another."""
+
+    from_lane: int
+    to_lane: int
+
+
 class LookIn(In):
-    """What is looked at: the answer of the study's own kind (`own`), or one lane over another in a group, or traces."""
+    """What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, or what
+    the eye gets.
+    """
 
     own: bool = False
     baseline: int | None = None
@@ -57,6 +66,7 @@ class LookIn(In):
     figure: Literal["", "average_fps", "low_1"] = ""
     targets: list[Annotated[float, Field(gt=0, le=10_000)]] = Field(default=[], max_length=8)
     trace: TraceLookIn | None = None
+    eye: EyeLookIn | None = None
 
 
 class KeepIn(In):
@@ -337,6 +347,27 @@ class TracesPrinted(Out):
     passes: list[TracePrinted]
 
 
+class EyeSide(Out):
+    """A picture of a lane; `source` is where it is, or itself."""
+
+    lane: str
+    position: int
+    width: int
+    height: int
+    sha256: str
+    source: str
+
+
+class EyeShown(Out):
+    """What the eye gets from one lane to another, with at most a picture of each."""
+
+    step: str
+    words: str
+    by: str
+    text: str
+    sides: list[EyeSide]
+
+
 class MaterialOut(Out):
     """What a block shows."""
 
@@ -345,3 +376,4 @@ class MaterialOut(Out):
     answer: AnswerOut | None
     readers: list[ReaderSays]
     trace: TracesPrinted | None
+    eye: EyeShown | None

@@ -237,9 +237,9 @@ def _shown(data: ReportBlockIn) -> dict[str, Any]:
 
 
 def _what_it_says(block: Block) -> dict[str, Any]:
-    """What a block comes to. Frame times of what is not there are refused; an answer may still come."""
+    """What a block comes to. Frame times and notes of what is not there are refused; an answer may still come."""
     studies = Studies()
-    if block.kind == BlockKind.TRACE:
+    if block.kind in (BlockKind.TRACE, BlockKind.EYE):
         studies.material(block.kind, block.study_id or 0, Look.of(block.content))
     return studies.says(block)
 
@@ -279,6 +279,9 @@ def _look(kind: str, look: LookIn | None) -> dict[str, Any]:
     trace = look.trace if look is not None else None
     if (kind == BlockKind.TRACE) != (trace is not None):
         raise Problem("no_trace", "Frame times are of passes of a test, and nothing else is.", field="look")
+    eye = look.eye if look is not None else None
+    if (kind == BlockKind.EYE) != (eye is not None):
+        raise Problem("no_step", "What the eye gets is from one lane to another, and nothing else is.", field="look")
     if trace is not None and len({one.pass_id for one in trace.passes}) < len(trace.passes):
         raise Problem("pass_twice", "A pass stands once among frame times.", field="look")
     return look.dict(exclude_none=True) if look is not None else {}

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import io
 from datetime import timedelta
+from fractions import Fraction
 from typing import Any
 
 import av
 import numpy as np
 import pytest
-from films import making, tasks
+from av.container import InputContainer
+from av.video.codeccontext import VideoCodecContext
+from films import encoding, making, tasks
 from films.models import Film, FilmState
 from numpy.typing import NDArray
 from rennbahn.capture import Capture
 from rennbahn.simulation import write_log
 from testkit import Bench, Caller, Jobs, caller
 
-Picture, Floats = NDArray[np.uint8], NDArray[np.float64]
+Picture = NDArray[np.uint8]
+Floats = NDArray[np.float64]
 
 
 def a_pass(bench: Bench, lane: int, frame_ms: Floats) -> int:
@@ -50,16 +54,20 @@ def made(bench: Bench, jobs: Jobs, body: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
+def opened(content: bytes) -> InputContainer:
+    """A film, to be read."""
+    found = av.open(io.BytesIO(content))
+    assert isinstance(found, InputContainer)
+    return found
+
+
 def pictures(content: bytes) -> list[Picture]:
     """Every picture of a film, with its alpha, which the usual decoder leaves out."""
-    with av.open(io.BytesIO(content)) as film:
-        stream = film.streams.video[0]
+    with opened(content) as film:
         decoder = av.CodecContext.create("libvpx-vp9", "r")
-        return [
-            frame.to_ndarray(format="rgba")
-            for packet in film.demux(stream)
-            for frame in decoder.decode(packet)  # type: ignore[attr-defined]
-        ]
+        assert isinstance(decoder, VideoCodecContext)
+        frames = [frame for packet in film.demux(film.streams.video[0]) for frame in decoder.decode(packet)]
+        return [frame.to_ndarray(format="rgba").astype(np.uint8) for frame in frames]
 
 
 def test_a_film_runs_in_the_time_of_its_passes_over_a_clear_ground(bench: Bench, jobs: Jobs, ran: list[int]) -> None:
@@ -68,11 +76,12 @@ def test_a_film_runs_in_the_time_of_its_passes_over_a_clear_ground(bench: Bench,
     assert film["said"].startswith(f"{bench.study['lanes_full'][0]['name']}, pass 1")
     response = bench.tester.client.get(f"/api/films/{film['id']}/file")
     assert (response["Content-Type"], len(response.content)) == ("video/webm", film["size"])
-    with av.open(io.BytesIO(response.content)) as opened:
-        (stream,) = opened.streams.video
-        assert (stream.codec_context.name, stream.average_rate) == ("vp9", 25)
+    with opened(response.content) as inside:
+        (stream,) = inside.streams.video
+        assert stream.codec_context.name == "vp9"
+        assert stream.average_rate == Fraction(25)
         assert stream.metadata["ALPHA_MODE"] == "1"
-        assert opened.duration == pytest.approx(10e6, rel=0.01)
+        assert inside.duration == pytest.approx(10e6, rel=0.01)
     shown = pictures(response.content)
     assert len(shown) == 250
     assert shown[0].shape == (400, 1920, 4)
@@ -161,7 +170,7 @@ def test_one_that_is_thrown_away_while_it_is_made_stays_away(
 ) -> None:
     film = bench.tester.post(f"/studies/{bench.id}/films", asked(bench, ran), status=201)["id"]
     monkeypatch.setattr(making, "_TELLS_S", 0.0)
-    own, begun = making.encode, list[bytes]()
+    own, begun = encoding.encode, list[bytes]()
 
     def throw_away(*of: Any) -> None:
         begun.append(bench.tester.delete(f"/films/{film}"))

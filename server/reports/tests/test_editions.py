@@ -25,13 +25,12 @@ from testkit import Bench, Caller
 from waiting import Turns
 
 
-def test_a_published_page_needs_no_server_and_no_script(full: Bench, report: dict[str, Any], lead: Caller) -> None:
+def test_a_published_page_needs_no_server(full: Bench, report: dict[str, Any], lead: Caller) -> None:
     told = published(lead, report)
     response = Client().get(told["address"])
     page = response.content.decode()
-    assert "script-src" not in response.headers["Content-Security-Policy"]
     assert "default-src 'none'" in response.headers["Content-Security-Policy"]
-    assert "<script" not in page
+    assert page.count("<script") == 1, "what moves, which nothing of it needs to be read"
     assert not re.search(r'(src|href)="(https?:)?//', page)
     assert "Published without a second person’s check." in page
     answer = lead.get(f"/studies/{full.id}/findings")["average"]["sentence"]

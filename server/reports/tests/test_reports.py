@@ -66,7 +66,7 @@ def test_markup_in_prose_is_text_on_the_page(full: Bench, lead: Caller) -> None:
     words = '<script>alert(1)</script><img src=x onerror="alert(2)"><!--standing-->'
     report = add(full.tester, report, {"kind": "prose", "doc": prose(text(words))})
     page = read(published(lead, report)["address"])
-    assert "<script" not in page
+    assert page.count("<script") == 1, "our own"
     assert "<img" not in page
     assert "&lt;script&gt;alert(1)&lt;/script&gt;" in page
     assert "&lt;!--standing--&gt;" in page

@@ -3609,7 +3609,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** @enum {string} */
-            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace";
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye";
             look?: components["schemas"]["LookIn"] | null;
             /** @default [] */
             rows: string[];
@@ -4308,7 +4308,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** @enum {string} */
-            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace";
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye";
             look?: components["schemas"]["LookIn"] | null;
             /** @default [] */
             rows: string[];
@@ -4726,6 +4726,11 @@ export interface components {
             sentence: components["schemas"]["SentenceOut"];
             suite: components["schemas"]["AnswerShare"] | null;
         };
+        /** @description What the eye gets from one lane to another. */
+        EyeLookIn: {
+            from_lane: number;
+            to_lane: number;
+        };
         /** @description What the eye gets, in the reviewer's words; `seen` is the mark of the note that was read, empty of none. */
         EyeNoteIn: {
             /** @default  */
@@ -4747,6 +4752,23 @@ export interface components {
             name: string;
             sha256: string;
             side: string;
+            width: number;
+        };
+        /** @description What the eye gets from one lane to another, with at most a picture of each. */
+        EyeShown: {
+            by: string;
+            sides: components["schemas"]["EyeSide"][];
+            step: string;
+            text: string;
+            words: string;
+        };
+        /** @description A picture of a lane; `source` is where it is, or itself. */
+        EyeSide: {
+            height: number;
+            lane: string;
+            position: number;
+            sha256: string;
+            source: string;
             width: number;
         };
         /** @description A fact of a kind of part: its type, unit and range. */
@@ -5024,7 +5046,7 @@ export interface components {
         /** @description Something for the shelf, with the way back to it. */
         KeepIn: {
             /** @enum {string} */
-            kind: "answer" | "picture" | "table" | "readers" | "method" | "trace";
+            kind: "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye";
             look?: components["schemas"]["LookIn"] | null;
             study_id: number;
             way: string;
@@ -5220,9 +5242,13 @@ export interface components {
             became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known";
             words: string;
         };
-        /** @description What is looked at: the answer of the study's own kind (`own`), or one lane over another in a group, or traces. */
+        /**
+         * @description What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, or what
+         *     the eye gets.
+         */
         LookIn: {
             baseline?: number | null;
+            eye?: components["schemas"]["EyeLookIn"] | null;
             /**
              * @default
              * @enum {string}
@@ -5281,6 +5307,7 @@ export interface components {
         /** @description What a block shows. */
         MaterialOut: {
             answer: components["schemas"]["AnswerOut"] | null;
+            eye: components["schemas"]["EyeShown"] | null;
             findings: components["schemas"]["FindingsOut"] | null;
             readers: components["schemas"]["ReaderSays"][];
             study: components["schemas"]["StudyOut"];

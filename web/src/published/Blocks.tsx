@@ -42,6 +42,7 @@ export function OfStudy({
   rows?: readonly string[];
   print?: Theme;
 }) {
+  if (material.eye) return <Eye shown={material.eye} caption={caption} />;
   if (kind === "readers") return <ForReaders material={material} />;
   if (kind === "method") return <Method material={material} />;
   const shown = shownIn(material, look);
@@ -50,7 +51,7 @@ export function OfStudy({
   if (kind === "table")
     return (
       <figure>
-        <figcaption>{caption || shown.table.caption}</figcaption>
+        {caption && <figcaption>{caption}</figcaption>}
         <Table of={shown.table} rows={rows} />
       </figure>
     );
@@ -70,6 +71,28 @@ export function OfStudy({
         <summary>The same in numbers</summary>
         {table}
       </details>
+    </figure>
+  );
+}
+
+/** What the eye gets: the note with its pictures, which a published page lays under a divider. */
+function Eye({ shown, caption }: { shown: Schemas["EyeShown"]; caption: string }) {
+  return (
+    <figure>
+      <div className="sides" {...(shown.sides.length === 2 && { "data-divider": shown.step })}>
+        {shown.sides.map(({ lane, source, width, height }) => (
+          <div key={lane}>
+            <img
+              src={source}
+              alt={`${lane}: ${caption || shown.words || "as it looks"}`}
+              width={width}
+              height={height}
+            />
+            <span>{lane}</span>
+          </div>
+        ))}
+      </div>
+      <figcaption>{caption || shown.text}</figcaption>
     </figure>
   );
 }
@@ -238,7 +261,7 @@ function ForReaders({ material }: { material: Material }) {
     <section aria-label="For whom">
       <h2>For whom</h2>
       {material.readers.length === 0 && <p>The magazine keeps no reader.</p>}
-      <dl>
+      <dl data-readers>
         {material.readers.map(({ name, for_reader: found }) => (
           <div key={name}>
             <dt>{name}</dt>

@@ -7,7 +7,17 @@ import type { Correction, PageOf } from "./model";
 import type { ShowNumber } from "./Prose";
 
 /** An edition as it is read: a whole document that needs no server and no script. */
-export function Page({ page, css, print }: { page: PageOf; css: string; print?: Theme }) {
+export function Page({
+  page,
+  css,
+  print,
+  script,
+}: {
+  page: PageOf;
+  css: string;
+  print?: Theme;
+  script?: string;
+}) {
   const number: ShowNumber = (key, text, of) => (
     <LiveNumber text={text} of={of} place={page.places[key]} before={page.before[key]} print={!!print} />
   );
@@ -17,6 +27,7 @@ export function Page({ page, css, print }: { page: PageOf; css: string; print?: 
       summary={page.summary}
       css={css}
       preview={`${page.address}${page.number}/preview.png`}
+      script={script}
     >
       {/* Said at the time of reading, where something became of it since. */}
       <Standing />
@@ -264,11 +275,14 @@ function Document({
   summary,
   css,
   preview,
+  script,
   children,
 }: {
   title: string;
   summary: string;
   css: string;
+  /** What moves on it. */
+  script?: string | undefined;
   /** Where the picture of links to it stands. */
   preview?: string;
   children: ReactNode;
@@ -290,6 +304,8 @@ function Document({
       </head>
       <body className="article alone">
         <main>{children}</main>
+        {/* biome-ignore lint/security/noDangerouslySetInnerHtml: our own, by its hash the only one that runs */}
+        {script && <script dangerouslySetInnerHTML={{ __html: script }} />}
       </body>
     </html>
   );

@@ -11,6 +11,7 @@ import { FONTS } from "./fonts";
 import type { PageOf } from "./model";
 import { Numbers, Page, Preview } from "./Page";
 import sheet from "./page.css?inline";
+import script from "./reading.js?raw";
 
 const INPUT = 0;
 const OUTPUT = 1;
@@ -56,7 +57,7 @@ const css = FONTS + light + dark + sheet;
 writeFileSync(
   OUTPUT,
   JSON.stringify({
-    page: whole(<Page page={page} css={css} />),
+    page: whole(<Page page={page} css={css} script={script} />),
     preview: inColours(whole(<Preview page={page} css={FONTS + CARD} theme={LIGHT_PICTURE} />)),
     numbers: whole(<Numbers page={page} css={css} />),
     print: inColours(

@@ -5,6 +5,7 @@ import { useMay } from "../../api/queries";
 import { Button } from "../../controls/Button";
 import { ErrorNotice } from "../../controls/Notice";
 import type { Study } from "../../model/study";
+import { Keep, type Offer } from "../reports/Keep";
 import type { Names } from "./shown";
 
 type Note = Schemas["EyeNoteOut"];
@@ -144,6 +145,7 @@ function Step({
               />
             ),
         )}
+      {note && <Keep study={study} offer={() => anEyeNote(place, step)} name={`For a report: ${place}`} />}
       {tester && (
         <div className="no-print mt-1 flex flex-wrap gap-2">
           {typed === null && (
@@ -163,6 +165,24 @@ function Step({
     </article>
   );
 }
+
+/** A note with its pictures, as a block of a report. */
+const anEyeNote = (place: string, step: { from: string; to: string }): Offer => ({
+  legend: "What",
+  options: [{ key: "eye", label: `What the eye gets: ${place}` }],
+  first: ["eye"],
+  blocks: () => [
+    {
+      kind: "eye",
+      look: {
+        own: false,
+        figure: "",
+        targets: [],
+        eye: { from_lane: Number(step.from), to_lane: Number(step.to) },
+      },
+    },
+  ],
+});
 
 function PictureIn({ label, take }: { label: string; take: (file: File) => void }) {
   const input = useRef<HTMLInputElement>(null);

@@ -16,6 +16,7 @@ import type { Study } from "../../model/study";
 import { KINDS, KINDS_OF_STUDY, type KindOfStudy } from "./words";
 
 const NEW = "new";
+const NO_KEYS: { key: string; does: string }[] = [];
 
 /** What can be kept of what is looked at: some of several things, each by its name. */
 export interface Offer {
@@ -42,6 +43,7 @@ export function Keep({
   offer,
   shortcut = "k",
   enabled = true,
+  name,
 }: {
   study: Study;
   /** Asked when somebody keeps something. */
@@ -49,7 +51,10 @@ export function Keep({
   shortcut?: string;
   /** Whether its key acts here. */
   enabled?: boolean;
+  /** What its button is called where there are several: then it has no key of its own. */
+  name?: string;
 }) {
+  const keyed = name === undefined;
   const tester = useMay("tester");
   const [open, setOpen] = useState<Offer | null>(null);
   const [kept, setKept] = useState<{ id: number; title: string } | null>(null);
@@ -57,13 +62,17 @@ export function Keep({
   useHotkeys(
     shortcut === shortcut.toLowerCase() ? shortcut : `shift+${shortcut.toLowerCase()}`,
     () => setOpen(offer()),
-    { enabled: tester && enabled && !open, preventDefault: true },
+    { enabled: keyed && tester && enabled && !open, preventDefault: true },
   );
-  useKeysOf("For reports", keys);
+  useKeysOf("For reports", keyed ? keys : NO_KEYS);
   if (!tester) return null;
   return (
     <div className="flex flex-wrap items-center gap-3">
-      <Button kind="quiet" shortcut={shortcut} onClick={() => setOpen(offer())}>
+      <Button
+        kind="quiet"
+        {...(keyed ? { shortcut } : { "aria-label": name })}
+        onClick={() => setOpen(offer())}
+      >
         For a report
       </Button>
       {kept && (

@@ -15,11 +15,14 @@ export const KINDS = {
   readers: "For whom",
   method: "How it was measured",
   trace: "Frame times",
+  eye: "What the eye gets",
 } as const;
 
 export type KindOfStudy = keyof typeof KINDS;
-/** What can be shown of every study as it is; frame times are of passes that one chooses. */
-export const KINDS_OF_STUDY = (Object.keys(KINDS) as KindOfStudy[]).filter((one) => one !== "trace");
+/** What can be shown of every study as it is; the others are of passes or lanes that one chooses. */
+export const KINDS_OF_STUDY = (Object.keys(KINDS) as KindOfStudy[]).filter(
+  (one) => one !== "trace" && one !== "eye",
+);
 
 /** A block as its kind is called. */
 export const kindWords = (kind: string) =>

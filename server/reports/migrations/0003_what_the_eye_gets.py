@@ -1,0 +1,33 @@
+
+from django.conf import settings
+from django.db import migrations, models
+
+
+class Migration(migrations.Migration):
+
+    dependencies = [
+        ('reports', '0002_frame_times'),
+        ('studies', '0002_kept'),
+        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
+    ]
+
+    operations = [
+        migrations.RemoveConstraint(
+            model_name='block',
+            name='block_kind_known',
+        ),
+        migrations.AlterField(
+            model_name='block',
+            name='kind',
+            field=models.CharField(choices=[('prose', 'Prose'), ('answer', 'Sentence'), ('picture', 'Picture'), ('table', 'Table'), ('readers', 'For whom'), ('method', 'How it was measured'), ('trace', 'Frame times'), ('eye', 'What the eye gets')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='kept',
+            name='kind',
+            field=models.CharField(choices=[('prose', 'Prose'), ('answer', 'Sentence'), ('picture', 'Picture'), ('table', 'Table'), ('readers', 'For whom'), ('method', 'How it was measured'), ('trace', 'Frame times'), ('eye', 'What the eye gets')], max_length=8),
+        ),
+        migrations.AddConstraint(
+            model_name='block',
+            constraint=models.CheckConstraint(condition=models.Q(('kind__in', ['prose', 'answer', 'picture', 'table', 'readers', 'method', 'trace', 'eye'])), name='block_kind_known'),
+        ),
+    ]
