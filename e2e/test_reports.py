@@ -173,6 +173,41 @@ def test_frame_times_are_kept_where_passes_are_looked_at(page: Page, downloads: 
     page.see("Distribution")
 
 
+def test_what_the_eye_gets_is_kept_and_lies_under_a_divider_for_readers(page: Page) -> None:
+    page.sign_in("mara", PASSWORD)
+    page.study("What does each preset cost a living-room computer?")
+    page.see("Export the answer")
+    page.open(page.driver.current_url.removeprefix(page.address).split("?")[0] + "?door=numbers")
+    page.see("Ridges lose their corners")
+    page.element("button[aria-label='For a report: low to medium']").click()
+    page.choose("On the shelf of", "A new report")
+    page.element("[role=dialog] button[type=submit]").click()
+    page.see("Kept for")
+    page.element("[role=status] a").click()
+    page.element("button[aria-label^='Put in What the eye gets']").click()
+    page.see_in("figure", "low to medium: Ridges lose")
+
+    assert "Ridges lose their corners" in read(page, "/articles/medium-is-what-the-couch-sees/")
+    divider = page.element("input[type=range]")
+    cut = "return document.querySelector('[data-divider] img').style.clipPath"
+    assert page.driver.execute_script(cut) == "inset(0px 50% 0px 0px)"
+    divider.send_keys(Keys.ARROW_RIGHT)
+    page.wait(lambda: page.driver.execute_script(cut) == "inset(0px 49% 0px 0px)", "the divider")
+    assert violations(page) == []
+
+    assert "A family on the couch" in read(page, CARDS)
+    told = page.driver.find_elements(By.CSS_SELECTOR, "[data-readers] > div")
+    page.element("label.choose select").send_keys("A family")
+    page.wait(lambda: [one.is_displayed() for one in told].count(True) == 1, "one reader")
+    picture = page.element(".drawn.wide button")
+    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", picture)
+    picture.click()
+    page.element("dialog svg")
+    assert violations(page) == []
+    page.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+    page.wait(lambda: not page.driver.find_elements(By.TAG_NAME, "dialog"), "the picture put away")
+
+
 def test_a_phone_without_script_reads_all_of_it(page: Page) -> None:
     set_size(page.driver, 390, 844)
     page.driver.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})

@@ -51,7 +51,7 @@ export function OfStudy({
   if (kind === "table")
     return (
       <figure>
-        {caption && <figcaption>{caption}</figcaption>}
+        <figcaption>{caption || shown.table.caption}</figcaption>
         <Table of={shown.table} rows={rows} />
       </figure>
     );
