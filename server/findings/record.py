@@ -9,9 +9,13 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
+from copy import copy
 from dataclasses import replace
 from functools import cache, cached_property
+from types import MappingProxyType
 from typing import Any, TypeVar
 
 from bench.models import Part, Setting, SetupPart, SetupVersion
@@ -107,6 +111,15 @@ class StudyRecord:
     def with_passes(self, passes: Sequence[comparing.Pass]) -> Sheet:
         """The same study, were these its passes."""
         return Sheet(replace(self.core, passes=tuple(passes)))
+
+    def otherwise(self, passes: Sequence[comparing.Pass]) -> StudyRecord:
+        """The same record, were these its passes: nothing that was answered of this one is answered of it."""
+        found = copy(self)
+        found.__dict__.pop("pooled", None)
+        found.passes, found.sheet = list(passes), self.with_passes(passes)
+        found.core = found.sheet.study
+        found.lock, found._blocks, found._answers, found.joins = threading.RLock(), {}, OrderedDict(), {}
+        return found
 
     @cached_property
     def pooled(self) -> Sheet:
@@ -212,8 +225,24 @@ def forget() -> None:
         _kept.clear()
 
 
+#: Records as they would be, by study: what is asked meanwhile is answered of them.
+_SUPPOSED: ContextVar[Mapping[int, StudyRecord]] = ContextVar("supposed", default=MappingProxyType({}))
+
+
+@contextmanager
+def supposed(study_id: int, record: StudyRecord) -> Iterator[None]:
+    """Have every question about a study be answered as if this were its record, in this thread and for the while."""
+    token = _SUPPOSED.set({**_SUPPOSED.get(), study_id: record})
+    try:
+        yield
+    finally:
+        _SUPPOSED.reset(token)
+
+
 def record_of(study_id: int) -> StudyRecord:
     """The record of a study as it stands, loaded where it is another than last time. Raises :class:`NotFound`."""
+    if study_id in _SUPPOSED.get():
+        return _SUPPOSED.get()[study_id]
     with _guard:
         making = _making.setdefault(study_id, threading.Lock())
     # A page asks several questions at once: the first loads, the others wait for it.

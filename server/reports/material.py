@@ -114,11 +114,14 @@ class Studies:
         """What a block comes to now: in words, and a mark of all that it shows. Looked at anew where its study, or a
         reader, is another than last time.
         """
-        study, look = block.study_id or 0, Look.of(block.content)
-        readers = list(Reader.objects.order_by("pk").values_list()) if block.kind == BlockKind.READERS else []
+        return self.claim(block.kind, block.study_id or 0, Look.of(block.content))
+
+    def claim(self, kind: str, study: int, look: Look) -> dict[str, Any]:
+        """The same of a block of this kind, whether there is one or not."""
+        readers = list(Reader.objects.order_by("pk").values_list()) if kind == BlockKind.READERS else []
         seen = [] if look.eye is None else eye_mark(study, look.eye)
-        asked = ("says", block.kind, look, mark_of([readers, seen]))
-        found: dict[str, Any] = self.record(study).answered(asked, lambda: self._says(block.kind, study, look))
+        asked = ("says", kind, look, mark_of([readers, seen]))
+        found: dict[str, Any] = self.record(study).answered(asked, lambda: self._says(kind, study, look))
         return found
 
     def every_group(self, study: int) -> list[dict[str, Any]]:

@@ -102,6 +102,10 @@ def numbers_of(report_id: int, words: str) -> list[QuoteOut]:
     return found
 
 
+#: What the keys of sentences say before their look.
+_READERS, _CLAIMS = "readers", "claims"
+
+
 def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
     """All that blocks say, by key: of what, in which words, with which verdict. Numbers are by study and name, with a
     colon between them; sentences by study and what is looked at.
@@ -116,10 +120,19 @@ def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
             look = json.dumps(block.content["look"], sort_keys=True)
             of = studies.says(block)["label"]
             # One claim stands in a sentence, its picture and its table, and is corrected once.
-            what = "readers" if block.kind == BlockKind.READERS else "claims"
+            what = _READERS if block.kind == BlockKind.READERS else _CLAIMS
             told = [of, block.said["text"], block.said.get("verdict", "")]
             found.setdefault(f"{block.study_id} {what} {look}", told)
     return found
+
+
+def claimed_by(key: str) -> tuple[BlockKind, Look] | None:
+    """Of which kind and look a sentence is that editions keep under this key; None where it is of a number."""
+    _, what, look = [*key.split(" ", 2), "", ""][:3]
+    kind = {_READERS: BlockKind.READERS, _CLAIMS: BlockKind.ANSWER}.get(what)
+    if kind is None or ":" in key.split(" ", 1)[0]:
+        return None
+    return kind, Look.of({"look": json.loads(look)})
 
 
 def erratum(before: dict[str, Any], after: dict[str, Any]) -> list[Correction]:

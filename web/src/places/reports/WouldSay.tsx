@@ -1,14 +1,14 @@
 import type { Schemas } from "../../api/client";
 
-/** Live numbers that articles would say otherwise: published ones first, another verdict before all. */
+/** What articles would say otherwise, in numbers and sentences: published ones first, another verdict before all. */
 export function WouldSay({ reports }: { reports: readonly Schemas["ChangedReportOut"][] }) {
   if (!reports.length) return null;
   return (
     <section
-      aria-label="Numbers that reports would say otherwise"
+      aria-label="What reports would say otherwise"
       className="border-l-4 border-rule bg-raised px-3 py-2"
     >
-      <h3 className="label mb-1">Numbers that reports would say otherwise</h3>
+      <h3 className="label mb-1">What reports would say otherwise</h3>
       {reports.map((report) => (
         <div key={report.id} className="mt-1">
           <p className="font-semibold">
@@ -24,7 +24,7 @@ export function WouldSay({ reports }: { reports: readonly Schemas["ChangedReport
                     <s className="text-mute">{line.before}</s> →{" "}
                   </>
                 )}
-                <strong>{line.after || "no such number any more"}</strong>
+                <strong>{line.after || "said no more"}</strong>
                 {line.flip && <span className="text-accent"> another verdict</span>}
               </li>
             ))}
