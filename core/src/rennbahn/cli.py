@@ -1,4 +1,4 @@
-"""`rennbahn figures FILE...`, `rennbahn study STUDY.json...` and `rennbahn doubts CONTEXT.json`: the core alone."""
+"""`rennbahn figures`, `study`, `doubts`, `tuning` and `verify`: the core alone, on files."""
 
 from __future__ import annotations
 
@@ -33,7 +33,10 @@ from rennbahn.kinds import answer_of, tells_limits
 from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.rates import Low
 from rennbahn.packages import Verified, verify
+from rennbahn.plain import plain
 from rennbahn.tables import aligned, answer_parts
+from rennbahn.tuning import log_from_json, tuning_of
+from rennbahn.tuning.words import tuning_text
 
 #: Some file was refused.
 REFUSED = 2
@@ -87,6 +90,13 @@ def _parser() -> argparse.ArgumentParser:
         "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
     )
     doubts.set_defaults(run=_doubts)
+
+    tuning = commands.add_parser("tuning", help="what is proven of what was set, what it gives, and what to try next")
+    tuning.add_argument("files", nargs="+", metavar="LOG.json", help="settings, steps in order, and a rival")
+    tuning.add_argument(
+        "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
+    )
+    tuning.set_defaults(run=_tuning)
 
     check = commands.add_parser("verify", help="compute every number of a data package again from its captures")
     check.add_argument("files", nargs="+", metavar="PACKAGE.zip", help="data packages of studies")
@@ -323,6 +333,26 @@ def _doubts_text(context: Context, found: Sequence[Doubt]) -> str:
 
 def _wrapped(words: str) -> list[str]:
     return textwrap.wrap(words, 100, initial_indent="  ", subsequent_indent="  ")
+
+
+# --- tuning -----------------------------------------------------------------------------------------------
+
+
+def _tuning(arguments: argparse.Namespace) -> int:
+    refused = False
+    for number, name in enumerate(arguments.files):
+        try:
+            log = log_from_json(_load(name))
+        except RennbahnError as error:
+            refused = True
+            print(f"{name}: {error.message}", file=sys.stderr)
+            continue
+        found = tuning_of(log)
+        if arguments.json:
+            _emit(({"file": name} if len(arguments.files) > 1 else {}) | plain(found))
+        else:
+            print(("\n" if number else "") + tuning_text(log, found))
+    return REFUSED if refused else 0
 
 
 # --- verify -----------------------------------------------------------------------------------------------
