@@ -276,7 +276,7 @@ def logs(draw: st.DrawFn) -> TuningLog:
     return TuningLog(drawn, tuple(steps))
 
 
-@settings(max_examples=600, deadline=None)
+@settings(max_examples=300, deadline=None)
 @given(logs())
 def test_no_proposal_crosses_a_limit_or_reaches_a_failure(found: TuningLog) -> None:
     told: Tuning = tuning_of(found)

@@ -1,9 +1,8 @@
-"""`rennbahn figures`, `study`, `doubts`, `tuning` and `verify`: the core alone, on files."""
+"""`rennbahn figures`, `study`, `doubts`, `tuning`, `sums` and `verify`: the core alone."""
 
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 import textwrap
 from collections.abc import Sequence
@@ -13,6 +12,8 @@ from typing import Any
 
 from rennbahn.capture import ColumnMap, propose_columns, read_capture
 from rennbahn.checks import Context, Doubt, context_from_json, doubts_of, repeats_of
+from rennbahn.commands import sums, tuning
+from rennbahn.commands.files import REFUSED, emit, load
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.cells import Sheet
 from rennbahn.comparing.model import AVERAGE, low_figure
@@ -33,13 +34,8 @@ from rennbahn.kinds import answer_of, tells_limits
 from rennbahn.measures import Figures, Settings, figures_of
 from rennbahn.measures.rates import Low
 from rennbahn.packages import Verified, verify
-from rennbahn.plain import plain
 from rennbahn.tables import aligned, answer_parts
-from rennbahn.tuning import log_from_json, tuning_of
-from rennbahn.tuning.words import tuning_text
 
-#: Some file was refused.
-REFUSED = 2
 #: Of `verify`: something is not as it was published.
 DIFFERS = 1
 
@@ -91,12 +87,8 @@ def _parser() -> argparse.ArgumentParser:
     )
     doubts.set_defaults(run=_doubts)
 
-    tuning = commands.add_parser("tuning", help="what is proven of what was set, what it gives, and what to try next")
-    tuning.add_argument("files", nargs="+", metavar="LOG.json", help="settings, steps in order, and a rival")
-    tuning.add_argument(
-        "--json", action="store_true", help="one JSON object; of several files one a line, with its file"
-    )
-    tuning.set_defaults(run=_tuning)
+    tuning.add_to(commands)
+    sums.add_to(commands)
 
     check = commands.add_parser("verify", help="compute every number of a data package again from its captures")
     check.add_argument("files", nargs="+", metavar="PACKAGE.zip", help="data packages of studies")
@@ -112,10 +104,8 @@ def _parser() -> argparse.ArgumentParser:
 
 def _figures(arguments: argparse.Namespace) -> int:
     try:
-        columns = ColumnMap.from_json(_part(_load(arguments.columns), "columns")) if arguments.columns else None
-        settings = (
-            Settings.from_json(_part(_load(arguments.settings), "settings")) if arguments.settings else Settings()
-        )
+        columns = ColumnMap.from_json(_part(load(arguments.columns), "columns")) if arguments.columns else None
+        settings = Settings.from_json(_part(load(arguments.settings), "settings")) if arguments.settings else Settings()
     except RennbahnError as error:
         print(f"{arguments.columns or arguments.settings}: {error.message}", file=sys.stderr)
         return REFUSED
@@ -133,10 +123,10 @@ def _figures(arguments: argparse.Namespace) -> int:
             print(f"{name}: {error.sentence()}", file=sys.stderr)
             if arguments.json:
                 facts = {"reason": error.reason, "row": error.row, "line": error.line, "message": error.message}
-                _emit({"file": name, "error": facts})
+                emit({"file": name, "error": facts})
             continue
         if arguments.json:
-            _emit({"file": name, "figures": found.as_json()})
+            emit({"file": name, "figures": found.as_json()})
         else:
             table.append(_figures_row(name, found))
             notes += [f"  {name}: {note}" for note in taken]
@@ -205,7 +195,7 @@ def _study(arguments: argparse.Namespace) -> int:
     refused = False
     for number, name in enumerate(arguments.files):
         try:
-            data = _load(name)
+            data = load(name)
             study = Study.from_json(data)
             sheet = Sheet(study)
             result, answer = compare_study(study, sheet), answer_of(sheet)
@@ -216,7 +206,7 @@ def _study(arguments: argparse.Namespace) -> int:
         if arguments.json:
             # Plain margins of rates alone, of a file that names no kind, have nothing to say of limits.
             told = answer.as_json() if "kind" in data or tells_limits(study) else {}
-            _emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | told)
+            emit(({"file": name} if len(arguments.files) > 1 else {}) | result.as_json() | told)
         else:
             parts = [*answer_parts(study, answer), *(_comparison_text(sheet, one) for one in result.compare)]
             print(("\n\n" if number else "") + "\n\n".join(parts))
@@ -285,7 +275,7 @@ def _doubts(arguments: argparse.Namespace) -> int:
     refused = False
     for number, name in enumerate(arguments.files):
         try:
-            context = context_from_json(_load(name), partial(_bytes, Path(name).parent))
+            context = context_from_json(load(name), partial(_bytes, Path(name).parent))
             found = doubts_of(context)
         except RennbahnError as error:
             refused = True
@@ -295,7 +285,7 @@ def _doubts(arguments: argparse.Namespace) -> int:
         if arguments.json:
             heading = {"file": name} if len(arguments.files) > 1 else {}
             repeats = {"repeats": [one.as_json() for one in repeats_of(context)]} if _asks_repeats(context) else {}
-            _emit(heading | {"doubts": [doubt.as_json() for doubt in found]} | repeats)
+            emit(heading | {"doubts": [doubt.as_json() for doubt in found]} | repeats)
         else:
             print(("\n" if number else "") + _doubts_text(context, found))
     return REFUSED if refused else 0
@@ -335,26 +325,6 @@ def _wrapped(words: str) -> list[str]:
     return textwrap.wrap(words, 100, initial_indent="  ", subsequent_indent="  ")
 
 
-# --- tuning -----------------------------------------------------------------------------------------------
-
-
-def _tuning(arguments: argparse.Namespace) -> int:
-    refused = False
-    for number, name in enumerate(arguments.files):
-        try:
-            log = log_from_json(_load(name))
-        except RennbahnError as error:
-            refused = True
-            print(f"{name}: {error.message}", file=sys.stderr)
-            continue
-        found = tuning_of(log)
-        if arguments.json:
-            _emit(({"file": name} if len(arguments.files) > 1 else {}) | plain(found))
-        else:
-            print(("\n" if number else "") + tuning_text(log, found))
-    return REFUSED if refused else 0
-
-
 # --- verify -----------------------------------------------------------------------------------------------
 
 
@@ -369,7 +339,7 @@ def _verify(arguments: argparse.Namespace) -> int:
             continue
         code = max(code, 0 if found.holds else DIFFERS)
         if arguments.json:
-            _emit(({"file": name} if len(arguments.files) > 1 else {}) | found.as_json())
+            emit(({"file": name} if len(arguments.files) > 1 else {}) | found.as_json())
         else:
             print(_verified_text(name, found))
     return code
@@ -393,22 +363,9 @@ def _published(value: float | str | None) -> str:
 # --- shared -----------------------------------------------------------------------------------------------
 
 
-def _load(path: str) -> Any:
-    try:
-        return json.loads(Path(path).read_text(encoding="utf-8"))
-    except OSError as error:
-        raise RennbahnError("unreadable", f"cannot be opened: {error.strerror}") from None
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise RennbahnError("unreadable", f"is no JSON: {error}") from None
-
-
 def _part(data: Any, name: str) -> Any:
     """The object called `name`, whether the file holds it alone or among others."""
     return data[name] if isinstance(data, dict) and isinstance(data.get(name), dict) else data
-
-
-def _emit(data: object) -> None:
-    print(json.dumps(data, ensure_ascii=False, allow_nan=False))
 
 
 if __name__ == "__main__":
