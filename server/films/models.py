@@ -34,8 +34,8 @@ class SeenFilms(models.Manager["Film"]):
 class Film(Held):
     """A film strip that somebody asked for. It can be made again at any time, and is kept some days."""
 
-    study = models.ForeignKey(Study, on_delete=models.PROTECT, related_name="films")
-    test = models.ForeignKey(Test, on_delete=models.PROTECT, related_name="+")
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="films")
+    test = models.ForeignKey(Test, on_delete=models.CASCADE, related_name="+")
     #: Which stretch of which passes, as a report prints them.
     asked = models.JSONField()
     rate = models.PositiveSmallIntegerField()

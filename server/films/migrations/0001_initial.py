@@ -32,8 +32,8 @@ class Migration(migrations.Migration):
                 ('size', models.PositiveBigIntegerField(default=0)),
                 ('at', models.DateTimeField(auto_now_add=True)),
                 ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('study', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='films', to='studies.study')),
-                ('test', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='studies.test')),
+                ('study', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='films', to='studies.study')),
+                ('test', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='studies.test')),
             ],
             options={
                 'ordering': ['-at', '-pk'],
