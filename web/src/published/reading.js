@@ -20,23 +20,40 @@ for (const both of document.querySelectorAll("[data-divider]")) {
   show();
 }
 
+/* A choice of one of several, before what it changes. */
+const choice = (words, options, before, chosen) => {
+  const choose = made("select", {});
+  for (const of of options) choose.append(made("option", of));
+  choose.addEventListener("change", () => chosen(choose.value));
+  const label = made("label", { className: "choose", textContent: words });
+  label.append(choose);
+  before.before(label);
+};
+
 /* For whom: one reader at a time. */
 for (const all of document.querySelectorAll("[data-readers]")) {
   const each = [...all.children];
   if (each.length < 2) continue;
-  const choose = made("select", {});
-  choose.append(made("option", { value: "", textContent: "Every reader" }));
-  each.forEach((one, at) => {
-    choose.append(made("option", { value: at, textContent: one.querySelector("dt").textContent }));
-  });
-  choose.addEventListener("change", () => {
+  const named = each.map((one, at) => ({ value: at, textContent: one.querySelector("dt").textContent }));
+  choice("Who reads: ", [{ value: "", textContent: "Every reader" }, ...named], all, (value) => {
     each.forEach((one, at) => {
-      one.hidden = choose.value !== "" && Number(choose.value) !== at;
+      one.hidden = value !== "" && Number(value) !== at;
     });
   });
-  const label = made("label", { className: "choose", textContent: "Who reads: " });
-  label.append(choose);
-  all.before(label);
+}
+
+/* Whom all lanes of a table are held against. */
+for (const table of document.querySelectorAll("table")) {
+  const cells = [...table.querySelectorAll("[data-over]")];
+  if (cells.length < 2) continue;
+  const named = cells.map(({ dataset, textContent }, at) => ({
+    value: dataset.lane,
+    textContent: cells[at].closest("tr").querySelector("th").textContent,
+    selected: textContent === "held against",
+  }));
+  choice("Held against: ", named, table.closest(".scrolls") ?? table, (value) => {
+    for (const cell of cells) cell.textContent = JSON.parse(cell.dataset.over)[value];
+  });
 }
 
 /* A picture larger than the window, also that of a phone: the one for wide pages, to be moved about. */

@@ -11,11 +11,17 @@ export function Against({ own, lane, names }: { own: Ladder; lane: string; names
   const [search, set] = useAddress();
   const onPaper = useOnPaper();
   const chosen = own.lanes.find((one) => one.lane === search.get("against"))?.lane ?? own.lanes[0]?.lane;
-  if (lane === chosen) return <span className="text-mute">held against</span>;
-  const pair = own.pairs.find((one) => one.a === chosen && one.b === lane);
-  const turned = own.pairs.find((one) => one.a === lane && one.b === chosen);
-  const margin = pair?.margin ?? turned?.reverse;
-  if (onPaper) return <>{margin == null ? "–" : `${signedPercent(margin)}%`}</>;
+  const shown = over(own, lane, chosen);
+  if (onPaper) {
+    // On a published page its reader chooses.
+    const any = Object.fromEntries(own.lanes.map((base) => [base.lane, over(own, lane, base.lane)]));
+    return (
+      <span data-lane={lane} data-over={JSON.stringify(any)}>
+        {shown}
+      </span>
+    );
+  }
+  if (lane === chosen) return <span className="text-mute">{shown}</span>;
   return (
     <button
       type="button"
@@ -23,8 +29,16 @@ export function Against({ own, lane, names }: { own: Ladder; lane: string; names
       title={`Hold all against ${names.lane(lane)}`}
       onClick={() => set({ against: lane })}
     >
-      {margin == null ? "–" : `${signedPercent(margin)}%`}
+      {shown}
       <span className="sr-only"> over {names.lane(chosen ?? "")}. Hold all against this lane.</span>
     </button>
   );
+}
+
+/** A lane's margin over another, as it is written. */
+function over(own: Ladder, lane: string, base: string | undefined): string {
+  if (lane === base) return "held against";
+  const pair = own.pairs.find((one) => one.a === base && one.b === lane);
+  const margin = pair?.margin ?? own.pairs.find((one) => one.a === lane && one.b === base)?.reverse;
+  return margin == null ? "–" : `${signedPercent(margin)}%`;
 }

@@ -10,6 +10,7 @@ import { Dialog } from "../../controls/Dialog";
 import { Labelled } from "../../controls/Field";
 import { FormEnd } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
+import { Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import type { Study } from "../../model/study";
@@ -105,8 +106,8 @@ function Choose({
 }) {
   const { pathname, search } = useLocation();
   const queries = useQueryClient();
-  const { data: reports = [] } = useReports();
-  const open = reports.filter((one) => one.state !== "withdrawn");
+  const { data: reports, error } = useReports();
+  const open = (reports ?? []).filter((one) => one.state !== "withdrawn");
   const own = open.find((one) => one.studies.some((other) => other.id === study.id));
   const [report, setReport] = useState("");
   const [ticked, setTicked] = useState<readonly string[]>(offer.first);
@@ -147,22 +148,27 @@ function Choose({
           ))}
           {many && <p className="text-accent">At most {offer.most}.</p>}
         </fieldset>
-        <Labelled label="On the shelf of">
-          <Select
-            label="On the shelf of"
-            value={chosen}
-            onChange={setReport}
-            options={[
-              ...open.map((one) => ({ value: String(one.id), label: one.title })),
-              { value: NEW, label: "A new report" },
-            ]}
-          />
-        </Labelled>
+        {reports ? (
+          <Labelled label="On the shelf of">
+            <Select
+              label="On the shelf of"
+              value={chosen}
+              onChange={setReport}
+              options={[
+                ...open.map((one) => ({ value: String(one.id), label: one.title })),
+                { value: NEW, label: "A new report" },
+              ]}
+            />
+          </Labelled>
+        ) : (
+          // What is chosen before all of them are there would be another choice once they are.
+          !error && <Loading what="the reports" />
+        )}
         <FormEnd
-          error={keep.error}
+          error={keep.error ?? error}
           leave={close}
           does="Keep"
-          disabled={!ticked.length || many || keep.isPending}
+          disabled={!reports || !ticked.length || many || keep.isPending}
         />
       </form>
     </Dialog>
