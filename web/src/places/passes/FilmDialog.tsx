@@ -22,34 +22,28 @@ const NONE = "none";
 /** While one is being made, it is asked so often how far it is. */
 const ASKS_MS = 1_000;
 
-/** A pass or two as a film strip with a clear ground, to be laid over footage; and those that were made. */
-export function FilmDialog({
-  study,
-  test,
-  traces,
-  chosen,
-  stretch,
-  close,
-}: {
+interface OfTest {
   study: Study;
   test: number;
   traces: readonly DrawnTrace[];
+  /** The pass in question, and what of it is looked at. */
   chosen: number | null;
   stretch: Stretch | null;
   close: () => void;
-}) {
+}
+
+/** A pass or two as a film strip with a clear ground, to be laid over footage; and those that were made. */
+export function FilmDialog(of: OfTest) {
   const tester = useMay("tester");
-  const films = useFilms(study.id, test);
+  const films = useFilms(of.study.id, of.test);
   return (
     <Dialog
       open
-      onOpenChange={(now) => !now && close()}
+      onOpenChange={(now) => !now && of.close()}
       title="Film strip"
       description="Rate, longest frame, stutters and frame times of a pass in its own time, on a clear ground: laid over footage, no counter need run while playing."
     >
-      {tester && (
-        <Ask study={study} test={test} traces={traces} chosen={chosen} stretch={stretch} close={close} />
-      )}
+      {tester && <Ask {...of} />}
       <ErrorNotice error={films.error} />
       {films.data && films.data.length > 0 && (
         <section aria-label="Film strips of this test" className={tester ? "mt-5" : ""}>
@@ -68,21 +62,7 @@ export function FilmDialog({
 }
 
 /** What is asked for: who, how much of it, and how it is to look. */
-function Ask({
-  study,
-  test,
-  traces,
-  chosen,
-  stretch,
-  close,
-}: {
-  study: Study;
-  test: number;
-  traces: readonly DrawnTrace[];
-  chosen: number | null;
-  stretch: Stretch | null;
-  close: () => void;
-}) {
+function Ask({ study, test, traces, chosen, stretch, close }: OfTest) {
   const queries = useQueryClient();
   const first = traces.find((one) => one.key === chosen) ?? traces[0];
   const [upper, setUpper] = useState(String(first?.key ?? ""));
