@@ -50,7 +50,7 @@ def knee_of(levels: Floats, values: Floats, errors: Floats, df: float, level: fl
     if count < FEWEST_POINTS or not (np.isfinite(errors).all() and (errors > 0).all() and df >= 1):
         return None
     places = _places(tuple(levels.tolist()))
-    fits = [_Bend(levels, errors, place) for place in places]
+    fits = [Bend(levels, errors, place) for place in places]
     asked = np.array([fit.score(values) for fit in fits])
     bound = _bound(tuple(levels.tolist()), tuple((errors / errors.mean()).round(2).tolist()), round(df, 1), level)
     misfit = np.array([fit.misfit(values) for fit in fits])
@@ -72,8 +72,8 @@ def _places(levels: tuple[float, ...]) -> Floats:
     return np.concatenate([*found, [inner[-1]]])
 
 
-class _Bend:
-    """Two lines that meet at a place, by weighted least squares."""
+class Bend:
+    """Two lines that meet at a place, by least squares; `errors` are the standard errors of the values, shape (N,)."""
 
     def __init__(self, levels: Floats, errors: Floats, place: float) -> None:
         off = levels - place
@@ -115,6 +115,6 @@ def _bound(levels: tuple[float, ...], errors: tuple[float, ...], df: float, leve
     told = np.sqrt(rng.chisquare(df, _DRAWS) / df) if df < 1e5 else np.ones(_DRAWS)
     largest = np.full(_DRAWS, -np.inf)
     for place in _places(levels):
-        bend = _Bend(x, scale, float(place))
+        bend = Bend(x, scale, float(place))
         largest = np.maximum(largest, (noise @ bend.solve.T @ bend.contrast) / bend.error / told)
     return float(np.quantile(largest, 1.0 - level))

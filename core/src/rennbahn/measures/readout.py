@@ -57,3 +57,13 @@ def counting_at(whole: Capture, windows: Sequence[tuple[float, float]], at_s: Fl
     if windows:
         runs &= np.any([(at_s > start) & (at_s <= stop) for start, stop in windows], axis=0)
     return runs
+
+
+def begun_by(starts_s: Sequence[float], since_s: float, at_s: Floats) -> NDArray[np.int64]:
+    """How many of what begins at `starts_s` (ascending) has begun since a moment, by each of some moments after it, s.
+
+    >>> begun_by([1.0, 2.0, 5.0], 1.5, np.array([1.5, 2.0, 9.0])).tolist()
+    [0, 1, 2]
+    """
+    found: NDArray[np.int64] = np.searchsorted(starts_s, at_s, side="right") - np.searchsorted(starts_s, since_s)
+    return np.maximum(found, 0)

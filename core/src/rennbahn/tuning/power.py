@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy.special import fdtri, stdtrit
 
 from rennbahn.comparing.verdicts import VERDICTS, verdicts_of_logs
+from rennbahn.kinds.knee import Bend
 from rennbahn.tuning.log import Rival, Step
 
 Floats = NDArray[np.float64]
@@ -149,23 +150,15 @@ def knee_of(proven: Sequence[Step], noises: Noises) -> KneeFound | None:
     if len(steps) < FEWEST or noise is None or noise.v <= 0.0:
         return None
     x, y = (np.array(values) for values in zip(*map(_point, steps), strict=True))
-    root = np.sqrt([len(one.passes) for one in steps]) / (math.sqrt(noise.v) * y)
-    sums: list[float] = []
-    scores: list[tuple[float, float, float]] = []
-    for place in x[1:-1]:
-        design = np.column_stack([np.ones(len(x)), np.minimum(x - place, 0.0), np.maximum(x - place, 0.0)])
-        solve = np.linalg.pinv(design * root[:, None])
-        found = solve @ (y * root)
-        left = (y - design @ found) * root
-        sums.append(float(left @ left))
-        contrast = np.array([0.0, 0.5, -1.0])
-        scores.append((float(found[1]), float(contrast @ found), float(np.linalg.norm(contrast @ solve))))
-    best = int(np.argmin(sums))
-    before, apart, error = scores[best]
-    if not (before > 0.0 and apart > noise.t(1.0 - _LEVEL / 2.0 / len(sums)) * error):
-        return None
-    within = np.flatnonzero(np.array(sums) <= sums[best] + float(fdtri(1, noise.df, 1.0 - _LEVEL)))
+    errors = y * np.sqrt([noise.v / len(one.passes) for one in steps])
     places = x[1:-1]
+    bends = [Bend(x, errors, float(place)) for place in places]
+    sums = np.array([bend.misfit(y) for bend in bends])
+    best = int(sums.argmin())
+    before, _ = bends[best].slopes(y)
+    if not (before > 0.0 and bends[best].score(y) > noise.t(1.0 - _LEVEL / 2.0 / len(places))):
+        return None
+    within = np.flatnonzero(sums <= sums[best] + float(fdtri(1, noise.df, 1.0 - _LEVEL)))
     return KneeFound(
         steps[best + 1].id, float(places[best]), float(places[within[0]]), float(places[within[-1]])
     )  # fmt: skip
