@@ -5,7 +5,6 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from intake.excerpts import PrintedPass, PrintedTrace, printed, said_of, stretch_of
@@ -24,7 +23,6 @@ from films.painting import Painter, Picture, StripLane
 _TELLS_S = 1.0
 
 
-@dataclass(frozen=True)
 class _GoneError(Exception):
     """The film was thrown away meanwhile."""
 
@@ -47,6 +45,10 @@ def make(film_id: int) -> None:
     except Problem as problem:
         own.update(state=FilmState.FAILED, words=f"{problem.message} {problem.hint}".strip()[:600])
         return
+    except Exception:
+        # Nobody shall wait for what will not come; the job tells what it was.
+        own.update(state=FilmState.FAILED, words="The worker could not make it. Ask for it again.")
+        raise
     placed = place(content)
     # One that was thrown away just now names no file: what was put down for it is swept.
     own.update(state=FilmState.READY, done=film.pictures, size=len(content), **placed.fields())

@@ -19,7 +19,7 @@ from rendering import render
 from rennbahn import display
 from rennbahn.capture import Capture
 from rennbahn.capture.envelope import columns
-from rennbahn.measures.readout import counting_at, readout_of
+from rennbahn.measures.readout import begun_by, counting_at, readout_of
 
 Picture = NDArray[np.uint8]
 Colour = tuple[int, int, int]
@@ -106,12 +106,12 @@ class Painter:
         held = own + np.floor(clock / HOLDS_S) * HOLDS_S
         read, counts = readout_of(lane.whole, lane.windows, held), counting_at(lane.whole, lane.windows, own + clock)
         # Those of before the film begins are not seen in it.
-        begun = np.searchsorted(lane.stutters_s, held, side="right") - np.searchsorted(lane.stutters_s, own)
+        begun = begun_by(lane.stutters_s, own, held)
         return [
             _Numbers(
                 "–" if np.isnan(rate) or not counted else display.fixed(float(rate), 0),
                 "–" if np.isnan(longest) or not counted else display.ms(float(longest)),
-                str(max(0, stutters)),
+                str(stutters),
                 bool(counted),
             )
             for rate, longest, stutters, counted in zip(

@@ -8,15 +8,13 @@ from studies.models import Study
 from films.models import Film, FilmState
 from films.schemas import FilmOut
 
-_MOST_LISTED = 20
-
 
 def films_of(study_id: int, test_id: int) -> list[FilmOut]:
     """The film strips of a test, newest first. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id, tests=test_id).exists():
         raise NotFound("test in this study")
     found = Film.objects.filter(study=study_id, test=test_id).select_related("by").defer("content")
-    return [film_out(one) for one in found[:_MOST_LISTED]]
+    return [film_out(one) for one in found]
 
 
 def film_file(film_id: int) -> tuple[bytes, str]:

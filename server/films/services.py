@@ -20,8 +20,8 @@ from films.tasks import queue_film
 Caller = User | AnonymousUser
 #: Longer ones would keep the worker from everything else, s.
 LONGEST_S = 180
-#: So many of one person's wait or are made.
-MOST_WAITING = 3
+#: So many of one person's wait or are made, and so many are kept of a test.
+MOST_WAITING, MOST_KEPT = 3, 20
 
 
 def ask(user: Caller, study_id: int, data: FilmIn) -> Film:
@@ -46,6 +46,8 @@ def ask(user: Caller, study_id: int, data: FilmIn) -> Film:
             raise Conflict(
                 "too_many_wait", f"{MOST_WAITING} film strips of yours are not made yet.", hint="Wait for one of them."
             )
+        if Film.all_films.filter(test=data.test_id).count() >= MOST_KEPT:
+            raise Conflict("too_many", f"{MOST_KEPT} film strips of this test are kept.", hint="Throw one away first.")
         film = Film.objects.create(
             study=study, test_id=data.test_id, rate=data.rate, letters=data.letters, by=tester,
             asked=data.model_dump(include={"passes", "from_s", "to_s"}),

@@ -7,7 +7,6 @@ from datetime import timedelta
 from django.db import transaction
 from django.utils import timezone
 from intake.tasks import QUEUE
-from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 from storing import let_go
 
@@ -20,7 +19,7 @@ KEPT = timedelta(days=7)
 GIVEN_UP = timedelta(hours=12)
 
 
-@app.task(queue=QUEUE, priority=-10, retry=RetryStrategy(max_attempts=3, wait=5))
+@app.task(queue=QUEUE, priority=-10)
 def make_film(film_id: int) -> None:
     """Make a film strip."""
     make(film_id)

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 from av.container import InputContainer
 from av.video.codeccontext import VideoCodecContext
+from django.contrib.auth.models import User
 from films import encoding, making, tasks
 from films.models import Film, FilmState
 from numpy.typing import NDArray
@@ -163,6 +164,33 @@ def test_one_person_has_three_waiting_and_others_have_their_own(bench: Bench, ra
 
     assert bench.tester.post(path, asked(bench, ran), status=409)["code"] == "too_many_wait"
     caller("tester", "another").post(path, asked(bench, ran), status=201)
+
+
+def test_of_a_test_twenty_are_kept(bench: Bench, ran: list[int]) -> None:
+    told = {"study_id": bench.id, "test_id": bench.test(0), "asked": {}, "rate": 25, "letters": "light", "pictures": 1}
+    by = User.objects.get(username=bench.lead.name)
+    kept = [Film(**told, said="x", state=FilmState.READY, by=by) for _ in range(20)]
+    Film.all_films.bulk_create(kept)
+    path = f"/studies/{bench.id}/films"
+
+    assert bench.tester.post(path, asked(bench, ran), status=409)["code"] == "too_many"
+    bench.tester.delete(f"/films/{kept[0].pk}")
+    bench.tester.post(path, asked(bench, ran), status=201)
+
+
+def test_whatever_goes_wrong_is_said_and_nobody_waits(
+    bench: Bench, ran: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    film = bench.tester.post(f"/studies/{bench.id}/films", asked(bench, ran), status=201)
+
+    def fail(*_: Any) -> None:
+        raise OSError("no space")
+
+    monkeypatch.setattr(making, "encode", fail)
+    with pytest.raises(OSError, match="no space"):
+        making.make(film["id"])
+    told = bench.tester.get(f"/studies/{bench.id}/tests/{bench.test(0)}/films")[0]
+    assert (told["state"], told["words"]) == ("failed", "The worker could not make it. Ask for it again.")
 
 
 def test_one_that_is_thrown_away_while_it_is_made_stays_away(
