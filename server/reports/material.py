@@ -240,6 +240,12 @@ def states_of(studies: Iterable[int]) -> dict[int, str]:
     return {study: state_of(study) for study in studies}
 
 
+def eyes_of(blocks: Iterable[Block]) -> list[Any]:
+    """In what state the notes on what the eye gets are: no record knows of them."""
+    looks = [(one.study_id, Look.of(one.content).eye) for one in blocks if one.kind == BlockKind.EYE]
+    return [eye_mark(study, eye) for study, eye in looks if study is not None and eye is not None]
+
+
 def _cautions(record: StudyRecord) -> tuple[str, ...]:
     return cautions_in_print([description_of(lane.setup_version) for lane in record.lanes])
 

@@ -24,7 +24,7 @@ from studies.words import all_words
 from reports import prose
 from reports.behind import behind
 from reports.eyes import carried
-from reports.material import Look, Studies, states_of, used_studies
+from reports.material import Look, Studies, eyes_of, states_of, used_studies
 from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
 from reports.odt import odt_of
 from reports.queries import blocks_of, erratum, one_report, says_of
@@ -87,7 +87,7 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
     blocks, studies = blocks_of(report), Studies()
     check_seen("the edition", data.seen, whole_mark(report, blocks), "Somebody changed the report")
     used = used_studies(blocks)
-    states = states_of(used)
+    states = states_of(used), eyes_of(blocks)
     now = clock.now()
     edition = Edition(
         report=report, number=len(told.editions) + 1, title=report.title, at=now, by=lead, why=data.why,
@@ -101,7 +101,7 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
     with transaction.atomic():
         report = for_change(report_id)
         check_seen("the edition", data.seen, whole_mark(report, blocks_of(report)), "Somebody changed the report")
-        if states != states_of(used) or report.editions.count() != edition.number - 1:
+        if states != (states_of(used), eyes_of(blocks)) or report.editions.count() != edition.number - 1:
             raise Conflict("changed_meanwhile", "A study changed while this was made.", hint="Look at it, and publish.")
         edition.save()
         EditionFile.objects.bulk_create(

@@ -213,6 +213,7 @@ def test_before_a_price_is_corrected_it_is_told_what_published_numbers_it_change
         for one in told:
             lines[one["published"]] += one["lines"]
     assert lines[True], "what is published is told"
+    assert any(one["of"].startswith("For whom") for one in lines[True]), "sentences too"
     assert all(one["before"] != one["after"] for some in lines.values() for one in some)
 
 

@@ -9,9 +9,12 @@ import re
 from typing import Any
 
 import pytest
+import rendering
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from PIL import Image
 from pypdf import PdfReader
+from reports import publishing
 from reports.tests.writing import add, published, read, settled
 from testkit import Bench, Caller, picture
 
@@ -74,6 +77,32 @@ def test_another_note_or_picture_is_told_and_taken_over(full: Bench, step: str) 
     body = {"file": io.BytesIO(picture(size=(64, 36))), **mark}
     assert who.client.post(f"/api{step}/from", body).status_code == 200
     assert len(who.get(f"/reports/{report['id']}")["blocks"][0]["changes"]) == 1
+
+
+def test_a_note_that_changes_while_an_edition_is_made_stops_it(
+    full: Bench, lead: Caller, step: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    who = full.tester
+    report = add(who, who.post("/reports", {"study_id": full.id}, status=201), eye(full))
+    own, seen = rendering.render, who.get(f"/studies/{full.id}/eye-notes")[0]["seen"]
+
+    def change_meanwhile(program: str, page: dict[str, Any]) -> dict[str, Any]:
+        who.put(step, {"words": "Other leaves.", "seen": seen})
+        return own(program, page)
+
+    monkeypatch.setattr(publishing, "render", change_meanwhile)
+    assert published(lead, report, status=409)["code"] == "changed_meanwhile"
+
+
+def test_pictures_of_other_shapes_lie_beside_each_other(full: Bench, lead: Caller, step: str) -> None:
+    seen = full.tester.get(f"/studies/{full.id}/eye-notes")[0]["pictures"][0]["sha256"]
+    body = {"file": SimpleUploadedFile("square.png", picture(size=(64, 64))), "seen": seen}
+    taken = full.tester.client.post(f"/api{step}/from", body)
+    assert taken.status_code == 200
+    report = add(full.tester, full.tester.post("/reports", {"study_id": full.id}, status=201), eye(full))
+    page = read(published(lead, report)["address"]).partition("<script")[0]
+    assert page.count('<img src="data:image/jpeg') == 2
+    assert "data-divider" not in page
 
 
 def test_pictures_without_words_are_a_point_until_a_caption_tells_them(full: Bench) -> None:

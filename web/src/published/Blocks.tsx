@@ -79,7 +79,7 @@ export function OfStudy({
 function Eye({ shown, caption }: { shown: Schemas["EyeShown"]; caption: string }) {
   return (
     <figure>
-      <div className="sides" {...(shown.sides.length === 2 && { "data-divider": shown.step })}>
+      <div className="sides" {...(alike(shown.sides) && { "data-divider": shown.step })}>
         {shown.sides.map(({ lane, source, width, height }) => (
           <div key={lane}>
             <img
@@ -96,6 +96,10 @@ function Eye({ shown, caption }: { shown: Schemas["EyeShown"]; caption: string }
     </figure>
   );
 }
+
+/** Whether two pictures lie on each other point for point. */
+const alike = ([from, to]: readonly Schemas["EyeSide"][]) =>
+  from !== undefined && to !== undefined && from.width * to.height === to.width * from.height;
 
 /** A sentence with what it stands on, and with what its mean hides. */
 function Claim({ sentence }: { sentence: Sentence }) {

@@ -4,15 +4,11 @@ const made = (name, of) => Object.assign(document.createElement(name), of);
 
 /* Two pictures under one divider. */
 for (const both of document.querySelectorAll("[data-divider]")) {
-  const upper = both.querySelector("img");
   const range = made("input", { type: "range", min: 0, max: 100, value: 50 });
   range.setAttribute("aria-label", `Divider: ${both.dataset.divider}`);
   const line = made("b", { className: "line" });
   line.setAttribute("aria-hidden", "true");
-  const show = () => {
-    upper.style.clipPath = `inset(0 ${100 - range.value}% 0 0)`;
-    line.style.left = `${range.value}%`;
-  };
+  const show = () => both.style.setProperty("--at", `${range.value}%`);
   range.addEventListener("input", show);
   both.classList.add("divided");
   both.append(line);
@@ -63,18 +59,19 @@ for (const drawn of document.querySelectorAll(".drawn")) {
   const button = made("button", { type: "button", className: "larger", textContent: "Larger" });
   button.setAttribute("aria-label", `Larger: ${picture.querySelector("title")?.textContent ?? "picture"}`);
   button.addEventListener("click", () => {
-    const window = made("dialog", { className: "whole" });
+    const whole = made("dialog", { className: "whole" });
+    whole.setAttribute("aria-label", "Larger");
     const leave = made("button", { type: "button", textContent: "Close" });
-    leave.addEventListener("click", () => window.close());
-    window.addEventListener("close", () => {
-      window.remove();
+    leave.addEventListener("click", () => whole.close());
+    whole.addEventListener("close", () => {
+      whole.remove();
       button.focus();
     });
     const scrolls = made("div", { tabIndex: 0 });
     scrolls.append((drawn.parentElement.querySelector(".wide svg") ?? picture).cloneNode(true));
-    window.append(leave, scrolls);
-    document.body.append(window);
-    window.showModal();
+    whole.append(leave, scrolls);
+    document.body.append(whole);
+    whole.showModal();
   });
   drawn.append(button);
 }
