@@ -32,9 +32,15 @@ def pulse(study_id: int, username: str = "", session_id: int | None = None) -> P
     """Whether anything was done at the bench: what onlookers ask again and again. Raises :class:`NotFound`."""
     if not Study.objects.filter(pk=study_id).exists():
         raise NotFound("study")
-    last = RunAct.objects.filter(session__study=study_id).aggregate(last=Max("pk"))["last"]
+    number = last_act(study_id)
     session = session_for(study_id, username, session_id)
-    return PulseOut(number=last or 0, driver=session.driver.get_username() if session else "")
+    return PulseOut(number=number, driver=session.driver.get_username() if session else "")
+
+
+def last_act(study_id: int) -> int:
+    """The number of what was done last at the bench of a study; 0 before anything was."""
+    last = RunAct.objects.filter(session__study=study_id).aggregate(last=Max("pk"))["last"]
+    return last or 0
 
 
 def link_out(one: BenchToken) -> LinkOut:

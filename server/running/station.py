@@ -10,7 +10,7 @@ from functools import cached_property
 import clock
 from bench.queries import description_of
 from django.contrib.auth.models import AnonymousUser, User
-from django.db.models import Count, Max
+from django.db.models import Count
 from doubting.queries import doubts_on, told_by_capture
 from intake.measuring import LOW_COLUMNS
 from intake.models import Arrival, ArrivalState
@@ -28,8 +28,8 @@ from rennbahn.planning.timeline import Change, Standing, Timeline, changes_befor
 from rennbahn.running import Question, Step, Upcoming, questions_of, shuffled_choices, steps_of, worth_of_mismatch
 from studies.models import BenchSession, Lane, Pass, PassRole, PassState, StudyState, Test
 
-from running.models import BenchRun, RunAct
-from running.queries import machines_out, really_run, session_out, sessions_of
+from running.models import BenchRun
+from running.queries import last_act, machines_out, really_run, session_out, sessions_of
 from running.schemas import (
     CardOut,
     ComingOut,
@@ -73,6 +73,9 @@ class _Station:
 
     def __init__(self, user: Caller, study_id: int, session_id: int | None) -> None:
         self.user, self.study = user, one_study(study_id)
+        # Read before all else: what is done meanwhile then has a higher number than this answer, which is asked anew.
+        # Read last, an answer from before an act would have the act's number, and stand on screen for good.
+        self.number = last_act(study_id)
         self.kept = plan_of(self.study)
         self.session = session_for(study_id, user.get_username(), session_id)
         self.sitting = Sitting(self.session) if self.session else None
@@ -111,12 +114,11 @@ class _Station:
         """Everything."""
         role = role_of(self.user)
         may, why = self._may_run(role)
-        number = RunAct.objects.filter(session__study=self.study).aggregate(last=Max("pk"))["last"]
         me = self.user.get_username()
         return RunOut(
             study_id=self.study.pk,
             question=self.study.question,
-            number=number or 0,
+            number=self.number,
             now=clock.now(),
             me=me,
             may_run=may,

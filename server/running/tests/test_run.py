@@ -6,7 +6,9 @@ import uuid
 from datetime import UTC, datetime
 from typing import Any
 
+import pytest
 from rennbahn.simulation import Rig, Upset
+from running import station
 from studies.models import BenchSession
 from testkit import AtBench, Bench, Caller, setup, study_body
 
@@ -181,6 +183,22 @@ def test_an_act_that_is_sent_twice_is_done_once(at: AtBench) -> None:
     assert found["session"]["notes"].count("the fan whistles") == 1
     lines = [line for line in at.who.get(f"/studies/{at.bench.id}/audit") if line["what"] == "noted at the bench"]
     assert len(lines) == 1
+
+
+def test_an_answer_from_before_an_act_has_not_its_number(at: AtBench, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is done while an answer is being made is asked for anew: the pulse says another number."""
+    at.begin()
+    read = station.planned_work
+
+    def meanwhile(*asked: Any) -> Any:
+        work = read(*asked)
+        monkeypatch.setattr(station, "planned_work", read)
+        at.act("noted", words="somebody acts just now")
+        return work
+
+    monkeypatch.setattr(station, "planned_work", meanwhile)
+    found = at.who.get(at.path)
+    assert found["number"] < at.who.get(f"{at.path}/pulse")["number"]
 
 
 def test_acts_that_waited_in_the_browser_come_in_order_and_one_refused_stops_no_other(at: AtBench) -> None:
