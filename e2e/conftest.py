@@ -11,6 +11,9 @@ from browser import SIZE, Page, set_size, start_chromium
 from selenium import webdriver
 from serving import Serving, serving
 
+# Clusters that tests make survive kills; no disk has to be waited for.
+os.environ["RENNBAHN_FSYNC"] = "off"
+
 #: What takes minutes begins first, so that nobody waits for it alone at the end.
 LONG = ("test_own.py", "test_several.py", "test_faults.py", "test_plan.py")
 

@@ -92,7 +92,12 @@ def _end(processes: list[subprocess.Popen[bytes]]) -> None:
     for one in processes:
         one.send_signal(signal.SIGTERM)
     for one in processes:
-        one.wait(20)
+        try:
+            one.wait(20)
+        except subprocess.TimeoutExpired:
+            # A worker ends once its job is done, however long that takes; its database is thrown away with it.
+            one.kill()
+            one.wait(20)
 
 
 @dataclass

@@ -28,7 +28,7 @@ from ways import call
 
 OPS = REPOSITORY / "ops"
 SECRET = "a-good-long-password"
-PATIENCE_S = 120
+PATIENCE_S = 300
 #: Times that each of a backup and a restore is killed; `make trials` does it more often.
 KILLS = int(os.environ.get("RENNBAHN_KILLS", "2"))
 

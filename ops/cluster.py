@@ -29,9 +29,13 @@ from running import write_whole
 USER = "rennbahn"
 _START_SECONDS = 60
 _STOP_SECONDS = 30
+#: Set to `off` where tests make clusters that survive any kill but need not survive a power cut: to wait until a disk
+#: has written what all others wrote before can take minutes, in which nobody's database answers.
+_FSYNC = "RENNBAHN_FSYNC"
+_HASTY = "fsync=off"
 #: Settings of a cluster whose data is thrown away after the tests. Nobody vacuums it: a table that was found empty is
 #: taken for empty by the planner, also when a test has filled it since within its transaction.
-_THROWAWAY = ("fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off")
+_THROWAWAY = (_HASTY, "synchronous_commit=off", "full_page_writes=off", "autovacuum=off")
 
 
 class ClusterError(Exception):
@@ -135,6 +139,7 @@ class Cluster:
         if programs is None:
             raise ClusterError("PostgreSQL is not installed: run `make install`.")
         password = secrets.token_urlsafe(24)
+        settings = _THROWAWAY if self.name == "test" else (_HASTY,) if os.environ.get(_FSYNC) == "off" else ()
         # Made beside its place and renamed, so that no half-made cluster stays behind.
         with tempfile.TemporaryDirectory(dir=self.home, prefix="making-") as making:
             os.chmod(making, 0o700)
@@ -144,13 +149,12 @@ class Cluster:
             data = Path(making) / "data"
             _run(
                 [programs / "initdb", "-D", data, "-U", USER, f"--pwfile={secret}", "--auth=scram-sha-256",
-                 "--encoding=UTF8", "--locale=C.UTF-8", "--no-instructions"],
+                 "--encoding=UTF8", "--locale=C.UTF-8", "--no-instructions", *(["--no-sync"] if settings else [])],
                 "initdb",
             )  # fmt: skip
             with (data / "postgresql.conf").open("a") as conf:
                 conf.write("\nlisten_addresses = '127.0.0.1'\nunix_socket_directories = ''\nmax_connections = 60\n")
-                if self.name == "test":
-                    conf.writelines(f"{line}\n" for line in _THROWAWAY)
+                conf.writelines(f"{line}\n" for line in settings)
             self._keep({"port": str(_free_port()), "password": password})
             data.rename(self.data)
 

@@ -19,6 +19,7 @@ def cluster(monkeypatch: pytest.MonkeyPatch) -> Iterator[Cluster]:
     with tempfile.TemporaryDirectory(prefix="rennbahn-cluster-") as place:
         Path(place).chmod(0o755)
         monkeypatch.setenv("RENNBAHN_STATE", place)
+        monkeypatch.setenv("RENNBAHN_FSYNC", "off")
         made = Cluster("demo")
         yield made
         made.remove()

@@ -82,6 +82,7 @@ def test_two_starts_at_once_make_one_cluster(cluster: Cluster) -> None:
 def test_only_the_tests_cluster_may_lose_data(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The demo keeps what it is given: its configuration never turns fsync off."""
     monkeypatch.setenv("RENNBAHN_STATE", str(tmp_path))
+    monkeypatch.delenv("RENNBAHN_FSYNC", raising=False)
     written = {}
     for name in ("demo", "test"):
         made = Cluster(name)
