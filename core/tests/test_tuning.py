@@ -24,7 +24,11 @@ from rennbahn.tuning import (
     Step,
     Tuning,
     TuningLog,
+    last_watts_of,
     log_from_json,
+    samples_of,
+    samples_words,
+    sentences_of,
     tuning_of,
 )
 from rennbahn.tuning.proposal import next_of
@@ -378,3 +382,62 @@ def test_what_is_no_log_is_refused_by_field(change: dict[str, Any], field: str) 
         log_from_json(FILE | change)
 
     assert refused.value.field == field
+
+
+# --- words ------------------------------------------------------------------------------------------------
+
+
+def told(of: TuningLog, part: str = "Finch 5") -> str:
+    return " ".join(sentences_of(of, tuning_of(of), part, "Heron 7"))
+
+
+def test_sentences_are_true_of_logs_that_have_hardly_begun() -> None:
+    assert told(log()) == "Nothing was set on Finch 5 yet."
+    assert told(log(at(-20, ()))) == "Nothing that was set on Finch 5 is proven stable yet."
+    failed = told(log(at(-20, CRASHED, name="1")))
+    assert failed.endswith("Failed: offset -20 mV crashed after 3 minutes of long run (step 1).")
+
+
+def test_what_is_proven_is_the_farthest_short_of_a_failure() -> None:
+    steps = [at(-20, name="1"), at(-40, name="2"), at(-60, CRASHED, name="3"), at(-70, name="4")]
+    assert told(log(*steps)).startswith(
+        "Finch 5 is proven stable at offset -40 mV (step 2: 60 minutes in 1 program). Failed: offset -60 mV crashed"
+    )
+
+
+def test_a_limit_that_was_crossed_is_said() -> None:
+    crossed = at(-210, (), name="2")
+    assert "Step 2 went past the maker's stated limit of offset." in told(log(at(-200, name="1"), crossed))
+
+
+def test_what_the_last_watts_bought_is_said_with_its_interval() -> None:
+    passes = {
+        watts: tuple(Quick(rate + d, watts + d) for d in (-0.5, 0.0, 0.5))
+        for watts, rate in ((100.0, 60.0), (130.0, 63.0))
+    }
+    steps = [at(-5 * i, name=str(i), passes=own) for i, own in enumerate(passes.values(), start=1)]
+    found = last_watts_of(log(*steps))
+    assert found is not None
+    v = sum(np.var(np.log([one.fps for one in own]), ddof=1) for own in passes.values()) / 2
+    reach = stats.t.ppf(0.975, 4) * math.sqrt(v * (60.0**2 + 63.0**2) / 3)
+    assert (found.more_w, found.more_fps) == (30.0, 3.0)
+    assert (found.low, found.high) == pytest.approx((3.0 - reach, 3.0 + reach))
+    assert "the last 30 W bring 3.0 fps" in told(log(*steps))
+    assert last_watts_of(log(steps[0])) is None
+
+
+def test_samples_of_one_part_lie_apart_by_a_spread_with_its_interval() -> None:
+    rates = {"A": 60.0, "B": 61.2, "C": 59.1}
+    steps = [at(-20, name=name, sample=name, passes=(Quick(rate),)) for name, rate in rates.items()]
+    two = samples_of(log(*steps[:2]))
+    assert two is not None
+    assert (two.low, samples_words(two, "Finch 5").endswith("two samples tell of no spread.")) == (None, True)
+    found = samples_of(log(*steps))
+    assert found is not None
+    sd = np.std(np.log(list(rates.values())), ddof=1)
+    ends = [sd * math.sqrt(2 / stats.chi2.ppf(share, 2)) for share in (0.975, 0.025)]
+    assert (found.sd, found.low, found.high) == pytest.approx((sd, *ends))
+    one = samples_of(log(steps[0]))
+    assert one is not None
+    assert samples_words(one, "Finch 5") == "One sample of Finch 5 was tried: one sample is one sample."
+    assert samples_of(log(at(-20))) is None

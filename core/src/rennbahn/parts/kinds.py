@@ -18,6 +18,10 @@ _LINK = (
     Fact("generation", "Link generation", "whole", "", 1, 5, words="link generation {}"),
     Fact("lanes", "Link lanes", "whole", "", 1, 16, count="lane"),
 )
+_ROOM = (
+    Fact("card_length_mm", "Room for a card", "number", "mm", 30, 600, words="cards up to {} mm"),
+    Fact("card_slots", "Slots for a card", "number", "", 1, 6, words="cards of up to {} slots"),
+)
 _VERSION = (
     Fact("version", "Version", "text", words="{}"),
     Fact("date", "Released on", "date", words="of {}"),
@@ -34,6 +38,8 @@ KINDS: tuple[Kind, ...] = (
         Fact("max_power_w", "Stated highest power limit", "number", "W", 5, 1500, stated_limit=True, words=_MOST),
         _MAX_TEMPERATURE,
         _NOISE,
+        Fact("length_mm", "Length", "number", "mm", 30, 600, words="{} mm long"),
+        Fact("slots", "Slots it takes", "number", "", 1, 6, words="{} slots thick"),
         *_LINK,
     )),
     Kind("processor", "Processor", (
@@ -87,6 +93,8 @@ KINDS: tuple[Kind, ...] = (
     Kind("case", "Case", (
         Fact("volume_l", "Volume", "number", "litres", 0.2, 300),
         Fact("fans", "Fans", "whole", "", 0, 30, count="fan"),
+        *_ROOM,
+        Fact("cooler_height_mm", "Room for a cooler", "number", "mm", 5, 250, words="coolers up to {} mm"),
         _NOISE,
     )),
     Kind("machine", "Whole machine", (
@@ -95,6 +103,8 @@ KINDS: tuple[Kind, ...] = (
         Fact("power_limit_w", "Lasting power limit", "number", "W", 2, 3000),
         Fact("max_power_w", "Stated power of its supply", "number", "W", 5, 3000, stated_limit=True, words=_MOST),
         Fact("battery_wh", "Battery", "number", "Wh", 1, 1000, words="battery of {} Wh"),
+        *_ROOM,
+        *_LINK,
         _MAX_TEMPERATURE,
         _NOISE,
     )),

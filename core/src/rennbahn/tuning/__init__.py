@@ -3,21 +3,31 @@
 Definitions are those of docs/measures.md, section 10. No proposal lies past a stated limit, or at or past a failure.
 """
 
-from rennbahn.tuning.answer import TunedStep, Tuning, tuning_of
+from rennbahn.tuning.answer import TunedStep, Tuning, last_watts_of, tuning_of
 from rennbahn.tuning.log import Quick, Rival, Setting, Stability, Step, TuningLog
 from rennbahn.tuning.proposal import Proposal
 from rennbahn.tuning.read import log_from_json
+from rennbahn.tuning.samples import Samples, samples_of
+from rennbahn.tuning.sentences import failed_words, next_words, samples_words, sentences_of, set_words
 
 __all__ = [
     "Proposal",
     "Quick",
     "Rival",
+    "Samples",
     "Setting",
     "Stability",
     "Step",
     "TunedStep",
     "Tuning",
     "TuningLog",
+    "failed_words",
+    "last_watts_of",
     "log_from_json",
+    "next_words",
+    "samples_of",
+    "samples_words",
+    "sentences_of",
+    "set_words",
     "tuning_of",
 ]

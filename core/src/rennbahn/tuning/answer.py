@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from rennbahn.tuning.log import PROVEN, UNSTABLE, TuningLog
-from rennbahn.tuning.power import EqualPower, KneeFound, Noises, equal_power, knee_of, off_front
+from rennbahn.tuning.log import PROVEN, UNSTABLE, Step, TuningLog
+from rennbahn.tuning.power import EqualPower, KneeFound, LastWatts, Noises, equal_power, knee_of, last_watts, off_front
 from rennbahn.tuning.proposal import Proposal, next_of
 
 
@@ -43,8 +43,7 @@ def tuning_of(log: TuningLog) -> Tuning:
     stands = [one for one in figured if states[one.id] != UNSTABLE]
     samples = [[one for one in stands if one.sample == sample] for sample in dict.fromkeys(x.sample for x in stands)]
     off, on = off_front(samples, noises), {one.id for one in stands}
-    last = log.steps[-1].sample if log.steps else ""
-    proven = [one for one in figured if states[one.id] == PROVEN and one.sample == last]
+    proven = _proven(log)
     return Tuning(
         steps=tuple(
             TunedStep(
@@ -58,3 +57,18 @@ def tuning_of(log: TuningLog) -> Tuning:
         equal_power=equal_power(proven, log.rival, noises),
         next=next_of(log),
     )  # fmt: skip
+
+
+def last_watts_of(log: TuningLog) -> LastWatts | None:
+    """What the last watts bought among the proven steps of the last step's sample."""
+    return last_watts(_proven(log), Noises.of(log.steps, log.rival))
+
+
+def _proven(log: TuningLog) -> list[Step]:
+    """The proven steps of the last step's sample that have both figures."""
+    last = log.steps[-1].sample if log.steps else ""
+    return [
+        one for one in log.steps
+        if one.sample == last and one.fps is not None and one.w is not None
+        and one.state(log.stability_min) == PROVEN
+    ]  # fmt: skip

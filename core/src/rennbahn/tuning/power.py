@@ -84,6 +84,35 @@ class EqualPower:
     verdict: str
 
 
+@dataclass(frozen=True)
+class LastWatts:
+    """What the last watts bought: from the second to the most drawing step, in W and fps with its interval."""
+
+    from_step: str
+    to_step: str
+    more_w: float
+    more_fps: float
+    low: float
+    high: float
+
+
+def last_watts(proven: Sequence[Step], noises: Noises) -> LastWatts | None:
+    """Between the two proven steps, each with both figures, that draw most; None where no passes scatter.
+
+    The interval is of the difference of fps: v is of ln fps, so that a mean f of n passes has the variance v f^2 / n.
+    """
+    noise = noises.fps
+    if len(proven) < 2 or noise is None:
+        return None
+    low, high = sorted(proven, key=_watts)[-2:]
+    (w_1, f_1), (w_2, f_2) = _point(low), _point(high)
+    if not w_2 > w_1:
+        return None
+    reach = noise.t(1.0 - _LEVEL / 2.0) * math.sqrt(noise.v * (f_1**2 / len(low.passes) + f_2**2 / len(high.passes)))
+    more = f_2 - f_1
+    return LastWatts(low.id, high.id, w_2 - w_1, more, more - reach, more + reach)
+
+
 def off_front(samples: Iterable[Sequence[Step]], noises: Noises) -> set[str]:
     """Ids of steps of which another of the same sample is shown to give more and to draw less.
 
