@@ -37,6 +37,7 @@ from storing import StoreFailsError
 from strict import StrictParser
 from studies.api import router as studies
 from studies.words import router as words
+from tuning.api import router as tuning
 
 from config import kept
 from config.heartbeat import heard_ago_s
@@ -127,6 +128,7 @@ for prefix, router in (
     ("", running),
     ("", packages),
     ("", films),
+    ("/tuning", tuning),
     ("/studies", findings),
     ("", words),
 ):

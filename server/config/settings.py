@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "readers",
     "studies",
     "intake",
+    "tuning",
     "planning",
     "doubting",
     "running",

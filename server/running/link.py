@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
+from uuid import uuid4
 
 import clock
 from django.contrib.auth.models import AnonymousUser, User
@@ -26,12 +27,15 @@ from intake.schemas import ColumnMap
 from intake.services import columns_given, keep_file
 from people.access import require
 from people.models import BenchToken, Machine, Role
-from problems import Conflict, NotFound
+from problems import Conflict, NotFound, Problem
 from rennbahn.errors import CaptureRefused, RennbahnError
 from rennbahn.running import Belonging, FileSpan, RunSpan, belonging
 from studies.models import BenchSession, Pass
 from studies.record import note
 from studies.services import open_study
+from tuning.models import Log
+from tuning.queries import log_at
+from tuning.services import add_capture
 
 from running.models import BenchRun
 from running.placing import (
@@ -96,6 +100,9 @@ def from_bench(
 
 def take_from_bench(token: BenchToken, upload: UploadedFile[Any], written_at: datetime) -> LinkTaken:
     """The same of a file whose time is by the server's clock."""
+    log = log_at(token.machine)
+    if log is not None:
+        return _of_a_step(token, log, upload)
     _adopt(token)
     if not _sessions_of(token.machine, written_at):
         raise Conflict(
@@ -129,6 +136,21 @@ def take_from_bench(token: BenchToken, upload: UploadedFile[Any], written_at: da
     if earlier is not None:
         put_away(token.user, earlier)
     return _place(token.user, session, arrival, sent, found)
+
+
+def _of_a_step(token: BenchToken, log: Log, upload: UploadedFile[Any]) -> LinkTaken:
+    """A file of a machine at which somebody tunes is a quick pass of the last step.
+
+    Raises :class:`Conflict` (`no_step`) before the first one; what is no capture is told at the machine.
+    """
+    step = log.steps.order_by("-number").first()
+    if step is None:
+        raise Conflict("no_step", f"“{log}” has no step yet.", hint="Take the first step; the file is sent again.")
+    try:
+        made = add_capture(token.user, step.pk, upload, uuid4())
+    except Problem as error:
+        return LinkTaken(arrival_id=None, became="refused", words=error.message)
+    return LinkTaken(arrival_id=None, became="step", words=f"{made.fps:.1f} fps at step {step.number} of {log}")
 
 
 def _left_untied(token: BenchToken, study_id: int, sha256: str) -> Arrival | None:

@@ -372,5 +372,5 @@ class LinkTaken(Out):
     """What became of a file that a test machine sent, in words for its own line."""
 
     arrival_id: int | None
-    became: Literal["pass", "warm_up", "broken_off", "samples", "grown", "waiting", "known"]
+    became: Literal["pass", "warm_up", "broken_off", "samples", "grown", "waiting", "known", "step", "refused"]
     words: str

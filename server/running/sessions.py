@@ -16,6 +16,7 @@ from studies.deciding import plan_pass
 from studies.models import HIDDEN, BenchSession, Pass, PassRole, PassState, Study
 from studies.record import note
 from studies.services import open_study
+from tuning.models import Log
 
 from running.models import ActKind
 from running.queries import really_run
@@ -64,6 +65,12 @@ def _check_free(study: Study, data: SessionIn) -> None:
     """Raises :class:`Conflict` where somebody sits at that machine already, or runs these lanes at another."""
     others = list(BenchSession.objects.filter(study=study, ended_at=None).select_related("machine", "driver", "study"))
     if data.machine_id is not None:
+        log = Log.objects.filter(machine=data.machine_id).first()
+        if log is not None and not data.simulated:
+            raise Conflict(
+                "machine_taken", f"“{log}” is worked on at that machine: what it sends would be a pass of it.",
+                field="machine_id", hint="Leave the machine at the tuning log first.",
+            )  # fmt: skip
         there = BenchSession.objects.filter(ended_at=None, machine=data.machine_id)
         others = list(there.exclude(study=study).select_related("machine", "driver", "study")) + others
     for other in others:

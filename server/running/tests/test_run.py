@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import pytest
+from planning.queries import planned_work
 from rennbahn.simulation import Rig, Upset
 from running import station
 from studies.models import BenchSession
@@ -188,7 +189,7 @@ def test_an_act_that_is_sent_twice_is_done_once(at: AtBench) -> None:
 def test_an_answer_from_before_an_act_has_not_its_number(at: AtBench, monkeypatch: pytest.MonkeyPatch) -> None:
     """What is done while an answer is being made is asked for anew: the pulse says another number."""
     at.begin()
-    read = station.planned_work
+    read = planned_work
 
     def meanwhile(*asked: Any) -> Any:
         work = read(*asked)

@@ -4,13 +4,16 @@ Definitions are those of docs/measures.md, section 10. No proposal lies past a s
 """
 
 from rennbahn.tuning.answer import TunedStep, Tuning, last_watts_of, tuning_of
-from rennbahn.tuning.log import Quick, Rival, Setting, Stability, Step, TuningLog
+from rennbahn.tuning.log import KINDS, OUTCOMES, USUAL_MINUTES, Quick, Rival, Setting, Stability, Step, TuningLog
 from rennbahn.tuning.proposal import Proposal
 from rennbahn.tuning.read import log_from_json
 from rennbahn.tuning.samples import Samples, samples_of
 from rennbahn.tuning.sentences import failed_words, next_words, samples_words, sentences_of, set_words
 
 __all__ = [
+    "KINDS",
+    "OUTCOMES",
+    "USUAL_MINUTES",
     "Proposal",
     "Quick",
     "Rival",
