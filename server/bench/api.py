@@ -9,7 +9,7 @@ from ninja import File, Router, Status, UploadedFile
 from people.access import user_of
 from sheets import Imported, csv_answer, table_file
 
-from bench import queries, services, tables
+from bench import queries, services, sums, tables
 from bench.schemas import (
     KindOut,
     PartEdit,
@@ -22,6 +22,9 @@ from bench.schemas import (
     SetupIn,
     SetupOut,
     SheetOut,
+    SumIn,
+    SumLine,
+    SumOut,
     TickIn,
     TickOut,
 )
@@ -121,3 +124,15 @@ def tick(request: HttpRequest, version_id: int, payload: TickIn) -> list[TickOut
     """Tick a line of a setup's sheet, or take a tick back."""
     services.tick(user_of(request), version_id, payload)
     return queries.ticks_of(version_id)
+
+
+@router.get("/sums", response=list[SumOut])
+def all_sums(request: HttpRequest) -> list[SumOut]:
+    """The sums of the trade, and what each asks for."""
+    return sums.all_sums()
+
+
+@router.post("/sums/{name}", response=list[list[SumLine]])
+def work_out(request: HttpRequest, name: str, payload: SumIn) -> list[list[SumLine]]:
+    """Work a sum out, once for each of what stands beside each other. Nothing is kept."""
+    return sums.lines(name, payload)

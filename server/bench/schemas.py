@@ -192,3 +192,36 @@ class SheetOut(SetupOut):
 
     where_settings: dict[str, str]
     where_parts: dict[str, str]
+
+
+class SumIn(In):
+    """What a sum is made of, by name; several stand beside each other."""
+
+    of: Annotated[list[Annotated[dict[str, float], Field(max_length=8)]], Field(min_length=1, max_length=6)]
+
+
+class AskedOut(Out):
+    """A number that a sum asks for."""
+
+    name: str
+    words: str
+    whole: bool
+    usual: float | None
+
+
+class SumOut(Out):
+    """A sum of the trade."""
+
+    name: str
+    words: str
+    of: list[AskedOut]
+
+
+class SumLine(Out):
+    """What comes out of a sum: in words, as a number with its unit, and the formula with the numbers in it."""
+
+    words: str
+    value: float
+    shown: str
+    unit: str
+    how: str

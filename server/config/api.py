@@ -18,6 +18,7 @@ from doubting.api import router as doubting
 from faults import place_of, sentence_of
 from films.api import router as films
 from findings.api import router as findings
+from fitting.api import router as fitting
 from intake.api import router as intake
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
@@ -129,6 +130,7 @@ for prefix, router in (
     ("", packages),
     ("", films),
     ("/tuning", tuning),
+    ("/fits", fitting),
     ("/studies", findings),
     ("", words),
 ):

@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "studies",
     "intake",
     "tuning",
+    "fitting",
     "planning",
     "doubting",
     "running",

@@ -12,13 +12,13 @@ from intake.bounded import bounded
 from page_marks import check_seen
 from people.access import require
 from people.models import Role
+from pictures import look_at
 from problems import NotFound, Problem
 from storing import let_go, place
 from studies.models import Lane
 from studies.record import note as record
 from studies.services import open_study
 
-from findings import pictures
 from findings.eye_notes import eye_notes, note_mark
 from findings.models import EyeNote, EyePicture, Side
 from findings.schemas import EyeNoteIn
@@ -54,7 +54,7 @@ def keep_picture(
     if file is None or (file.size or 0) > LARGEST_PICTURE:
         raise Problem("no_picture", "No picture came, or one over 24 MB.", field="file", hint="Hand in a PNG or JPEG.")
     content = file.read()
-    found = bounded(pictures.look_at, content)
+    found = bounded(look_at, content)
     placed = place(found.content)
     with transaction.atomic():
         open_study(study_id)

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
-from uuid import uuid4
 
 import clock
 from django.contrib.auth.models import AnonymousUser, User
@@ -147,7 +146,7 @@ def _of_a_step(token: BenchToken, log: Log, upload: UploadedFile[Any]) -> LinkTa
     if step is None:
         raise Conflict("no_step", f"“{log}” has no step yet.", hint="Take the first step; the file is sent again.")
     try:
-        made = add_capture(token.user, step.pk, upload, uuid4())
+        made = add_capture(token.user, step.pk, upload)
     except Problem as error:
         return LinkTaken(arrival_id=None, became="refused", words=error.message)
     return LinkTaken(arrival_id=None, became="step", words=f"{made.fps:.1f} fps at step {step.number} of {log}")

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from typing import Any
-from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from intake.uploads import whole_upload
-from ninja import File, Form, Router, Status, UploadedFile
+from ninja import File, Router, Status, UploadedFile
 from people.access import user_of
 from sheets import csv_answer
 
@@ -120,12 +119,10 @@ def add_pass(request: HttpRequest, step_id: int, payload: QuickIn) -> Status[Log
 
 
 @router.post("/steps/{int:step_id}/captures", response={201: LogOut})
-def add_capture(
-    request: HttpRequest, step_id: int, client_id: Form[UUID], file: UploadedFile | None = FILE
-) -> Status[LogOut]:
-    """Measure a capture as a quick pass of a step."""
-    upload = whole_upload(request, file)
-    return Status(201, queries.log_out(services.add_capture(user_of(request), step_id, upload, client_id).step.log_id))
+def add_capture(request: HttpRequest, step_id: int, file: UploadedFile | None = FILE) -> Status[LogOut]:
+    """Measure a capture as a quick pass of a step, once however often it is sent."""
+    made = services.add_capture(user_of(request), step_id, whole_upload(request, file))
+    return Status(201, queries.log_out(made.step.log_id))
 
 
 @router.post("/steps/{int:step_id}/simulated", response={201: LogOut})

@@ -162,7 +162,7 @@ def add_pass(user: Caller, step_id: int, data: QuickIn) -> QuickPass:
         return known or QuickPass.objects.create(step=step, by=tester, **data.dict())
 
 
-def add_capture(user: Caller, step_id: int, upload: UploadedFile[Any] | None, client_id: Any) -> QuickPass:
+def add_capture(user: Caller, step_id: int, upload: UploadedFile[Any] | None) -> QuickPass:
     """Measure a capture as a quick pass of a step. Raises :class:`CaptureRefused` of what is none."""
     tester = require(user, Role.TESTER)
     if upload is None or not upload.size or upload.size > LARGEST_CAPTURE:
@@ -191,7 +191,7 @@ def add_capture(user: Caller, step_id: int, upload: UploadedFile[Any] | None, cl
         if known is not None:
             return known
         return QuickPass.objects.create(
-            step=step, by=tester, client_id=client_id, what="capture", fps=figures.rates.average_fps,
+            step=step, by=tester, client_id=uuid4(), what="capture", fps=figures.rates.average_fps,
             w=_above_0(means.get("gpu_power_w")), temperature_c=means.get("gpu_temp_c"),
             hotspot_c=means.get("gpu_hotspot_c"),
             fan_rpm=means.get("fan_rpm"), file_name=(upload.name or "capture")[:200], sha256=sha256, **placed.fields(),

@@ -197,10 +197,11 @@ def sum_text(one: Sum, told: list[dict[str, float]]) -> str:
     parts = []
     for of in told:
         heading = ", ".join(f"{name} {value:g}" for name, value in of.items())
-        lines = [f"  {line.words} {_shown(line)}  ({line.how})" for line in lines_of(one, of)]
+        lines = [f"  {line.words} {shown(line)}  ({line.how})" for line in lines_of(one, of)]
         parts.append("\n".join([f"{one.name}: {heading}", *lines]))
     return "\n".join(parts)
 
 
-def _shown(line: Line) -> str:
+def shown(line: Line) -> str:
+    """A result as it is shown, with its unit."""
     return f"{fixed(line.value, 2)}{'' if line.unit.startswith('%') or not line.unit else ' '}{line.unit}"

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import io
+import uuid
 import zipfile
 from typing import Any
 
 import pytest
 from config.api import api
 from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection, transaction
 from django.test.utils import CaptureQueriesContext
 from films.models import Film, FilmState
 from testkit import PICTURE, Bench, Caller, accepting, study_body
 
+SETTING = {"name": "x", "stock": 0.0, "resolution": 1.0}
 PLAN = {"starts_on": "2026-01-05", "deadline": "2026-03-01T00:00"}
 
 
@@ -84,6 +87,8 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
         "to_lane_id": study["lanes_full"][1]["id"],
         "side": "from",
         "pack_id": lead.get(f"/studies/{study['id']}/packs")[0]["id"],
+        "log_id": log_of(lead, study),
+        **matrix_of(lead),
         "film_id": film_of(lead, study["id"], first["test_id"]),
         "brought_id": (lead.get("/packages") or [lead.post("/packages", {"name": "x.zip"}, status=201)])[0]["id"],
     }
@@ -97,6 +102,29 @@ def paths(study: dict[str, Any], lead: Caller) -> list[str]:
             asked = f"?to={first['id']}&passes={first['id']}" if path.endswith("/agreement") else ""
             found.append(path + asked)
     return found
+
+
+def log_of(lead: Caller, study: dict[str, Any]) -> int:
+    """A tuning log of the first part there is in the setup of the first lane."""
+    setup = study["lanes_full"][0]["setup"]
+    names = {part["name"] for part in setup["parts"]}
+    part = next(one["id"] for one in lead.get("/parts") if one["name"] in names)
+    body = {"title": "x", "part_id": part, "setup_id": setup["id"], "settings": [SETTING]}
+    log = lead.post("/tuning", body, status=201)["id"]
+    for at in range(2):
+        lead.post(f"/tuning/{log}/steps", {"client_id": str(uuid.uuid4()), "set": {"x": float(at)}}, status=201)
+    return int(log)
+
+
+def matrix_of(lead: Caller) -> dict[str, int]:
+    """A fit matrix with an attempt and its photograph."""
+    part = lead.get("/parts")[0]["id"]
+    made = lead.post("/fits", {"title": "x", "rows": [part], "columns": [part]}, status=201)["id"]
+    told = {"client_id": str(uuid.uuid4()), "row": part, "column": part, "outcome": "works"}
+    attempt = lead.post(f"/fits/{made}/attempts", told, status=201)["places"][0]["attempts"][0]["id"]
+    data = {"words": "x", "file": SimpleUploadedFile("a.png", PICTURE)}
+    found = lead.client.post(f"/api/fits/attempts/{attempt}/photographs", data).json()
+    return {"matrix_id": made, "photograph_id": found["places"][0]["attempts"][0]["photographs"][0]["id"]}
 
 
 def film_of(lead: Caller, study: int, test: int) -> int:

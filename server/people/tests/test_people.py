@@ -15,15 +15,22 @@ from django.contrib.sessions.models import Session
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
+from fitting.schemas import MatrixEdit
 from planning.schemas import PlanEdit
 from readers.schemas import ReaderEdit
 from scenes.schemas import ConditionEdit, GameEdit, SceneEdit
 from studies.schemas import MethodEdit
 from testkit import PASSWORD, Caller, caller, edit_body, study_body
+from tuning.schemas import LogEdit
 
 METHOD = {"low_school": "slowest_frames"}
 SCENE = {"game": "Velvet Quarry", "name": "floor"}
 FILM = {"test_id": 1, "passes": [{"pass_id": 1}], "rate": 25}
+LOG = {
+    "title": "x", "part_id": 0, "setup_id": 0, "settings": [{"name": "x", "stock": 0.0, "resolution": 1.0}],
+}  # fmt: skip
+FIT = {"title": "x", "rows": [0], "columns": [0]}
+ONCE = {"client_id": "00000000-0000-4000-8000-000000000000"}
 PLACE = {"lane_id": 1, "test_id": 1}
 SETUP = {"name": "Another"}
 ACTS = {
@@ -92,6 +99,37 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/scenes.csv", "a file", "lead"),
     ("GET", "/conditions.csv", None, "viewer"),
     ("POST", "/conditions.csv", "a file", "lead"),
+    ("GET", "/tuning", None, "viewer"),
+    ("POST", "/tuning", LOG, "lead"),
+    ("GET", "/tuning/marks", None, "viewer"),
+    ("GET", "/tuning/{log_id}", None, "viewer"),
+    ("PUT", "/tuning/{log_id}", edit_body(LogEdit, **LOG), "lead"),
+    ("GET", "/tuning/{log_id}/steps.csv", None, "viewer"),
+    ("POST", "/tuning/{log_id}/backed-up", None, "tester"),
+    ("PUT", "/tuning/{log_id}/machine", {"machine_id": None}, "tester"),
+    ("POST", "/tuning/{log_id}/steps", ONCE | {"set": {}}, "tester"),
+    ("POST", "/tuning/{log_id}/study", {"before": 1, "after": 2, "tests_of": 1, "question": "x"}, "lead"),
+    ("PUT", "/tuning/steps/{step_id}/read-back", {"read_back": {}}, "tester"),
+    ("PUT", "/tuning/steps/{step_id}/conclusion", {"conclusion": "x"}, "tester"),
+    ("POST", "/tuning/steps/{step_id}/runs", ONCE | {"program": "x", "minutes": 1.0, "outcome": "passed"}, "tester"),
+    ("POST", "/tuning/steps/{step_id}/passes", ONCE | {"fps": 60.0}, "tester"),
+    ("POST", "/tuning/steps/{step_id}/captures", "a file", "tester"),
+    ("POST", "/tuning/steps/{step_id}/simulated", None, "tester"),
+    ("POST", "/tuning/steps/{step_id}/setup", None, "lead"),
+    ("PUT", "/tuning/runs/{run_id}/struck", {"why": "typed wrongly"}, "lead"),
+    ("PUT", "/tuning/passes/{quick_id}/struck", {"why": "typed wrongly"}, "lead"),
+    ("GET", "/fits", None, "viewer"),
+    ("POST", "/fits", FIT, "lead"),
+    ("GET", "/fits/{matrix_id}", None, "viewer"),
+    ("PUT", "/fits/{matrix_id}", edit_body(MatrixEdit, **FIT), "lead"),
+    ("GET", "/fits/{matrix_id}/attempts.csv", None, "viewer"),
+    ("POST", "/fits/{matrix_id}/attempts", ONCE | {"row": 1, "column": 1, "outcome": "works"}, "tester"),
+    ("POST", "/fits/{matrix_id}/setups", {"row": 1, "column": 1}, "lead"),
+    ("GET", "/fits/{matrix_id}/photographs/{photograph_id}", None, "viewer"),
+    ("PUT", "/fits/attempts/{attempt_id}/struck", {"why": "typed wrongly"}, "lead"),
+    ("POST", "/fits/attempts/{attempt_id}/photographs", "a file", "tester"),
+    ("GET", "/sums", None, "viewer"),
+    ("POST", "/sums/{name}", {"of": [{"ms": 16.0}]}, "viewer"),
     ("GET", "/readers", None, "viewer"),
     ("POST", "/readers", {"name": "Someone", "display_hz": 60.0, "floor_fps": 40.0}, "lead"),
     ("PUT", "/readers/{reader_id}", edit_body(ReaderEdit, name="Someone", display_hz=60.0, floor_fps=40.0), "lead"),

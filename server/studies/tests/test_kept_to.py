@@ -26,6 +26,7 @@ SECRET = "Does the Umbral Nine keep its word?"
 OF_NONE = {
     "part_id", "rig_id", "game_id", "condition_id", "setup_id", "version_id", "scene_id", "link_id", "reader_id",
     "sign_in_id", "invitation_id", "name", "position", "side", "check_id", "decision_id", "from_lane_id", "to_lane_id",
+    "log_id", "step_id", "run_id", "quick_id", "matrix_id", "attempt_id", "photograph_id",
 }  # fmt: skip
 
 #: Behind their report, which is hidden where any study that it draws on is.

@@ -27,7 +27,8 @@ def one() -> str:
 def base(lead: Caller) -> dict[str, Any]:
     parts = [{"kind": "card", "name": "Finch 5"}, {"kind": "memory", "name": "Two sticks"}]
     body = {"name": "Walnut box", "parts": parts, "settings": [{"name": "power LIMIT", "value": "120 W"}]}
-    return lead.post("/setups", body, status=201)
+    made: dict[str, Any] = lead.post("/setups", body, status=201)
+    return made
 
 
 def part_id(lead: Caller, name: str) -> int:
@@ -42,17 +43,20 @@ def log_body(lead: Caller, base: dict[str, Any], **more: Any) -> dict[str, Any]:
 
 @pytest.fixture
 def log(lead: Caller, base: dict[str, Any]) -> dict[str, Any]:
-    return lead.post("/tuning", log_body(lead, base), status=201)
+    made: dict[str, Any] = lead.post("/tuning", log_body(lead, base), status=201)
+    return made
 
 
 def step(who: Caller, log: dict[str, Any], value: float, status: int = 201, **more: Any) -> dict[str, Any]:
     body = {"client_id": one(), "set": {"Core voltage": value}} | more
-    return who.post(f"/tuning/{log['id']}/steps", body, status=status)
+    found: dict[str, Any] = who.post(f"/tuning/{log['id']}/steps", body, status=status)
+    return found
 
 
 def run(who: Caller, found: dict[str, Any], outcome: str = "passed", minutes: float = 60.0) -> dict[str, Any]:
     body = {"client_id": one(), "program": "long load", "minutes": minutes, "outcome": outcome}
-    return who.post(f"/tuning/steps/{found['steps'][-1]['id']}/runs", body, status=201)
+    told: dict[str, Any] = who.post(f"/tuning/steps/{found['steps'][-1]['id']}/runs", body, status=201)
+    return told
 
 
 def quick(who: Caller, found: dict[str, Any], *rows: tuple[float, float]) -> dict[str, Any]:
@@ -234,14 +238,14 @@ def test_a_capture_is_measured_as_a_pass_of_its_step(log: dict[str, Any], tester
     found = step(tester, log, -10.0)
     path = f"/tuning/steps/{found['steps'][0]['id']}/captures"
     for _ in range(2):
-        data = {"file": SimpleUploadedFile("quay.csv", capture()), "client_id": one()}
+        data = {"file": SimpleUploadedFile("quay.csv", capture())}
         response = tester.client.post(f"/api{path}", data)
         assert response.status_code == 201, response.content
     [row] = response.json()["steps"][0]["passes"]
     assert row["file_name"] == "quay.csv"
     assert 50 < row["fps"] < 400
     assert row["w"] > 0
-    refused = tester.client.post(f"/api{path}", {"file": SimpleUploadedFile("x.csv", b"\x00" * 99), "client_id": one()})
+    refused = tester.client.post(f"/api{path}", {"file": SimpleUploadedFile("x.csv", b"\x00" * 99)})
     assert (refused.status_code, refused.json()["field"]) == (422, "file")
 
 
@@ -311,3 +315,19 @@ def test_a_log_is_told_in_few_queries(log: dict[str, Any], tester: Caller, queri
         quick(tester, run(tester, step(tester, log, value)), (80.0, 100.0))
     with queries(12):
         tester.get(f"/tuning/{log['id']}")
+
+
+def test_a_rival_of_a_study_that_is_kept_is_nobodys_elses(
+    log: dict[str, Any], bench: Bench, lead: Caller, tester: Caller
+) -> None:
+    study = lead.get(f"/studies/{bench.id}")
+    lane, test = study["lanes_full"][0]["id"], study["tests_full"][0]["id"]
+    rival = log_body(lead, {"id": log["setup_id"]}, rival_lane_id=lane, rival_test_id=test, seen=log["seen"])
+    lead.put(f"/tuning/{log['id']}", edit_body(LogEdit, **rival))
+    one_pass = next(one for one in tester.get(f"/studies/{bench.id}/passes") if one["state"] == "planned")
+    body = {"state": "did_not_run", "reason_code": "crashed", "reason": "black screen"}
+    tester.put(f"/studies/passes/{one_pass['id']}/state", body)
+    lead.put(f"/studies/{bench.id}/kept", {"names": []})
+    assert lead.get(f"/tuning/{log['id']}")["rival"]["lane_id"] == lane
+    assert tester.get(f"/tuning/{log['id']}")["rival"] is None
+    assert tester.get("/tuning/marks") == []

@@ -378,6 +378,174 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matrices
+         * @description All fit matrices, newest first.
+         */
+        get: operations["fitting_api_matrices"];
+        put?: never;
+        /**
+         * Lay Out
+         * @description Lay a matrix out.
+         */
+        post: operations["fitting_api_lay_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/attempts/{attempt_id}/photographs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Photograph
+         * @description Keep a photograph of an attempt.
+         */
+        post: operations["fitting_api_add_photograph"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/attempts/{attempt_id}/struck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Strike
+         * @description Strike an attempt out.
+         */
+        put: operations["fitting_api_strike"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/{matrix_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matrix
+         * @description A matrix with all its places.
+         */
+        get: operations["fitting_api_matrix"];
+        /**
+         * Edit
+         * @description Change a matrix: its words, or which parts stand on its axes.
+         */
+        put: operations["fitting_api_edit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/{matrix_id}/attempts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Attempt
+         * @description Note an attempt at a place.
+         */
+        post: operations["fitting_api_add_attempt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/{matrix_id}/attempts.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description Every attempt as a table.
+         */
+        get: operations["fitting_api_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/{matrix_id}/photographs/{photograph_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Photograph
+         * @description A photograph.
+         */
+        get: operations["fitting_api_photograph"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits/{matrix_id}/setups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Place Setup
+         * @description A place that works as a setup, for a lane of a study.
+         */
+        post: operations["fitting_api_place_setup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/games": {
         parameters: {
             query?: never;
@@ -3471,6 +3639,394 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Sums
+         * @description The sums of the trade, and what each asks for.
+         */
+        get: operations["bench_api_all_sums"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Work Out
+         * @description Work a sum out, once for each of what stands beside each other. Nothing is kept.
+         */
+        post: operations["bench_api_work_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Logs
+         * @description All tuning logs, newest first.
+         */
+        get: operations["tuning_api_logs"];
+        put?: never;
+        /**
+         * Begin
+         * @description Begin a tuning log.
+         */
+        post: operations["tuning_api_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Marks
+         * @description Setups that failed stability somewhere, also in one game only.
+         */
+        get: operations["tuning_api_marks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/passes/{quick_id}/struck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Strike Pass
+         * @description Strike a quick pass out.
+         */
+        put: operations["tuning_api_strike_pass"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/runs/{run_id}/struck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Strike Run
+         * @description Strike a stability run out: it was noted wrongly.
+         */
+        put: operations["tuning_api_strike_run"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Capture
+         * @description Measure a capture as a quick pass of a step, once however often it is sent.
+         */
+        post: operations["tuning_api_add_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/conclusion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Conclude
+         * @description What a step comes to, in words.
+         */
+        put: operations["tuning_api_conclude"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/passes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Pass
+         * @description Note the figures of a quick pass.
+         */
+        post: operations["tuning_api_add_pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/read-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Read Back
+         * @description What a second place says of the settings of a step.
+         */
+        put: operations["tuning_api_read_back"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Run
+         * @description Note a stability run.
+         */
+        post: operations["tuning_api_add_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Setup
+         * @description A step as a setup, for lanes of studies.
+         */
+        post: operations["tuning_api_make_setup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/steps/{step_id}/simulated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Simulate
+         * @description Run a step on the simulated bench.
+         */
+        post: operations["tuning_api_simulate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/{log_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description A tuning log: steps, what is proven of them, and what to try next.
+         */
+        get: operations["tuning_api_log"];
+        /**
+         * Edit
+         * @description Change what is said of a log: its limits, its rival.
+         */
+        put: operations["tuning_api_edit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/{log_id}/backed-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Backed Up
+         * @description Data is backed up.
+         */
+        post: operations["tuning_api_backed_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/{log_id}/machine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Machine
+         * @description Work on a log at a test machine, whose captures are passes of its last step.
+         */
+        put: operations["tuning_api_machine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/{log_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Step
+         * @description Take a step.
+         */
+        post: operations["tuning_api_add_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/{log_id}/steps.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description The steps as a table.
+         */
+        get: operations["tuning_api_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/{log_id}/study": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Before And After
+         * @description Two steps as the lanes of a study.
+         */
+        post: operations["tuning_api_before_and_after"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/words": {
         parameters: {
             query?: never;
@@ -4205,6 +4761,13 @@ export interface components {
             second_factor: string;
             seen: string;
         };
+        /** @description A number that a sum asks for. */
+        AskedOut: {
+            name: string;
+            usual: number | null;
+            whole: boolean;
+            words: string;
+        };
         /**
          * @description Which number is asked about: of the suite, of one `test`, the level of one `lane`, or lanes over lanes.
          *
@@ -4240,6 +4803,38 @@ export interface components {
             number?: number | null;
             test_id: number;
         };
+        /** @description An attempt at a place, by the ids of its parts. */
+        AttemptIn: {
+            changed?: string[];
+            /** Format: uuid */
+            client_id: string;
+            column: number;
+            generation?: number | null;
+            lanes?: number | null;
+            /** @enum {string} */
+            outcome: "works" | "limited" | "no_picture" | "not_detected" | "crashes";
+            row: number;
+            /** @default  */
+            seen: string;
+            via?: number | null;
+        };
+        /** @description An attempt. */
+        AttemptOut: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            changed: string[];
+            id: number;
+            link: string;
+            outcome: string;
+            photographs: components["schemas"]["PhotographOut"][];
+            seen: string;
+            struck: string;
+        };
+        /** @description Why an attempt does not count. */
+        AttemptStrike: {
+            why: string;
+        };
         /** @description A line of the record. */
         AuditOut: {
             /** Format: date-time */
@@ -4250,10 +4845,23 @@ export interface components {
             who: string;
             why: string;
         };
+        /** @description A part on an axis. */
+        AxisPart: {
+            id: number;
+            kind: string;
+            name: string;
+        };
         /** @description A number in prose that is tied to nothing, and what it might be. */
         BareOut: {
             guesses: components["schemas"]["QuoteOut"][];
             text: string;
+        };
+        /** @description Two steps as the lanes of a study, over the tests of another one. */
+        BeforeAfterIn: {
+            after: number;
+            before: number;
+            question: string;
+            tests_of: number;
         };
         /** @description A new report. */
         BeginIn: {
@@ -4538,6 +5146,10 @@ export interface components {
             role: string;
             test_id: number;
         };
+        /** @description A conclusion in words. */
+        ConclusionIn: {
+            conclusion: string;
+        };
         /** @description A condition in place of what it was. */
         ConditionEdit: {
             api: string;
@@ -4703,6 +5315,13 @@ export interface components {
             name: string;
             state: string;
             words: string;
+        };
+        /** @description Against a rival at its watts. */
+        EqualOut: {
+            high: number;
+            low: number;
+            margin: number;
+            verdict: string;
         };
         /** @description An error: a stable code, a sentence for people, and where they apply the field, row, line and remedy. */
         ErrorOut: {
@@ -5080,6 +5699,13 @@ export interface components {
             kind: string;
             label: string;
         };
+        /** @description Where watts stop paying. */
+        KneeOut: {
+            high: number;
+            level: number;
+            low: number;
+            step: number;
+        };
         /** @description SHA-256 digests of files that are about to be handed in. */
         KnownIn: {
             sha256: string[];
@@ -5239,8 +5865,83 @@ export interface components {
         LinkTaken: {
             arrival_id: number | null;
             /** @enum {string} */
-            became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known";
+            became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known" | "step" | "refused";
             words: string;
+        };
+        /** @description A log in place of what it was. What steps have used keeps its name, unit and stock. */
+        LogEdit: {
+            part_id: number;
+            reset_words: string;
+            rival_lane_id: number | null;
+            rival_test_id: number | null;
+            seed: number | null;
+            seen: string;
+            settings: components["schemas"]["SettingIn"][];
+            setup_id: number;
+            stability_min: number;
+            title: string;
+        };
+        /**
+         * @description A tuning log: of which part, in which setup as it stands at stock, and what can be set.
+         *
+         *     With a `seed` it is of the simulated bench.
+         */
+        LogIn: {
+            part_id: number;
+            /** @default  */
+            reset_words: string;
+            rival_lane_id?: number | null;
+            rival_test_id?: number | null;
+            seed?: number | null;
+            settings: components["schemas"]["SettingIn"][];
+            setup_id: number;
+            /** @default 60 */
+            stability_min: number;
+            title: string;
+        };
+        /** @description A log with all that core says of it. */
+        LogOut: {
+            /** Format: date-time */
+            at: string;
+            backed_up_by: string;
+            by: string;
+            equal_power: components["schemas"]["EqualOut"] | null;
+            id: number;
+            knee: components["schemas"]["KneeOut"] | null;
+            machine: string;
+            machine_id: number | null;
+            memory: boolean;
+            next: components["schemas"]["NextOut"];
+            next_of_sample: string;
+            part: string;
+            part_id: number;
+            part_kind: string;
+            reset_words: string;
+            rival: components["schemas"]["RivalOut"] | null;
+            samples: components["schemas"]["SampleOut"][];
+            samples_words: string;
+            seed: number | null;
+            seen: string;
+            sentences: string[];
+            settings: components["schemas"]["SettingOut"][];
+            setup: string;
+            setup_id: number;
+            simulated: boolean;
+            stability_min: number;
+            steps: components["schemas"]["StepOut"][];
+            title: string;
+        };
+        /** @description A log in the list of all. */
+        LogRow: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            id: number;
+            part: string;
+            sentence: string;
+            setup: string;
+            steps: number;
+            title: string;
         };
         /**
          * @description What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, or what
@@ -5273,6 +5974,10 @@ export interface components {
             joined?: number | null;
             other?: number | null;
         };
+        /** @description At which test machine a log is worked on; none when that is over. */
+        MachineIn: {
+            machine_id: number | null;
+        };
         /** @description A test machine that sends its files by itself; `taken` says who sits at it just now, empty where nobody does. */
         MachineOut: {
             id: number;
@@ -5304,6 +6009,13 @@ export interface components {
             /** @default  */
             words: string;
         };
+        /** @description A setup that failed stability somewhere, in words, and where that is written. */
+        MarkOut: {
+            setup_id: number;
+            version_id: number;
+            way: string;
+            words: string;
+        };
         /** @description What a block shows. */
         MaterialOut: {
             answer: components["schemas"]["AnswerOut"] | null;
@@ -5312,6 +6024,57 @@ export interface components {
             readers: components["schemas"]["ReaderSays"][];
             study: components["schemas"]["StudyOut"];
             trace: components["schemas"]["TracesPrinted"] | null;
+        };
+        /** @description A matrix in place of what it was. A part with attempts stays. */
+        MatrixEdit: {
+            columns: number[];
+            columns_are: string;
+            rows: number[];
+            rows_are: string;
+            seen: string;
+            title: string;
+            via: number[];
+            via_are: string;
+        };
+        /** @description A matrix by the parts on its axes; `via` is what is between, and may be empty. */
+        MatrixIn: {
+            columns: number[];
+            /** @default Cards */
+            columns_are: string;
+            rows: number[];
+            /** @default Hosts */
+            rows_are: string;
+            title: string;
+            via?: number[];
+            /** @default  */
+            via_are: string;
+        };
+        /** @description A matrix with all its places. */
+        MatrixOut: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            columns: components["schemas"]["AxisPart"][];
+            columns_are: string;
+            id: number;
+            places: components["schemas"]["PlaceOut"][];
+            rows: components["schemas"]["AxisPart"][];
+            rows_are: string;
+            seen: string;
+            sentences: string[];
+            title: string;
+            via: components["schemas"]["AxisPart"][];
+            via_are: string;
+        };
+        /** @description A matrix in the list of all. */
+        MatrixRow: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            id: number;
+            places: number;
+            sentence: string;
+            title: string;
         };
         /** @description One's own account. */
         MeOut: {
@@ -5459,6 +6222,13 @@ export interface components {
             seconds: number;
             tests: components["schemas"]["NextPassesOut"][];
             why_not: string;
+        };
+        /** @description What is proposed as the next value of which setting, or why nothing is. */
+        NextOut: {
+            setting: string | null;
+            value: number | null;
+            why: string;
+            words: string;
         };
         /** @description Further passes of a test, in each of both lanes, and the chance that they settle its verdict. */
         NextPassesOut: {
@@ -5836,13 +6606,37 @@ export interface components {
             second_factor: boolean;
             shut_s: number;
         };
-        /** @description Where a capture belongs, and others with it; without a lane or a test each stays in its own. */
+        /** @description A photograph of an attempt. */
+        PhotographOut: {
+            height: number;
+            id: number;
+            source: string;
+            width: number;
+            words: string;
+        };
+        /** @description A place by the ids of its parts. */
         PlaceIn: {
-            /** @default [] */
-            also: number[];
-            lane_id?: number | null;
-            number?: number | null;
-            test_id?: number | null;
+            column: number;
+            row: number;
+            via?: number | null;
+        };
+        /** @description A place: how it stands, what part facts say before, and what to try next. */
+        PlaceOut: {
+            attempts: components["schemas"]["AttemptOut"][];
+            cautions: string[];
+            checks: string[];
+            column: number;
+            link: string;
+            next: components["schemas"]["TriedOut"][];
+            row: number;
+            state: string;
+            via: number | null;
+            words: string;
+        };
+        /** @description The setup that a place is. */
+        PlaceSetup: {
+            name: string;
+            setup_id: number;
         };
         /**
          * @description A day that changes what can be run: nobody is at the bench (`off`), a part of a lane goes back in the morning
@@ -6049,6 +6843,35 @@ export interface components {
             wanted: string;
             where: string;
         };
+        /** @description Figures of a quick pass, typed in: fps or a score, and what was read beside it. */
+        QuickIn: {
+            /** Format: uuid */
+            client_id: string;
+            fan_rpm?: number | null;
+            fps: number;
+            hotspot_c?: number | null;
+            noise_dba?: number | null;
+            temperature_c?: number | null;
+            w?: number | null;
+            /** @default  */
+            what: string;
+        };
+        /** @description A quick pass. */
+        QuickOut: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            fan_rpm: number | null;
+            file_name: string;
+            fps: number;
+            hotspot_c: number | null;
+            id: number;
+            noise_dba: number | null;
+            struck: string;
+            temperature_c: number | null;
+            w: number | null;
+            what: string;
+        };
         /** @description A number of a study as it is said. */
         QuoteOut: {
             /** @default  */
@@ -6059,6 +6882,12 @@ export interface components {
             text: string;
             /** @default  */
             verdict: string;
+        };
+        /** @description What a second place says of settings. */
+        ReadBackIn: {
+            read_back: {
+                [key: string]: number;
+            };
         };
         /** @description A reader in place of what they were. */
         ReaderEdit: {
@@ -6265,6 +7094,17 @@ export interface components {
             seen: string;
             setups: number;
         };
+        /** @description A lane in a test of a study, by its accepted passes that have watts. */
+        RivalOut: {
+            fps: number | null;
+            lane_id: number;
+            name: string;
+            of: string;
+            passes: number;
+            study_id: number;
+            test_id: number;
+            w: number | null;
+        };
         /** @description Somebody's role. */
         RoleIn: {
             /** @enum {string} */
@@ -6277,40 +7117,37 @@ export interface components {
             limit: number;
             looks: number;
         };
-        /** @description Everything of a study at the bench, as it stands. `number` grows with every act. */
+        /** @description A stability run. */
+        RunIn: {
+            /** Format: uuid */
+            client_id: string;
+            minutes: number;
+            /** @enum {string} */
+            outcome: "passed" | "crashed" | "errors" | "artefacts" | "hang";
+            program: string;
+        };
+        /** @description A stability run. */
         RunOut: {
-            coming: components["schemas"]["ComingOut"][];
-            driving: boolean;
-            earlier: components["schemas"]["BenchSessionOut"][];
-            lanes: components["schemas"]["LaneHere"][];
-            last: components["schemas"]["LastOut"] | null;
-            machines: components["schemas"]["MachineOut"][];
-            may_run: boolean;
-            may_simulate: boolean;
-            me: string;
-            mismatch: components["schemas"]["MismatchOut"] | null;
             /** Format: date-time */
-            now: string;
-            number: number;
-            others: components["schemas"]["BenchSessionOut"][];
-            /** @default [] */
-            outcomes: components["schemas"]["ActDone"][];
-            paused: boolean;
-            progress: components["schemas"]["ProgressOut"];
-            question: string;
-            session: components["schemas"]["BenchSessionOut"] | null;
-            steps: components["schemas"]["StepOut"][];
-            study_id: number;
-            tray: components["schemas"]["TrayOut"][];
-            under_way: components["schemas"]["UnderWayOut"] | null;
-            verdict: components["schemas"]["VerdictOut"] | null;
-            why_not: string;
+            at: string;
+            by: string;
+            id: number;
+            minutes: number;
+            outcome: string;
+            program: string;
+            struck: string;
         };
         /** @description Something that a lane shares with the baseline. */
         SameOut: {
             key: string;
             label: string;
             value: string;
+        };
+        /** @description A sample of the part at the settings in which samples are compared. */
+        SampleOut: {
+            fps: number;
+            sample: string;
+            w: number | null;
         };
         /** @description A sampled channel on the clock of the capture, gaps left out. */
         SampledOut: {
@@ -6493,6 +7330,20 @@ export interface components {
             name: string;
             value: string;
         };
+        /** @description A setting of a log. */
+        SettingOut: {
+            caution: string;
+            harder: string;
+            kind: string;
+            limit_day: string | null;
+            limit_high: number | null;
+            limit_low: number | null;
+            limit_source: string;
+            name: string;
+            resolution: number;
+            stock: number;
+            unit: string;
+        };
         /**
          * @description How a doubt is settled, or without a check all that stand about a pass.
          *
@@ -6555,6 +7406,11 @@ export interface components {
             parts?: components["schemas"]["PricedRef"][];
             rig_id?: number | null;
             settings?: components["schemas"]["SettingIn"][];
+        };
+        /** @description The setup that a step became. */
+        SetupMade: {
+            name: string;
+            setup_id: number;
         };
         /** @description The newest version of a setup, or the version asked for. */
         SetupOut: {
@@ -6685,22 +7541,57 @@ export interface components {
         SpareOut: {
             codes: string[];
         };
-        /** @description One instruction, for a pass. */
+        /** @description A step; `crossing` names the settings whose stated limit it crosses knowingly. */
+        StepIn: {
+            after?: number | null;
+            /** Format: uuid */
+            client_id: string;
+            crossing?: string[];
+            /** @default  */
+            sample: string;
+            set: {
+                [key: string]: number;
+            };
+        };
+        /** @description A step with what core says of it; `words` is what it set, `why_unstable` how it failed. */
         StepOut: {
-            caution: string;
-            cost: string;
-            key: string;
+            after: number | null;
+            /** Format: date-time */
+            at: string;
+            beyond_a_failure: boolean;
+            by: string;
+            conclusion: string;
+            fan_rpm: number | null;
+            fps: number | null;
+            fps_per_w: number | null;
+            hotspot_c: number | null;
+            id: number;
+            minutes: number;
+            noise_dba: number | null;
+            number: number;
+            on_front: boolean | null;
+            over_limit: string[];
+            passes: components["schemas"]["QuickOut"][];
+            read_back: {
+                [key: string]: number;
+            };
+            runs: components["schemas"]["RunOut"][];
+            sample: string;
+            set: {
+                [key: string]: number;
+            };
+            setup_id: number | null;
+            setup_name: string;
             /** @enum {string} */
-            kind: "change" | "check" | "read_back" | "card" | "wait" | "warm_up" | "pass";
-            of: number;
-            pass_id: number;
-            place: number;
-            question: components["schemas"]["QuestionOut"] | null;
-            run: number;
-            runs: number;
-            seconds: number;
-            title: string;
+            state: "proven" | "unproven" | "unstable";
+            temperature_c: number | null;
+            w: number | null;
+            why_unstable: string;
             words: string;
+        };
+        /** @description Why an entry counts no more. */
+        StrikeIn: {
+            why: string;
         };
         /** @description A study of any kind: its lanes, its tests, its method. */
         StudyIn: {
@@ -6720,6 +7611,10 @@ export interface components {
             /** @default  */
             second_factor: string;
             tests: components["schemas"]["TestIn"][];
+        };
+        /** @description The study that two steps became. */
+        StudyMade: {
+            study_id: number;
         };
         /** @description A whole study but for its passes. */
         StudyOut: {
@@ -6834,6 +7729,26 @@ export interface components {
             /** @default 0 */
             wins: number;
             within?: string | null;
+        };
+        /** @description What a sum is made of, by name; several stand beside each other. */
+        SumIn: {
+            of: {
+                [key: string]: number;
+            }[];
+        };
+        /** @description What comes out of a sum: in words, as a number with its unit, and the formula with the numbers in it. */
+        SumLine: {
+            how: string;
+            shown: string;
+            unit: string;
+            value: number;
+            words: string;
+        };
+        /** @description A sum of the trade. */
+        SumOut: {
+            name: string;
+            of: components["schemas"]["AskedOut"][];
+            words: string;
         };
         SweepAnswer: {
             best_per_watt: components["schemas"]["AnswerBestPerWatt"] | null;
@@ -7028,6 +7943,11 @@ export interface components {
             refused: string;
             why: string;
             written_at: string | null;
+        };
+        /** @description Something to try, and where it helped. */
+        TriedOut: {
+            change: string;
+            words: string;
         };
         /**
          * @description A run that began; `ended_at` once it is over and its capture is waited for.
@@ -7690,6 +8610,257 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_matrices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixRow"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_lay_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatrixIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_add_photograph: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string | null;
+                    /** @default  */
+                    words?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_strike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttemptStrike"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_matrix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatrixEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_add_attempt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttemptIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_photograph: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+                photograph_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    fitting_api_place_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceSetup"];
+                };
             };
             default: components["responses"]["Refusal"];
         };
@@ -12039,6 +13210,533 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AnswerDerivation"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    bench_api_all_sums: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    bench_api_work_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SumIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumLine"][][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_logs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogRow"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_strike_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                quick_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrikeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_strike_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrikeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_add_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_conclude: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConclusionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_add_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuickIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_read_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadBackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_add_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_make_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupMade"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_simulate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_backed_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_add_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_before_and_after: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                log_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeforeAfterIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyMade"];
                 };
             };
             default: components["responses"]["Refusal"];
