@@ -15,6 +15,8 @@ FANS = "Does the quiet fan profile cost frames?"
 STICKS = "One memory stick or two?"
 LADDER = "Which card does a dorm room need?"
 
+PLACE = "Hollin Neun, 9 litres, Bent riser, Ostrane V3: crashes"
+
 #: How one gets to each place from the desk, and what shows that it is there.
 PLACES = {
     "desk": ([], FANS),
@@ -57,6 +59,11 @@ PLACES = {
     "scenes": (["Scenes"], "Conditions"),
     "scene card": (["Scenes", "Scene card of Moss Republic, council square"], "Warm-up".upper()),
     "noise book": (["Scenes", "Noise book"], "By kind of scene".upper()),
+    "tuning logs": (["Tuning"], "How far do the Kettle sticks go"),
+    "a tuning log": (["Tuning", "How little power does the living-room card need?"], "Limits that the maker states"),
+    "what fits": (["Tuning", "What fits"], "Which card runs in nine litres?"),
+    "a matrix": (["Tuning", "What fits", "Which card runs in nine litres?", PLACE], "Power off before connecting"),
+    "sums": (["Tuning", "Sums"], "Work it out"),
     "people": (["People"], "After five wrong passwords"),
     "reports": (["Reports"], "Five cards for a shared flat"),
     "a report": (["Reports", "Five cards for a shared flat"], "The same in numbers"),

@@ -10,6 +10,7 @@ from scenes.schemas import ConditionIn, GameIn
 
 NEUN = "Hollin Neun"
 TURM = "Marl Turm"
+CASE, TOWER = "Hollin Neun, 9 litres", "Marl Turm, 38 litres"
 
 
 def _part(
@@ -32,7 +33,8 @@ def _card(name: str, maker: str, price: int, memory: int, bus: int, pin: float, 
     return _part(
         "card", name, maker, price, 400 + 4 * watts, noise_dba=round(27.0 + watts / 30, 1),
         memory_gb=memory, bus_bits=bus, gbit_per_pin=pin,
-        power_limit_w=watts, max_power_w=most, max_temperature_c=95, generation=4, lanes=8 if watts < 150 else 16,
+        power_limit_w=watts, max_power_w=most, max_temperature_c=95, generation=4, lanes=8 if watts < 170 else 16,
+        length_mm=140 + round(0.6 * watts), slots=2 if watts < 170 else 2.5 if watts < 250 else 3,
     )  # fmt: skip
 
 
@@ -63,13 +65,17 @@ PARTS = (
     _part("cooler", "Loftair 150", "Loftair", 39, 780, type="air", height_mm=150, fans=1, max_heat_w=180),
     _part("supply", "Brume 450", "Brume", 89, power_w=450, efficiency_pct=92),
     _part("supply", "Brume 750", "Brume", 109, power_w=750, efficiency_pct=92),
-    _part("case", "Hollin Neun, 9 litres", "Hollin", 149, 3900, volume_l=9, fans=2),
-    _part("case", "Marl Turm, 38 litres", "Marl", 79, 7200, volume_l=38, fans=3),
+    _part("case", CASE, "Hollin", 149, 3900, volume_l=9, fans=2, card_length_mm=245, card_slots=2,
+          cooler_height_mm=48),
+    _part("case", TOWER, "Marl", 79, 7200, volume_l=38, fans=3, card_length_mm=360, card_slots=4,
+          cooler_height_mm=165),
     _part("display", "Panora 27", "Panora", 349, width_px=2560, height_px=1440, refresh_hz=165,
           variable_refresh=True, variable_from_hz=48),
     _part("display", "Panora 32 Weit", "Panora", 629, width_px=3840, height_px=2160, refresh_hz=144,
           variable_refresh=True, variable_from_hz=48),
     _part("adapter", "Quaybox 4", "Quay", 219, 640, generation=3, lanes=4, max_power_w=100, live_plugging=False),
+    _part("adapter", "Straight riser", "Quay", 24, 90, generation=4, lanes=16),
+    _part("adapter", "Bent riser", "Quay", 29, 110, generation=4, lanes=8),
     _part("system", "Sable OS 12", "Sable", version="12.3", date="2026-08-20"),
     _part("driver", "Ostrane 41.2", "Ostrane", version="41.2", date="2026-06-02"),
     _part("driver", "Ostrane 42.0", "Ostrane", version="42.0", date="2026-09-08"),

@@ -25,7 +25,7 @@ from studies.models import Lane, Pass, PassState, Study, Test
 from studies.schemas import LaneIn, Method, StudyIn, TestIn
 from studies.services import create_study, finish_study
 
-from demo import answered, articles, hardware, plans, scenario
+from demo import answered, articles, hardware, plans, scenario, tuned
 from demo.scenario import Game, Happening, LaneScript, StudyScript
 from demo.taking import Written, take_many
 
@@ -68,6 +68,7 @@ def load() -> bool:
         for script in scenario.STUDIES:
             _Story(script, lead, tester, neun.pk).tell()
         articles.tell(lead, tester)
+        tuned.tell(lead, tester)
     return True
 
 

@@ -13,11 +13,11 @@ from fitting import queries, services
 from fitting.schemas import (
     AttemptIn,
     AttemptStrike,
+    FitPlaceIn,
     MatrixEdit,
     MatrixIn,
     MatrixOut,
     MatrixRow,
-    PlaceIn,
     PlaceSetup,
 )
 
@@ -63,7 +63,7 @@ def add_attempt(request: HttpRequest, matrix_id: int, payload: AttemptIn) -> Sta
 
 
 @router.post("/{int:matrix_id}/setups", response={201: PlaceSetup})
-def place_setup(request: HttpRequest, matrix_id: int, payload: PlaceIn) -> Status[PlaceSetup]:
+def place_setup(request: HttpRequest, matrix_id: int, payload: FitPlaceIn) -> Status[PlaceSetup]:
     """A place that works as a setup, for a lane of a study."""
     made = services.place_setup(user_of(request), matrix_id, payload)
     return Status(201, PlaceSetup(setup_id=made.setup_id, name=made.setup.name))

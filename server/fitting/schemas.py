@@ -47,7 +47,7 @@ class AttemptIn(In):
     lanes: Annotated[int, Field(ge=1, le=16)] | None = None
 
 
-class PlaceIn(In):
+class FitPlaceIn(In):
     """A place by the ids of its parts."""
 
     row: int

@@ -23,7 +23,7 @@ from storing import place as put
 
 from fitting.models import Axis, FitAttempt, Matrix, MatrixPart, Photograph
 from fitting.queries import matrix_mark
-from fitting.schemas import AttemptIn, AttemptStrike, MatrixEdit, MatrixIn, PlaceIn
+from fitting.schemas import AttemptIn, AttemptStrike, FitPlaceIn, MatrixEdit, MatrixIn
 
 Caller = User | AnonymousUser
 LARGEST_PICTURE = 24 * 1024 * 1024
@@ -83,7 +83,7 @@ def add_attempt(user: Caller, matrix_id: int, data: AttemptIn) -> FitAttempt:
         known = FitAttempt.objects.filter(client_id=data.client_id, matrix=matrix).first()
         if known is not None:
             return known
-        row, via, column = _place(matrix, PlaceIn(row=data.row, via=data.via, column=data.column))
+        row, via, column = _place(matrix, FitPlaceIn(row=data.row, via=data.via, column=data.column))
         return FitAttempt.objects.create(
             matrix=matrix, row=row, via=via, column=column, by=tester,
             **data.model_dump(exclude={"row", "via", "column"}),
@@ -128,7 +128,7 @@ def add_photograph(user: Caller, attempt_id: int, upload: UploadedFile[Any] | No
     return attempt
 
 
-def place_setup(user: Caller, matrix_id: int, data: PlaceIn) -> SetupVersion:
+def place_setup(user: Caller, matrix_id: int, data: FitPlaceIn) -> SetupVersion:
     """The setup that a place which works is, for a lane of a study."""
     require(user, Role.LEAD)
     with transaction.atomic():
@@ -142,7 +142,7 @@ def place_setup(user: Caller, matrix_id: int, data: PlaceIn) -> SetupVersion:
         return setup_like(user, SetupIn(name=name, parts=[PricedRef(kind=part.kind, name=part.name) for part in parts]))
 
 
-def _place(matrix: Matrix, data: PlaceIn) -> tuple[MatrixPart, MatrixPart | None, MatrixPart]:
+def _place(matrix: Matrix, data: FitPlaceIn) -> tuple[MatrixPart, MatrixPart | None, MatrixPart]:
     there = {(one.axis, one.part_id): one for one in matrix.parts.select_related("part")}
     row, column = there.get((Axis.ROW, data.row)), there.get((Axis.COLUMN, data.column))
     via = there.get((Axis.VIA, data.via)) if data.via is not None else None

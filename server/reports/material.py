@@ -23,6 +23,7 @@ from rennbahn.quoting import Bare, Quote, bare_numbers, quotes_of
 from rennbahn.running import cautions_in_print
 from studies.models import StudyKind
 from studies.queries import one_study
+from tuning.marks import marks
 
 from reports import prose
 from reports.eyes import EyeLook, eye_mark, eye_shown
@@ -67,6 +68,7 @@ class Studies:
     def __init__(self) -> None:
         self._quotes: dict[int, dict[str, Quote]] = {}
         self._records: dict[int, StudyRecord] = {}
+        self._marks: dict[int, str] | None = None
 
     def record(self, study: int) -> StudyRecord:
         """A study's record, one state of it for all that is asked here. Raises :class:`NotFound`."""
@@ -103,12 +105,23 @@ class Studies:
         return shown
 
     def cautions(self, studies: Iterable[int]) -> list[str]:
-        """The cautions that are printed with what is told of these studies."""
+        """The cautions that are printed with what is told of these studies, and which of their setups failed."""
         told: dict[str, None] = {}
         for study in studies:
             record = self.record(study)
             told |= dict.fromkeys(record.answered("cautions", partial(_cautions, record)))
+            told |= dict.fromkeys(self.failed(study))
         return list(told)
+
+    def failed(self, study: int) -> list[str]:
+        """Lanes of a study whose setup failed stability somewhere, with where; no record of a study knows of it."""
+        if self._marks is None:
+            self._marks = {one.version_id: one.words for one in reversed(marks())}
+        return [
+            f"The setup of {lane.name} is not stable everywhere: it {self._marks[lane.setup_version_id]}."
+            for lane in self.record(study).lanes
+            if lane.setup_version_id in self._marks
+        ]
 
     def says(self, block: Shown) -> dict[str, Any]:
         """What a block comes to now: in words, and a mark of all that it shows. Looked at anew where its study, or a

@@ -77,6 +77,7 @@ def _of_study(study: int, studies: Studies) -> list[Point]:
     if doubted:
         passes = "1 pass is" if doubted == 1 else f"{doubted} passes are"
         told.append(Point(f"{name}: {passes} doubted and nobody settled it.", f"{way}/passes"))
+    told += [Point(f"{name}: {words}", f"{way}/plan") for words in studies.failed(study)]
     groups = studies.every_group(study)
     missing = [one for group in groups for one in group["missing"]]
     if missing:

@@ -23,11 +23,11 @@ from tuning.schemas import (
     MarkOut,
     QuickIn,
     ReadBackIn,
-    RunIn,
     SetupMade,
-    StepIn,
+    StabilityIn,
     StrikeIn,
     StudyMade,
+    TunedStepIn,
 )
 
 router = Router(tags=["tuning"])
@@ -83,7 +83,7 @@ def machine(request: HttpRequest, log_id: int, payload: MachineIn) -> LogOut:
 
 
 @router.post("/{int:log_id}/steps", response={201: LogOut})
-def add_step(request: HttpRequest, log_id: int, payload: StepIn) -> Status[LogOut]:
+def add_step(request: HttpRequest, log_id: int, payload: TunedStepIn) -> Status[LogOut]:
     """Take a step."""
     return Status(201, queries.log_out(services.add_step(user_of(request), log_id, payload).log_id))
 
@@ -107,7 +107,7 @@ def conclude(request: HttpRequest, step_id: int, payload: ConclusionIn) -> LogOu
 
 
 @router.post("/steps/{int:step_id}/runs", response={201: LogOut})
-def add_run(request: HttpRequest, step_id: int, payload: RunIn) -> Status[LogOut]:
+def add_run(request: HttpRequest, step_id: int, payload: StabilityIn) -> Status[LogOut]:
     """Note a stability run."""
     return Status(201, queries.log_out(services.add_run(user_of(request), step_id, payload).step.log_id))
 

@@ -19,15 +19,6 @@ def marks() -> list[MarkOut]:
     return [*_of_steps(), *_of_passes()]
 
 
-def marks_of(versions: set[int]) -> dict[int, str]:
-    """What is to be said of some versions of setups that failed somewhere."""
-    found: dict[int, str] = {}
-    for one in marks():
-        if one.version_id in versions:
-            found.setdefault(one.version_id, one.words)
-    return found
-
-
 def _of_steps() -> list[MarkOut]:
     failed = StabilityRun.objects.filter(struck_why="").exclude(outcome=PASSED)
     steps = LogStep.objects.filter(Exists(failed.filter(step=OuterRef("pk"))), setup__isnull=False)

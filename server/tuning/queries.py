@@ -24,14 +24,14 @@ from tuning.schemas import (
     LogIn,
     LogOut,
     LogRow,
+    LogSettingIn,
+    LogSettingOut,
     NextOut,
     QuickOut,
     RivalOut,
-    RunOut,
     SampleOut,
-    SettingIn,
-    SettingOut,
-    StepOut,
+    StabilityOut,
+    TunedStepOut,
 )
 
 #: What a log says of itself, beside its settings and its setup.
@@ -111,22 +111,22 @@ def log_out(log_id: int) -> LogOut:
 def log_mark(log: Log) -> str:
     """A mark of what is said of a log beside its steps."""
     own = [getattr(log, name) for name in _OWN]
-    settings = [[getattr(one, name) for name in SettingIn.model_fields] for one in log.settings.all()]
+    settings = [[getattr(one, name) for name in LogSettingIn.model_fields] for one in log.settings.all()]
     return mark_of([own, log.base.setup_id, settings])
 
 
-def _settings_out(log: Log) -> list[SettingOut]:
+def _settings_out(log: Log) -> list[LogSettingOut]:
     said = dict.fromkeys(("timing", "clock", "other"), CAUTIONS["memory"] if log.part.kind == "memory" else "")
     return [
-        SettingOut(
-            **{name: getattr(one, name) for name in SettingIn.model_fields},
+        LogSettingOut(
+            **{name: getattr(one, name) for name in LogSettingIn.model_fields},
             caution=CAUTIONS["limit"] if one.kind in LIMITED else said.get(one.kind, ""),
         )
         for one in log.settings.all()
     ]
 
 
-def steps_out(own: Told) -> list[StepOut]:
+def steps_out(own: Told) -> list[TunedStepOut]:
     answers = {one.id: one for one in own.found.steps}
     found = []
     for one in own.kept:
@@ -135,7 +135,7 @@ def steps_out(own: Told) -> list[StepOut]:
         counted = [row for row in one.passes.all() if not row.struck_why]
         beside: dict[str, Any] = {name: _mean([getattr(row, name) for row in counted]) for name in _BESIDE}
         found.append(
-            StepOut(
+            TunedStepOut(
                 **said,
                 **beside,
                 id=one.pk, number=one.number, sample=one.sample, after=one.after_id, set=one.set,
@@ -162,8 +162,8 @@ def _struck(one: StabilityRun | QuickPass) -> str:
     return f"{one.struck_by.get_username()}: {one.struck_why}" if one.struck_by and one.struck_why else ""
 
 
-def _run_out(one: StabilityRun) -> RunOut:
-    return RunOut(
+def _run_out(one: StabilityRun) -> StabilityOut:
+    return StabilityOut(
         id=one.pk, program=one.program, minutes=one.minutes, outcome=one.outcome, by=one.by.get_username(), at=one.at,
         struck=_struck(one),
     )  # fmt: skip

@@ -28,7 +28,7 @@ SettingKind = Literal["voltage", "power", "current", "clock", "timing", "other"]
 Outcome = Literal["passed", "crashed", "errors", "artefacts", "hang"]
 
 
-class SettingIn(In):
+class LogSettingIn(In):
     """Something that can be set; `harder` is the way that leaves what surely runs, where one is known."""
 
     name: Name
@@ -52,7 +52,7 @@ class LogIn(In):
     title: Title
     part_id: int
     setup_id: int
-    settings: Annotated[list[SettingIn], Field(min_length=1, max_length=12)]
+    settings: Annotated[list[LogSettingIn], Field(min_length=1, max_length=12)]
     stability_min: Annotated[float, Field(gt=0, le=100_000)] = 60.0
     reset_words: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
     rival_lane_id: int | None = None
@@ -64,7 +64,7 @@ class LogEdit(LogIn, Edit):
     """A log in place of what it was. What steps have used keeps its name, unit and stock."""
 
 
-class StepIn(In):
+class TunedStepIn(In):
     """A step; `crossing` names the settings whose stated limit it crosses knowingly."""
 
     client_id: ClientId
@@ -86,7 +86,7 @@ class ConclusionIn(Whole):
     conclusion: Words
 
 
-class RunIn(In):
+class StabilityIn(In):
     """A stability run."""
 
     client_id: ClientId
@@ -129,7 +129,7 @@ class BeforeAfterIn(In):
     question: Title
 
 
-class SettingOut(Out):
+class LogSettingOut(Out):
     """A setting of a log."""
 
     name: str
@@ -145,7 +145,7 @@ class SettingOut(Out):
     caution: str
 
 
-class RunOut(Out):
+class StabilityOut(Out):
     """A stability run."""
 
     id: int
@@ -174,7 +174,7 @@ class QuickOut(Out):
     struck: str
 
 
-class StepOut(Out):
+class TunedStepOut(Out):
     """A step with what core says of it; `words` is what it set, `why_unstable` how it failed."""
 
     id: int
@@ -200,7 +200,7 @@ class StepOut(Out):
     conclusion: str
     setup_id: int | None
     setup_name: str
-    runs: list[RunOut]
+    runs: list[StabilityOut]
     passes: list[QuickOut]
     by: str
     at: datetime
@@ -285,8 +285,8 @@ class LogOut(Out):
     seed: int | None
     machine_id: int | None
     machine: str
-    settings: list[SettingOut]
-    steps: list[StepOut]
+    settings: list[LogSettingOut]
+    steps: list[TunedStepOut]
     sentences: list[str]
     next: NextOut
     next_of_sample: str

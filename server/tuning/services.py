@@ -37,12 +37,12 @@ from tuning.schemas import (
     ConclusionIn,
     LogEdit,
     LogIn,
+    LogSettingIn,
     QuickIn,
     ReadBackIn,
-    RunIn,
-    SettingIn,
-    StepIn,
+    StabilityIn,
     StrikeIn,
+    TunedStepIn,
 )
 
 Caller = User | AnonymousUser
@@ -87,7 +87,7 @@ def save_log(user: Caller, data: LogIn, log_id: int | None = None) -> Log:
     return log
 
 
-def add_step(user: Caller, log_id: int, data: StepIn) -> LogStep:
+def add_step(user: Caller, log_id: int, data: TunedStepIn) -> LogStep:
     """Take a step. One that is sent twice is taken once.
 
     Raises :class:`Conflict` (`crosses_limit`) where it crosses a stated limit that `crossing` does not name.
@@ -144,7 +144,7 @@ def conclude(user: Caller, step_id: int, data: ConclusionIn) -> LogStep:
     return step
 
 
-def add_run(user: Caller, step_id: int, data: RunIn) -> StabilityRun:
+def add_run(user: Caller, step_id: int, data: StabilityIn) -> StabilityRun:
     """Note a stability run, once however often it is sent."""
     tester = require(user, Role.TESTER)
     with transaction.atomic():
@@ -380,7 +380,7 @@ def _check_rival(log: Log) -> None:
         raise NotFound("lane in that test")
 
 
-def _write_settings(log: Log, wanted: Sequence[SettingIn]) -> None:
+def _write_settings(log: Log, wanted: Sequence[LogSettingIn]) -> None:
     """Write what can be set; what a step has used stays, with its unit and stock."""
     names = [one.name.casefold() for one in wanted]
     for at, one in enumerate(wanted):
@@ -400,7 +400,7 @@ def _write_settings(log: Log, wanted: Sequence[SettingIn]) -> None:
     LogSetting.objects.bulk_create(LogSetting(log=log, position=at, **one.dict()) for at, one in enumerate(wanted))
 
 
-def _check_setting(log: Log, one: SettingIn, at: int) -> None:
+def _check_setting(log: Log, one: LogSettingIn, at: int) -> None:
     low, high = one.limit_low, one.limit_high
     if low is not None and high is not None and low > high:
         raise Problem("limits_crossed", "The lower limit lies above the upper one.", field=f"settings.{at}.limit_low")
@@ -417,7 +417,7 @@ def _check_setting(log: Log, one: SettingIn, at: int) -> None:
         )  # fmt: skip
 
 
-def _stated(log: Log, one: SettingIn) -> tuple[str, float] | None:
+def _stated(log: Log, one: LogSettingIn) -> tuple[str, float] | None:
     """The stated limit of the part that is in the unit of a setting, with its label."""
     for fact in kind_named(log.part.kind).facts:
         value = log.part.facts.get(fact.name)

@@ -26,12 +26,14 @@ const Readers = lazy(() => import("./places/readers/Readers"));
 const Reports = lazy(() => import("./places/reports/Reports"));
 const Report = lazy(() => import("./places/reports/Report"));
 const Run = lazy(() => import("./places/run/Run"));
+const Tuning = lazy(() => import("./places/tuning/Tuning"));
 const StudyFrame = lazy(() => import("./places/StudyFrame"));
 
 const KEYS = [
   { key: "Shift D", does: "Desk" },
   { key: "Shift B", does: "Bench" },
   { key: "Shift S", does: "Scenes" },
+  { key: "Shift T", does: "Tuning" },
   { key: "Shift R", does: "Readers" },
   { key: "Shift P", does: "Reports" },
   { key: "?", does: "the keys of this place, and what its words mean" },
@@ -68,6 +70,7 @@ export function App() {
               <Route path="/" element={<Desk />} />
               <Route path="/bench/*" element={<Bench />} />
               <Route path="/scenes/*" element={<Scenes />} />
+              <Route path="/tuning/*" element={<Tuning />} />
               <Route path="/studies/new" element={<NewStudy />} />
               <Route path="/studies/:study/run" element={<Run />} />
               <Route path="/studies/:study/*" element={<StudyFrame />} />
@@ -106,6 +109,7 @@ function Shell({ name, role, children }: { name: string; role: string; children:
   useHotkeys("shift+d", () => go("/"));
   useHotkeys("shift+b", () => go("/bench"));
   useHotkeys("shift+s", () => go("/scenes"));
+  useHotkeys("shift+t", () => go("/tuning"));
   useHotkeys("shift+r", () => go("/readers"));
   useHotkeys("shift+p", () => go("/reports"), { enabled: role !== "viewer" });
   useKeysOf("Everywhere", KEYS);
@@ -203,6 +207,7 @@ const PLACES: { to: string; name: string; from?: string }[] = [
   { to: "/", name: "Desk" },
   { to: "/bench", name: "Bench" },
   { to: "/scenes", name: "Scenes" },
+  { to: "/tuning", name: "Tuning" },
   { to: "/readers", name: "Readers" },
   { to: "/reports", name: "Reports", from: "tester" },
   { to: "/people", name: "People", from: "lead" },

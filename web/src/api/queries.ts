@@ -204,6 +204,10 @@ export const useSetups = () =>
 export const useParts = () =>
   useQuery({ queryKey: ["parts"], queryFn: () => data(client.GET("/api/parts")) });
 
+/** Test machines that send their captures by themselves. */
+export const useMachines = () =>
+  useQuery({ queryKey: ["machines"], queryFn: () => data(client.GET("/api/machines")) });
+
 export const usePartKinds = () =>
   useQuery({
     queryKey: ["part-kinds"],

@@ -5473,6 +5473,12 @@ export interface components {
             study_id: number;
             tests: components["schemas"]["TestFinding"][];
         };
+        /** @description A place by the ids of its parts. */
+        FitPlaceIn: {
+            column: number;
+            row: number;
+            via?: number | null;
+        };
         /** @description What a study is to a reader: whether it matters, test by test and lane by lane, and what it costs them. */
         ForReaderOut: {
             a: string;
@@ -5876,7 +5882,7 @@ export interface components {
             rival_test_id: number | null;
             seed: number | null;
             seen: string;
-            settings: components["schemas"]["SettingIn"][];
+            settings: components["schemas"]["LogSettingIn"][];
             setup_id: number;
             stability_min: number;
             title: string;
@@ -5893,7 +5899,7 @@ export interface components {
             rival_lane_id?: number | null;
             rival_test_id?: number | null;
             seed?: number | null;
-            settings: components["schemas"]["SettingIn"][];
+            settings: components["schemas"]["LogSettingIn"][];
             setup_id: number;
             /** @default 60 */
             stability_min: number;
@@ -5923,12 +5929,12 @@ export interface components {
             seed: number | null;
             seen: string;
             sentences: string[];
-            settings: components["schemas"]["SettingOut"][];
+            settings: components["schemas"]["LogSettingOut"][];
             setup: string;
             setup_id: number;
             simulated: boolean;
             stability_min: number;
-            steps: components["schemas"]["StepOut"][];
+            steps: components["schemas"]["TunedStepOut"][];
             title: string;
         };
         /** @description A log in the list of all. */
@@ -5942,6 +5948,43 @@ export interface components {
             setup: string;
             steps: number;
             title: string;
+        };
+        /** @description Something that can be set; `harder` is the way that leaves what surely runs, where one is known. */
+        LogSettingIn: {
+            /**
+             * @default
+             * @enum {string}
+             */
+            harder: "up" | "down" | "";
+            /**
+             * @default other
+             * @enum {string}
+             */
+            kind: "voltage" | "power" | "current" | "clock" | "timing" | "other";
+            limit_day?: string | null;
+            limit_high?: number | null;
+            limit_low?: number | null;
+            /** @default  */
+            limit_source: string;
+            name: string;
+            resolution: number;
+            stock: number;
+            /** @default  */
+            unit: string;
+        };
+        /** @description A setting of a log. */
+        LogSettingOut: {
+            caution: string;
+            harder: string;
+            kind: string;
+            limit_day: string | null;
+            limit_high: number | null;
+            limit_low: number | null;
+            limit_source: string;
+            name: string;
+            resolution: number;
+            stock: number;
+            unit: string;
         };
         /**
          * @description What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, or what
@@ -6614,11 +6657,13 @@ export interface components {
             width: number;
             words: string;
         };
-        /** @description A place by the ids of its parts. */
+        /** @description Where a capture belongs, and others with it; without a lane or a test each stays in its own. */
         PlaceIn: {
-            column: number;
-            row: number;
-            via?: number | null;
+            /** @default [] */
+            also: number[];
+            lane_id?: number | null;
+            number?: number | null;
+            test_id?: number | null;
         };
         /** @description A place: how it stands, what part facts say before, and what to try next. */
         PlaceOut: {
@@ -7117,25 +7162,34 @@ export interface components {
             limit: number;
             looks: number;
         };
-        /** @description A stability run. */
-        RunIn: {
-            /** Format: uuid */
-            client_id: string;
-            minutes: number;
-            /** @enum {string} */
-            outcome: "passed" | "crashed" | "errors" | "artefacts" | "hang";
-            program: string;
-        };
-        /** @description A stability run. */
+        /** @description Everything of a study at the bench, as it stands. `number` grows with every act. */
         RunOut: {
+            coming: components["schemas"]["ComingOut"][];
+            driving: boolean;
+            earlier: components["schemas"]["BenchSessionOut"][];
+            lanes: components["schemas"]["LaneHere"][];
+            last: components["schemas"]["LastOut"] | null;
+            machines: components["schemas"]["MachineOut"][];
+            may_run: boolean;
+            may_simulate: boolean;
+            me: string;
+            mismatch: components["schemas"]["MismatchOut"] | null;
             /** Format: date-time */
-            at: string;
-            by: string;
-            id: number;
-            minutes: number;
-            outcome: string;
-            program: string;
-            struck: string;
+            now: string;
+            number: number;
+            others: components["schemas"]["BenchSessionOut"][];
+            /** @default [] */
+            outcomes: components["schemas"]["ActDone"][];
+            paused: boolean;
+            progress: components["schemas"]["ProgressOut"];
+            question: string;
+            session: components["schemas"]["BenchSessionOut"] | null;
+            steps: components["schemas"]["StepOut"][];
+            study_id: number;
+            tray: components["schemas"]["TrayOut"][];
+            under_way: components["schemas"]["UnderWayOut"] | null;
+            verdict: components["schemas"]["VerdictOut"] | null;
+            why_not: string;
         };
         /** @description Something that a lane shares with the baseline. */
         SameOut: {
@@ -7329,20 +7383,6 @@ export interface components {
         SettingIn: {
             name: string;
             value: string;
-        };
-        /** @description A setting of a log. */
-        SettingOut: {
-            caution: string;
-            harder: string;
-            kind: string;
-            limit_day: string | null;
-            limit_high: number | null;
-            limit_low: number | null;
-            limit_source: string;
-            name: string;
-            resolution: number;
-            stock: number;
-            unit: string;
         };
         /**
          * @description How a doubt is settled, or without a check all that stand about a pass.
@@ -7541,52 +7581,41 @@ export interface components {
         SpareOut: {
             codes: string[];
         };
-        /** @description A step; `crossing` names the settings whose stated limit it crosses knowingly. */
-        StepIn: {
-            after?: number | null;
+        /** @description A stability run. */
+        StabilityIn: {
             /** Format: uuid */
             client_id: string;
-            crossing?: string[];
-            /** @default  */
-            sample: string;
-            set: {
-                [key: string]: number;
-            };
+            minutes: number;
+            /** @enum {string} */
+            outcome: "passed" | "crashed" | "errors" | "artefacts" | "hang";
+            program: string;
         };
-        /** @description A step with what core says of it; `words` is what it set, `why_unstable` how it failed. */
-        StepOut: {
-            after: number | null;
+        /** @description A stability run. */
+        StabilityOut: {
             /** Format: date-time */
             at: string;
-            beyond_a_failure: boolean;
             by: string;
-            conclusion: string;
-            fan_rpm: number | null;
-            fps: number | null;
-            fps_per_w: number | null;
-            hotspot_c: number | null;
             id: number;
             minutes: number;
-            noise_dba: number | null;
-            number: number;
-            on_front: boolean | null;
-            over_limit: string[];
-            passes: components["schemas"]["QuickOut"][];
-            read_back: {
-                [key: string]: number;
-            };
-            runs: components["schemas"]["RunOut"][];
-            sample: string;
-            set: {
-                [key: string]: number;
-            };
-            setup_id: number | null;
-            setup_name: string;
+            outcome: string;
+            program: string;
+            struck: string;
+        };
+        /** @description One instruction, for a pass. */
+        StepOut: {
+            caution: string;
+            cost: string;
+            key: string;
             /** @enum {string} */
-            state: "proven" | "unproven" | "unstable";
-            temperature_c: number | null;
-            w: number | null;
-            why_unstable: string;
+            kind: "change" | "check" | "read_back" | "card" | "wait" | "warm_up" | "pass";
+            of: number;
+            pass_id: number;
+            place: number;
+            question: components["schemas"]["QuestionOut"] | null;
+            run: number;
+            runs: number;
+            seconds: number;
+            title: string;
             words: string;
         };
         /** @description Why an entry counts no more. */
@@ -7947,6 +7976,54 @@ export interface components {
         /** @description Something to try, and where it helped. */
         TriedOut: {
             change: string;
+            words: string;
+        };
+        /** @description A step; `crossing` names the settings whose stated limit it crosses knowingly. */
+        TunedStepIn: {
+            after?: number | null;
+            /** Format: uuid */
+            client_id: string;
+            crossing?: string[];
+            /** @default  */
+            sample: string;
+            set: {
+                [key: string]: number;
+            };
+        };
+        /** @description A step with what core says of it; `words` is what it set, `why_unstable` how it failed. */
+        TunedStepOut: {
+            after: number | null;
+            /** Format: date-time */
+            at: string;
+            beyond_a_failure: boolean;
+            by: string;
+            conclusion: string;
+            fan_rpm: number | null;
+            fps: number | null;
+            fps_per_w: number | null;
+            hotspot_c: number | null;
+            id: number;
+            minutes: number;
+            noise_dba: number | null;
+            number: number;
+            on_front: boolean | null;
+            over_limit: string[];
+            passes: components["schemas"]["QuickOut"][];
+            read_back: {
+                [key: string]: number;
+            };
+            runs: components["schemas"]["StabilityOut"][];
+            sample: string;
+            set: {
+                [key: string]: number;
+            };
+            setup_id: number | null;
+            setup_name: string;
+            /** @enum {string} */
+            state: "proven" | "unproven" | "unstable";
+            temperature_c: number | null;
+            w: number | null;
+            why_unstable: string;
             words: string;
         };
         /**
@@ -8849,7 +8926,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceIn"];
+                "application/json": components["schemas"]["FitPlaceIn"];
             };
         };
         responses: {
@@ -13505,7 +13582,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RunIn"];
+                "application/json": components["schemas"]["StabilityIn"];
             };
         };
         responses: {
@@ -13678,7 +13755,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StepIn"];
+                "application/json": components["schemas"]["TunedStepIn"];
             };
         };
         responses: {

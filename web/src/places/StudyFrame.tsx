@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
+import { Link, Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
 import { client, data } from "../api/client";
 import { refreshStudy, useMay, useStudy } from "../api/queries";
+import { useFailedSetups } from "../api/tuning";
 import { words } from "../api/words";
 import { Button } from "../controls/Button";
 import { Dialog } from "../controls/Dialog";
@@ -91,6 +92,7 @@ export default function StudyFrame() {
           </div>
         </nav>
       </header>
+      <FailedSetups study={study} />
       <Routes>
         <Route path="plan" element={<Plan study={study} />} />
         <Route path="intake" element={<Intake study={study} />} />
@@ -102,6 +104,27 @@ export default function StudyFrame() {
         <Route path="*" element={<Navigate to={`/studies/${id}/${begin}`} replace />} />
       </Routes>
     </>
+  );
+}
+
+/** Lanes whose setup failed stability somewhere: what they show may not last. */
+function FailedSetups({ study }: { study: Study }) {
+  const { data: failed = [] } = useFailedSetups();
+  const told = study.lanes_full.flatMap((lane) => {
+    const mark = failed.find((one) => one.version_id === lane.setup.version_id);
+    return mark ? [{ lane, mark }] : [];
+  });
+  if (!told.length) return null;
+  return (
+    <p role="note" aria-label="Setups that failed" className="mb-4 border-accent border-l-4 pl-3">
+      {told.slice(0, LANES_NAMED).map(({ lane, mark }, at) => (
+        <span key={lane.id}>
+          {at > 0 && " "}
+          The setup of <b>{lane.name}</b> failed: <Link to={mark.way}>{mark.words}</Link>.
+        </span>
+      ))}
+      {told.length > LANES_NAMED && ` And ${told.length - LANES_NAMED} more.`}
+    </p>
   );
 }
 

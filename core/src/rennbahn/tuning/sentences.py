@@ -131,7 +131,8 @@ def _proven(log: TuningLog, own: Sequence[Step], found: Tuning, subject: str) ->
     one = farthest[-1]
     programs = len({run.program for run in one.stability})
     whole = minutes(sum(run.minutes for run in one.stability))
-    more = f", and {len(farthest) - 1} more" if len(farthest) > 1 else ""
+    others = [f"{set_words(log, other)} (step {other.id})" for other in farthest[:-1]]
+    more = f"; so is {' and '.join(others[-2:])}" if others else ""
     said = set_words(log, one)
     where = "at stock" if said == "stock" else f"at {said}"
     return (

@@ -7,11 +7,12 @@ import { ReadBack } from "./ReadBack";
 const CHOICE_KEYS = KINDS.map((one, index) => ({ key: String(index + 1), does: one.title }));
 
 /** The kinds of study, each with what it asks and how its lanes lie. */
-export function KindChoice() {
+export function KindChoice({ setup }: { setup: string }) {
+  const begun = (kind: PlannedKind) => `/studies/new?kind=${kind}${setup && `&setup=${setup}`}`;
   const go = useNavigate();
   useHotkeys(CHOICE_KEYS.map((one) => one.key).join(","), (event) => {
     const one = KINDS[Number(event.key) - 1];
-    if (one) go(`/studies/new?kind=${one.kind}`);
+    if (one) go(begun(one.kind));
   });
   useKeysOf("New study", CHOICE_KEYS);
   return (
@@ -28,7 +29,7 @@ export function KindChoice() {
               {index + 1}
             </span>
             <Link
-              to={`/studies/new?kind=${one.kind}`}
+              to={begun(one.kind)}
               className="plain text-[1.3rem] font-semibold after:absolute after:inset-0"
             >
               {one.title}

@@ -26,10 +26,17 @@ const SKETCH_RESTS_MS = 250;
 export default function NewStudy() {
   const [search] = useSearchParams();
   const kind = KINDS.find((one) => one.kind === search.get("kind"));
+  const setup = search.get("setup") ?? "";
   return kind ? (
-    <StudyForm key={kind.kind} kind={kind.kind} title={kind.title} asks={kind.asks} />
+    <StudyForm
+      key={`${kind.kind} ${setup}`}
+      kind={kind.kind}
+      title={kind.title}
+      asks={kind.asks}
+      setup={setup}
+    />
   ) : (
-    <KindChoice />
+    <KindChoice setup={setup} />
   );
 }
 
@@ -58,10 +65,24 @@ function useCreate(forget: () => void) {
   return { once, error: create.error, isPending: create.isPending };
 }
 
-function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; asks: string }) {
+function StudyForm({
+  kind,
+  title,
+  asks,
+  setup,
+}: {
+  kind: PlannedKind;
+  title: string;
+  asks: string;
+  /** Of a setup that somebody comes from, its id. */
+  setup: string;
+}) {
   const go = useNavigate();
   const shelf = useShelf();
-  const [draft, setDraft, forget, cameBack] = useDraft<StudyDraft>(`new-study.${kind}`, emptyDraft(kind));
+  const [draft, setDraft, forget, cameBack] = useDraft<StudyDraft>(
+    `new-study.${kind}${setup && `.${setup}`}`,
+    emptyDraft(kind, setup),
+  );
   const create = useCreate(forget);
   const form = useRef<HTMLFormElement>(null);
   useKeysOf("New study", KEYS);
@@ -88,7 +109,7 @@ function StudyForm({ kind, title, asks }: { kind: PlannedKind; title: string; as
   };
   const beginAnew = () => {
     forget();
-    setDraft(emptyDraft(kind));
+    setDraft(emptyDraft(kind, setup));
     forget();
   };
   const submit = (event: FormEvent) => {

@@ -44,11 +44,12 @@ const FACTOR: Partial<Record<PlannedKind, string>> = {
   several: "Graphics card",
 };
 
-export function emptyDraft(kind: PlannedKind): StudyDraft {
+/** A study of a kind before anything was typed; with a setup to begin from, its first lane is that. */
+export function emptyDraft(kind: PlannedKind, setup = ""): StudyDraft {
   return {
     question: "",
-    pair: [newLane(), newLane()],
-    base: { choice: "new", setup: emptySetup() },
+    pair: [newLane(setup), newLane()],
+    base: { choice: setup || "new", setup: emptySetup() },
     factors: (kind === "grid" ? ["", ""] : [FACTOR[kind] ?? ""]).map((name) => ({
       name,
       levels: kind === "several" ? ["1", "2"] : ["", ""],
@@ -62,8 +63,8 @@ export function emptyDraft(kind: PlannedKind): StudyDraft {
   };
 }
 
-function newLane(): LaneDraft {
-  return { name: "", choice: "new", setup: emptySetup() };
+function newLane(setup = ""): LaneDraft {
+  return { name: "", choice: setup || "new", setup: emptySetup() };
 }
 
 /** The lanes as far as they are typed; a level or a condition without a name makes none. */

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useReducer, useRef, useState } from "react";
 import { client, data, databaseMark } from "../../api/client";
 import { useSession } from "../../api/queries";
+import { newId } from "../../model/ids";
 import { KEPT, keepAhead, keepForOffline, keepRun, keptAhead } from "./offline";
 import { Outbox, type Run, type Told } from "./outbox";
 import { type Held, newer, type View, viewOf } from "./view";
@@ -123,13 +124,6 @@ function thisTab(): string {
   const made = newId();
   sessionStorage.setItem("rennbahn.tab", made);
   return made;
-}
-
-/** An id of chance. A page of the bench's own network may be no secure context, where browsers have no shorter way. */
-function newId(): string {
-  const bytes = crypto.getRandomValues(new Uint8Array(16));
-  const hex = Array.from(bytes, (byte) => byte.toString(16).padStart(2, "0")).join("");
-  return [8, 12, 16, 20, 32].map((end, at, ends) => hex.slice(ends[at - 1] ?? 0, end)).join("-");
 }
 
 /** The time, so often that a countdown runs; `active` keeps it still where nothing moves. */

@@ -1,0 +1,117 @@
+import type { ReactElement } from "react";
+import type { Matrix } from "../../api/tuning";
+import { fitted } from "../margins";
+import { disc } from "../marks";
+import { CONDENSED, type Drawn, Frame, GROUND } from "./Frame";
+
+/** How a place stands, as a sign that needs no colour: full where it works, broken where it does not. */
+export const SIGNS: Record<string, { words: string; draw: (colour: string) => ReactElement }> = {
+  works: { words: "works", draw: (colour) => <path d={disc(9)} fill={colour} /> },
+  limited: {
+    words: "works with limits",
+    draw: (colour) => (
+      <>
+        <path d={disc(8.5)} fill="none" stroke={colour} strokeWidth={2.5} />
+        <path d="M0 -8.5A8.5 8.5 0 0 0 0 8.5Z" fill={colour} />
+      </>
+    ),
+  },
+  no_picture: {
+    words: "no picture",
+    draw: (colour) => <path d="M-9 -7H9V7H-9ZM-9 7L9 -7" fill="none" stroke={colour} strokeWidth={2.5} />,
+  },
+  not_detected: {
+    words: "not detected",
+    draw: (colour) => (
+      <path d="M-10 0H-3M3 0H10M-3 -6V6M3 -6V6" fill="none" stroke={colour} strokeWidth={2.5} />
+    ),
+  },
+  crashes: {
+    words: "crashes",
+    draw: (colour) => <path d="M-8 -8L8 8M-8 8L8 -8" fill="none" stroke={colour} strokeWidth={3.5} />,
+  },
+  not_tried: { words: "not tried", draw: (colour) => <path d="M-5 0H5" stroke={colour} strokeWidth={2.5} /> },
+};
+
+/** A matrix as a picture: a block of rows and columns for each thing between. */
+export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
+  const { theme } = rest;
+  const { width, top, bottom, pad } = GROUND;
+  const between = matrix.via.length ? matrix.via : [null];
+  const lines = between.length * (matrix.rows.length + 1) + (matrix.via.length ? between.length : 0);
+  const tall = Math.min(64, (bottom - top) / Math.max(1, lines));
+  const name = 420;
+  const wide = (width - 2 * pad - name) / Math.max(1, matrix.columns.length);
+  const size = Math.max(12, Math.min(24, tall * 0.46));
+  const words = { fontFamily: theme.sans, fontSize: size, fill: theme.ink, ...CONDENSED };
+  const at = new Map(matrix.places.map((one) => [`${one.row} ${one.via} ${one.column}`, one]));
+  const [first = "", ...more] = matrix.sentences;
+  const sentence = {
+    text: matrix.sentences.join(" "),
+    before: first,
+    answer: "",
+    after: "",
+    basis: "",
+    but: more.join(" "),
+    otherwise: "",
+    lacks: "",
+    empty: false,
+  };
+  let y = top;
+  return (
+    <Frame {...rest} question={matrix.title} sentence={sentence} foot="as the last attempt at each ended">
+      {between.map((via) => {
+        const begin = y + (via ? tall : 0);
+        y = begin + tall * (matrix.rows.length + 1);
+        return (
+          <g key={via?.id ?? 0}>
+            {via && (
+              <text x={pad} y={begin - tall * 0.35} {...words} fontWeight={700}>
+                {matrix.via_are}: {via.name}
+              </text>
+            )}
+            {matrix.columns.map((column, i) => (
+              <text
+                key={column.id}
+                x={pad + name + i * wide}
+                y={begin + tall * 0.65}
+                {...words}
+                fontWeight={600}
+              >
+                {fitted(column.name, wide - 10, [size, size * 0.8, size * 0.65], 1).lines[0]}
+              </text>
+            ))}
+            {matrix.rows.map((row, r) => {
+              const line = begin + tall * (r + 1);
+              return (
+                <g key={row.id}>
+                  <path d={`M${pad} ${line}H${width - pad}`} stroke={theme.rule} strokeWidth={1.5} />
+                  <text x={pad} y={line + tall * 0.65} {...words}>
+                    {row.name}
+                  </text>
+                  {matrix.columns.map((column, i) => {
+                    const place = at.get(`${row.id} ${via?.id ?? null} ${column.id}`);
+                    const sign = place && SIGNS[place.state];
+                    return (
+                      sign && (
+                        <g
+                          key={column.id}
+                          transform={`translate(${pad + name + i * wide + 14} ${line + tall / 2})`}
+                        >
+                          <g transform={`scale(${tall / 44})`}>{sign.draw(theme.ink)}</g>
+                          <text x={tall * 0.4} y={size * 0.35} {...words} fill={theme.soft}>
+                            {sign.words}
+                          </text>
+                        </g>
+                      )
+                    );
+                  })}
+                </g>
+              );
+            })}
+          </g>
+        );
+      })}
+    </Frame>
+  );
+}

@@ -1,0 +1,209 @@
+import { scaleLinear } from "d3-scale";
+import { line } from "d3-shape";
+import type { Log, Step } from "../../api/tuning";
+import { figure } from "../../format";
+import { disc, laneShape } from "../marks";
+import { CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
+
+/** What a log is drawn over: one of its settings by name, or the watts that were drawn. */
+export const WATTS = "";
+
+interface Point {
+  step: Step;
+  x: number;
+  y: number | null;
+}
+
+/** Where a step stands on the axis; null where it has no place on it. */
+function placeOf(log: Log, step: Step, over: string): number | null {
+  if (over === WATTS) return step.w;
+  const setting = log.settings.find((one) => one.name === over);
+  return setting ? (step.set[over] ?? setting.stock) : null;
+}
+
+/** The steps that have a place on the axis, in their order. Over watts only those with both figures have one. */
+export function pointsOf(log: Log, over: string): Point[] {
+  return log.steps.flatMap((step) => {
+    const x = placeOf(log, step, over);
+    return x === null || (over === WATTS && step.fps === null) ? [] : [{ step, x, y: step.fps }];
+  });
+}
+
+/** The rate over a setting, with what is proven and what failed; or over the watts, with the front, the knee, a rival. */
+export function TuningPicture({ log, over, ...rest }: Drawn & Told & { log: Log; over: string }) {
+  const { theme } = rest;
+  const { width, top, pad } = groundOf(rest);
+  const end = rest.bare ? 720 : 880;
+  const points = pointsOf(log, over);
+  const setting = log.settings.find((one) => one.name === over);
+  const rival = over === WATTS ? log.rival : null;
+  const known =
+    rival?.w != null && rival.fps != null ? { w: rival.w, fps: rival.fps, name: rival.name } : null;
+  const limits = [setting?.limit_low, setting?.limit_high].filter((one): one is number => one != null);
+  const values = [
+    ...points.map((one) => one.x),
+    ...(setting ? [setting.stock] : []),
+    ...limits,
+    ...(known ? [known.w] : []),
+  ];
+  const rates = [...points.flatMap((one) => (one.y === null ? [] : [one.y])), ...(known ? [known.fps] : [])];
+  const [least, most] = rates.length ? [Math.min(...rates), Math.max(...rates)] : [0, 1];
+  const room = Math.max((most - least) * 0.2, most * 0.01);
+  const x = scaleLinear([Math.min(...values), Math.max(...values)], [pad + 160, width - pad - 90]).nice(6);
+  const y = scaleLinear([Math.max(0, least - room), most + room], [end - 70, top + 40]).nice(6);
+  const small = { fontFamily: theme.mono, fontSize: 22, fill: theme.mute };
+  const words = { fontFamily: theme.sans, fontSize: 24, ...CONDENSED };
+  const stands = points.filter((one) => one.step.state !== "unstable" && one.y !== null);
+  const proven = stands.filter((one) => one.step.state === "proven" && !one.step.beyond_a_failure);
+  const inOrder = [...stands].sort((a, b) => a.x - b.x);
+  // Over watts the line goes through what nothing that draws less beats.
+  const front = over === WATTS ? risingOf(inOrder.filter((one) => one.step.on_front)) : inOrder;
+  const path = line<Point>()
+    .x((one) => x(one.x))
+    .y((one) => y(one.y ?? 0));
+  const reach = setting && [...proven.map((one) => one.x), setting.stock];
+  const labels = labelled(
+    points.map((one) => ({ number: one.step.number, x: x(one.x), y: one.y === null ? end - 34 : y(one.y) })),
+  );
+  const knee = over === WATTS ? log.knee : null;
+  return (
+    <Frame {...rest} height={end + 70}>
+      {y.ticks(6).map((tick) => (
+        <g key={tick}>
+          <path d={`M${pad + 110} ${y(tick)}H${width - pad}`} stroke={theme.grid} strokeWidth={1.5} />
+          <text x={pad + 96} y={y(tick) + 7} {...small} textAnchor="end">
+            {tick}
+          </text>
+        </g>
+      ))}
+      <text x={pad} y={top} {...words} fill={theme.mute}>
+        fps ↑ (the axis does not begin at 0)
+      </text>
+      {reach && proven.length > 0 && (
+        <g>
+          <rect
+            x={x(Math.min(...reach)) - 12}
+            y={top + 14}
+            width={x(Math.max(...reach)) - x(Math.min(...reach)) + 24}
+            height={end - top - 14}
+            fill={theme.band}
+          />
+          <text x={x(Math.min(...reach)) - 4} y={end - 14} {...words} fill={theme.soft}>
+            proven
+          </text>
+        </g>
+      )}
+      {limits.map((limit) => (
+        <g key={limit}>
+          <path d={`M${x(limit)} ${top + 14}V${end}`} stroke={theme.ink} strokeWidth={3} />
+          <text
+            x={x(limit) + (x(limit) > width / 2 ? -12 : 12)}
+            y={top + 36}
+            {...words}
+            fontWeight={600}
+            textAnchor={x(limit) > width / 2 ? "end" : "start"}
+            fill={theme.ink}
+          >
+            maker’s limit
+          </text>
+        </g>
+      ))}
+      {knee && (
+        <g>
+          <path
+            d={`M${x(knee.level)} ${top + 14}V${end}`}
+            stroke={theme.ink}
+            strokeDasharray="9 7"
+            strokeWidth={2}
+          />
+          <text x={x(knee.level) + 14} y={end - 14} {...words} fontWeight={600} fill={theme.ink}>
+            beyond, a watt brings clearly less
+          </text>
+        </g>
+      )}
+      {front.length > 1 && (
+        <path d={path(front) ?? ""} fill="none" stroke={theme.lane(0)} strokeWidth={over === WATTS ? 4 : 2} />
+      )}
+      {points.map(({ step, x: at, y: rate }) => (
+        <g key={step.id} transform={`translate(${x(at)} ${rate === null ? end - 34 : y(rate)})`}>
+          <Mark step={step} colour={theme.lane(0)} paper={theme.paper} ink={theme.ink} />
+        </g>
+      ))}
+      {labels.map((one) => (
+        <text
+          key={one.number}
+          x={one.x}
+          y={one.y}
+          {...small}
+          fill={theme.ink}
+          fontWeight={700}
+          textAnchor={one.anchor}
+        >
+          {one.number}
+        </text>
+      ))}
+      {known && (
+        <g transform={`translate(${x(known.w)} ${y(known.fps)})`}>
+          <path d={laneShape(1, 12)} fill={theme.lane(1)} />
+          <text
+            x={x(known.w) > width * 0.6 ? 14 : -14}
+            y={42}
+            {...words}
+            fontWeight={600}
+            fill={theme.ink}
+            textAnchor={x(known.w) > width * 0.6 ? "end" : "start"}
+          >
+            {known.name}, at its {figure(Math.round(known.w))} W
+          </text>
+        </g>
+      )}
+      <path d={`M${pad + 110} ${end}H${width - pad}`} stroke={theme.ink} strokeWidth={2} />
+      {x.ticks(rest.narrow ? 4 : 8).map((tick) => (
+        <text key={tick} x={x(tick)} y={end + 32} {...small} textAnchor="middle">
+          {tick}
+        </text>
+      ))}
+      <text x={pad} y={end + 62} {...words} fill={theme.mute}>
+        {setting ? `${setting.name}${setting.unit ? `, ${setting.unit}` : ""}` : "W drawn"} · filled: proven ·
+        hollow: not proven · cross: failed · numbers: steps
+      </text>
+    </Frame>
+  );
+}
+
+/** Of points in their order along the axis, those that give more than every one before. */
+function risingOf(points: readonly Point[]): Point[] {
+  let most = Number.NEGATIVE_INFINITY;
+  return points.filter((one) => {
+    const higher = (one.y ?? most) > most;
+    if (higher) most = one.y ?? most;
+    return higher;
+  });
+}
+
+/** Where the number of each step is written: above its mark, or wherever beside it nothing else is. */
+function labelled(marks: readonly { number: number; x: number; y: number }[]) {
+  const taken: { x: number; y: number }[] = marks.map(({ x, y }) => ({ x, y }));
+  return marks.map(({ number, x, y }) => {
+    const places = [
+      { x, y: y - 20, anchor: "middle" as const, at: { x, y: y - 28 } },
+      { x: x + 20, y: y + 8, anchor: "start" as const, at: { x: x + 30, y } },
+      { x: x - 20, y: y + 8, anchor: "end" as const, at: { x: x - 30, y } },
+      { x, y: y + 36, anchor: "middle" as const, at: { x, y: y + 28 } },
+    ];
+    const free = (at: { x: number; y: number }) =>
+      taken.every((one) => Math.abs(one.x - at.x) > 26 || Math.abs(one.y - at.y) > 22);
+    const place = places.find((one) => free(one.at)) ?? places[0];
+    const { at, ...written } = place as (typeof places)[number];
+    taken.push(at);
+    return { number, ...written };
+  });
+}
+
+/** Proven is filled, unproven hollow, failed a cross. */
+function Mark({ step, colour, paper, ink }: { step: Step; colour: string; paper: string; ink: string }) {
+  if (step.state === "unstable")
+    return <path d="M-11 -11L11 11M-11 11L11 -11" stroke={ink} strokeWidth={5} fill="none" />;
+  if (step.state === "proven") return <path d={disc(10)} fill={colour} />;
+  return <path d={disc(9)} fill={paper} stroke={colour} strokeWidth={3.5} />;
+}
