@@ -13,13 +13,14 @@ from sheets import table_file
 from strict import Moment
 from studies.schemas import Changed
 
-from intake import attaching, drawing, pack_queries, packs, queries, services, trimming
+from intake import attaching, drawing, drawn, pack_queries, packs, queries, services, trimming
 from intake.schemas import (
     ArrivalOut,
     ClockOffset,
     FilesIn,
     KnownIn,
     KnownOut,
+    LoadOut,
     OffsetIn,
     PackDetail,
     PackIn,
@@ -266,6 +267,12 @@ def move_clock(request: HttpRequest, file_id: int, payload: OffsetIn) -> PassDet
     """Lay the clock of samples elsewhere beside their capture's."""
     file = attaching.shift_samples(user_of(request), file_id, payload.offset_s)
     return queries.pass_detail(file.on_pass_id)
+
+
+@router.get("/files/{int:file_id}/load", response=LoadOut)
+def load(request: HttpRequest, file_id: int) -> LoadOut:
+    """Where the samples of a file show that their run begins, and what the pass drew by them."""
+    return drawn.load_of(file_id)
 
 
 @router.get("/files/{int:file_id}/content")

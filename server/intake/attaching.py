@@ -11,6 +11,7 @@ from django.db import transaction
 from people.access import require
 from people.models import Role
 from problems import Conflict, NotFound
+from rennbahn.capture.load import load_in
 from studies.deciding import Run, decide_again, lane_and_test, record_pass, record_passes
 from studies.events import CapturesCame, CaptureSeenAnew, tell
 from studies.models import Pass, Study
@@ -172,7 +173,9 @@ def _join_samples(
         )
     if offset_s is None:
         length_s = at_rest(capture).whole().duration_s
-        offset_s = 0.0 if 0.0 <= samples.begins_s <= length_s else -samples.begins_s
+        load = load_in(samples.whole(), length_s)
+        plain = 0.0 if 0.0 <= samples.begins_s <= length_s else -samples.begins_s
+        offset_s = plain if load is None else load.offset_s
     keep_samples(capture, file, samples, offset_s)
     measure(Capture.objects.get(pk=capture.pk), settings_for(study, one))
     tell(CaptureSeenAnew(study, one, "no such samples", file.arrival.name))

@@ -117,6 +117,10 @@ class CrunchedSamples:
     ends_s: float
     channels: dict[str, bytes] = field(default_factory=dict)
 
+    def whole(self) -> core.Samples:
+        """The samples as arrays."""
+        return core.Samples(unpack(self.clock), {name: unpack(data) for name, data in self.channels.items()})
+
 
 def keep(content: bytes) -> KeptFile:
     """The bytes of a file as they are kept."""

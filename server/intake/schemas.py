@@ -280,6 +280,28 @@ class FileOut(Out):
     offset_s: float | None
 
 
+class DrawnOut(Out):
+    """What a pass drew by samples beside it: W over the pass alone, J a frame, and both with idle taken off."""
+
+    channel: str
+    watts: float
+    joules_a_frame: float
+    watts_above_idle: float | None
+    joules_a_frame_above_idle: float | None
+
+
+class LoadOut(Out):
+    """Where samples show that their run begins, and what the pass drew as their clock lies now.
+
+    `found_s` is where their clock would begin by that; None where no load shows clearly.
+    """
+
+    offset_s: float
+    found_s: float | None
+    words: str
+    drawn: list[DrawnOut]
+
+
 class PassFigures(Out):
     """The figures of a pass that lists show."""
 

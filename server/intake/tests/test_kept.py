@@ -248,6 +248,28 @@ def test_a_clock_from_elsewhere_is_laid_on_the_captures_and_can_be_put_right(ben
     assert none["code"] == "no_capture"
 
 
+def test_samples_without_a_common_clock_are_laid_where_load_begins(bench: Bench) -> None:
+    one = bench.record(0, 0)
+    length = bench.tester.get(f"/passes/{one}")["figures"]["duration_s"]
+    lines = [f"{s / 2},{200 if 6 <= s / 2 <= 6 + length else 60}\n" for s in range(int(2 * length) + 40)]
+    found = attach(bench, one, "meter.csv", ("clock_s,wall_power_w\n" + "".join(lines)).encode(), "samples")
+    file = found["files"][1]
+    assert file["offset_s"] == pytest.approx(-6.0, abs=0.51)
+    load = bench.tester.get(f"/files/{file['id']}/load")
+    assert load["found_s"] == file["offset_s"]
+    assert "60 without load, 200 with it" in load["words"]
+    [drawn] = load["drawn"]
+    assert drawn["watts"] == pytest.approx(200.0, abs=3.0)
+    assert drawn["watts_above_idle"] == pytest.approx(140.0, abs=3.0)
+    frames = found["figures"]["frames"]
+    assert drawn["joules_a_frame"] == pytest.approx(drawn["watts"] * length / frames)
+    bench.tester.put(f"/files/{file['id']}/offset", {"offset_s": 0.0})
+    moved = bench.tester.get(f"/files/{file['id']}/load")
+    assert (moved["offset_s"], moved["found_s"]) == (0.0, load["found_s"])
+    assert moved["drawn"][0]["watts"] < 160.0
+    assert bench.tester.get("/files/0/load", status=404)["code"] == "not_found"
+
+
 # --- results that are only numbers ---------------------------------------------------------------------------
 
 

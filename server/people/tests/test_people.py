@@ -208,6 +208,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("POST", "/passes/{pass_id}/reported", {"average_fps": 60, "read_from": "result page"}, "tester"),
     ("POST", "/passes/{pass_id}/files", "a file and its role", "tester"),
     ("GET", "/files/{file_id}/content", None, "viewer"),
+    ("GET", "/files/{file_id}/load", None, "viewer"),
     ("GET", "/captures/{capture_id}/trace", None, "viewer"),
     ("GET", "/work", None, "viewer"),
     ("GET", "/words", None, "viewer"),

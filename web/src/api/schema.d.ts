@@ -318,6 +318,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/files/{file_id}/load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Load
+         * @description Where the samples of a file show that their run begins, and what the pass drew by them.
+         */
+        get: operations["intake_api_load"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/files/{file_id}/offset": {
         parameters: {
             query?: never;
@@ -5272,6 +5292,14 @@ export interface components {
             repeats: components["schemas"]["RepeatOut"][];
             wide: components["schemas"]["WideDoubtOut"][];
         };
+        /** @description What a pass drew by samples beside it: W over the pass alone, J a frame, and both with idle taken off. */
+        DrawnOut: {
+            channel: string;
+            joules_a_frame: number;
+            joules_a_frame_above_idle: number | null;
+            watts: number;
+            watts_above_idle: number | null;
+        };
         /** @description A test left out to keep a date of the plan: the deadline, a part that goes back, a patch of its game. */
         DroppedOut: {
             /** @enum {string} */
@@ -5872,6 +5900,17 @@ export interface components {
             arrival_id: number | null;
             /** @enum {string} */
             became: "pass" | "warm_up" | "broken_off" | "samples" | "grown" | "waiting" | "known" | "step" | "refused";
+            words: string;
+        };
+        /**
+         * @description Where samples show that their run begins, and what the pass drew as their clock lies now.
+         *
+         *     `found_s` is where their clock would begin by that; None where no load shows clearly.
+         */
+        LoadOut: {
+            drawn: components["schemas"]["DrawnOut"][];
+            found_s: number | null;
+            offset_s: number;
             words: string;
         };
         /** @description A log in place of what it was. What steps have used keeps its name, unit and stock. */
@@ -8618,6 +8657,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    intake_api_load: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadOut"];
+                };
             };
             default: components["responses"]["Refusal"];
         };

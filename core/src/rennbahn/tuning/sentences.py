@@ -75,10 +75,9 @@ def sentences_of(log: TuningLog, found: Tuning, part: str, rival: str = "the riv
         parts.append(f"{_steps(over)} went past the maker's stated limit of {' and '.join(names)}.")
     if found.knee is not None:
         knee, step = found.knee, next(one for one in own if one.id == found.knee.step)
-        parts.append(
-            f"Past {set_words(log, step)} ({fixed(knee.level, 0)} W; {fixed(knee.low, 0)} to {fixed(knee.high, 0)} W "
-            "fit as well) a watt brings clearly less."
-        )
+        watts = [fixed(one, 0) for one in (knee.level, knee.low, knee.high)]
+        also = f"; {watts[1]} to {watts[2]} W fit as well" if len(set(watts)) > 1 else ""
+        parts.append(f"Past {set_words(log, step)} ({watts[0]} W{also}) a watt brings clearly less.")
     if found.equal_power is not None:
         equal = found.equal_power
         verdict = {"ahead": "is faster", "behind": "is slower", "even": "is even with it"}.get(equal.verdict)

@@ -64,6 +64,7 @@ export function TuningPicture({ log, over, ...rest }: Drawn & Told & { log: Log;
   const reach = setting && [...proven.map((one) => one.x), setting.stock];
   const labels = labelled(
     points.map((one) => ({ number: one.step.number, x: x(one.x), y: one.y === null ? end - 34 : y(one.y) })),
+    known ? [{ x: x(known.w), y: y(known.fps) }] : [],
   );
   const knee = over === WATTS ? log.knee : null;
   return (
@@ -147,7 +148,7 @@ export function TuningPicture({ log, over, ...rest }: Drawn & Told & { log: Log;
           <path d={laneShape(1, 12)} fill={theme.lane(1)} />
           <text
             x={x(known.w) > width * 0.6 ? 14 : -14}
-            y={42}
+            y={-24}
             {...words}
             fontWeight={600}
             fill={theme.ink}
@@ -182,8 +183,11 @@ function risingOf(points: readonly Point[]): Point[] {
 }
 
 /** Where the number of each step is written: above its mark, or wherever beside it nothing else is. */
-function labelled(marks: readonly { number: number; x: number; y: number }[]) {
-  const taken: { x: number; y: number }[] = marks.map(({ x, y }) => ({ x, y }));
+function labelled(
+  marks: readonly { number: number; x: number; y: number }[],
+  others: readonly { x: number; y: number }[],
+) {
+  const taken: { x: number; y: number }[] = [...marks, ...others].map(({ x, y }) => ({ x, y }));
   return marks.map(({ number, x, y }) => {
     const places = [
       { x, y: y - 20, anchor: "middle" as const, at: { x, y: y - 28 } },

@@ -68,7 +68,10 @@ export function StepTable({ log }: { log: Log }) {
                   </span>
                 )}
             </span>,
-            <span key="state" className={one.state === "unstable" ? "font-semibold text-accent" : ""}>
+            <span
+              key="state"
+              className={`whitespace-nowrap ${one.state === "unstable" ? "font-semibold text-accent" : ""}`}
+            >
               {STATES[one.state]}
               {one.state !== "unstable" && one.minutes > 0 && (
                 <span className="text-mute"> {fixed(one.minutes, 0)} min</span>
@@ -114,7 +117,7 @@ function Known({ step }: { step: Step }) {
     step.over_limit.length ? `past the maker’s limit of ${step.over_limit.join(" and ")}` : "",
     step.beyond_a_failure ? "beyond a failure" : "",
     step.on_front === false ? "another gives more and draws less" : "",
-    step.conclusion,
+    step.conclusion.replace(/\.$/, ""),
     step.setup_name ? `is the setup “${step.setup_name}”` : "",
   ].filter(Boolean);
   return <span className="text-soft">{lines.join("; ") || "–"}</span>;

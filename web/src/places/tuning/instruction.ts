@@ -73,7 +73,9 @@ function nextStep(log: Log, label: string): Instruction {
       : log.steps.length
         ? "Nothing is proposed"
         : "Take the first small step",
-    why: log.steps.length ? words : "Whoever takes it chooses how large; what follows is proposed from it.",
+    why: log.steps.length
+      ? words.replace(/^Nothing is proposed: (.)/, (_, first) => first.toUpperCase())
+      : "Whoever takes it chooses how large; what follows is proposed from it.",
     caution: of?.caution ?? log.settings.find((one) => one.caution)?.caution ?? "",
   };
 }
