@@ -31,13 +31,17 @@ export function AtTheBench({ log }: { log: Log }) {
   const capture = useLogAct(({ step, file }: { step: number; file: File }) => logActs.capture(step, file));
   const backedUp = useLogAct(() => logActs.backedUp(log.id));
   const file = useRef<HTMLInputElement>(null);
-  const free = doing === null;
+  // A key that is pressed in a dialog of any kind is that dialog's.
+  const free = () => doing === null && !document.querySelector("[role=dialog]");
   const bare = log.simulated && last !== undefined && unstruck(last.runs).length === 0;
   useHotkeys("n", () => setDoing("step"), { enabled: free, preventDefault: true });
-  useHotkeys("r", () => setDoing("read"), { enabled: free && !!last, preventDefault: true });
-  useHotkeys("t", () => setDoing("test"), { enabled: free && !!last, preventDefault: true });
-  useHotkeys("g", () => setDoing("figures"), { enabled: free && !!last, preventDefault: true });
-  useHotkeys("p", () => last && simulate.mutate(last.id), { enabled: free && bare, preventDefault: true });
+  useHotkeys("r", () => setDoing("read"), { enabled: () => free() && !!last, preventDefault: true });
+  useHotkeys("t", () => setDoing("test"), { enabled: () => free() && !!last, preventDefault: true });
+  useHotkeys("g", () => setDoing("figures"), { enabled: () => free() && !!last, preventDefault: true });
+  useHotkeys("p", () => last && simulate.mutate(last.id), {
+    enabled: () => free() && bare,
+    preventDefault: true,
+  });
   useKeysOf("At the bench", KEYS);
   const main = (which: Instruction["kind"]) => (instruction.kind === which ? "main" : "plain");
   return (
