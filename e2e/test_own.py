@@ -205,6 +205,7 @@ def test_from_nothing_to_a_first_study_and_back_from_a_backup(
         page.see("This link has been used, was withdrawn, or has ended.")
         page.open("/")
         page.click("Sign out")
+        page.see("Sign in")
         # A first study, taken in by the tester, finished by the lead.
         sign_in(page, "mara")
         study = first_study(page)

@@ -118,7 +118,7 @@ def _in_a_menu(page: Page) -> bool:
 
 
 #: On a phone these are in a menu.
-IN_THE_HEADER = ("Bench", "Scenes", "Readers", "Reports", "People")
+IN_THE_HEADER = ("Bench", "Scenes", "Tuning", "Readers", "Reports", "People")
 
 
 def go(page: Page, name: str) -> None:
@@ -130,7 +130,7 @@ def go(page: Page, name: str) -> None:
             open_door(page, step.removeprefix("door "))
         elif step in IN_THE_HEADER and _in_a_menu(page):
             page.take_from("Places", step)
-        elif step.endswith("?"):
+        elif step.endswith("?") and way[0] != "Tuning":
             page.study(step)
         else:
             page.click(step)

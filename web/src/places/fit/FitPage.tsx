@@ -177,13 +177,14 @@ function Grid({
                 const place = at.get(keyOf({ row: row.id, via: between?.id ?? null, column: column.id }));
                 if (!place) return <td key={column.id} />;
                 const sign = SIGNS[place.state];
+                const against = place.checks.length > 0 && place.attempts.length === 0;
                 const faint = states.size > 0 && !states.has(place.state);
                 return (
                   <td key={column.id} className="p-1">
                     <button
                       type="button"
                       aria-pressed={keyOf(place) === chosen}
-                      aria-label={`${row.name}${between ? `, ${between.name}` : ""}, ${column.name}: ${place.words}`}
+                      aria-label={`${row.name}${between ? `, ${between.name}` : ""}, ${column.name}: ${place.words}${against ? " facts speak against it" : ""}`}
                       onClick={() => choose(place)}
                       className={`flex w-full cursor-pointer items-center gap-2 rounded-[3px] border px-2 py-1.5 text-left text-[0.92rem] ${keyOf(place) === chosen ? "border-ink border-2" : "border-rule hover:border-mute"} ${faint ? "text-mute" : ""} ${place.state === "works" ? "bg-band" : "bg-raised"}`}
                     >
@@ -198,7 +199,7 @@ function Grid({
                       </svg>
                       <span>
                         {place.words}
-                        {place.checks.length > 0 && place.attempts.length === 0 && (
+                        {against && (
                           <span className="block text-[0.82rem] text-accent">facts speak against it</span>
                         )}
                       </span>

@@ -49,7 +49,9 @@ export function StepTable({ log }: { log: Log }) {
           "fps a W",
           ...beside.map(([head]) => head),
           "What is known",
-          "",
+          <span key="more" className="sr-only">
+            More
+          </span>,
         ]}
         rows={log.steps.map((one) => ({
           key: String(one.id),
