@@ -198,7 +198,7 @@ function Grid({
                         {sign?.draw("currentColor")}
                       </svg>
                       <span>
-                        {place.words}
+                        {place.words}{" "}
                         {against && (
                           <span className="block text-[0.82rem] text-accent">facts speak against it</span>
                         )}
