@@ -10,6 +10,7 @@ from rennbahn.planning.fairness import SetupDescription
 from rennbahn.planning.weighing import PartDescription
 from rennbahn.simulation import Dialect, Rig, Scene, Upset, run_pass, write_log
 from rennbahn.simulation.abilities import rig_of
+from rennbahn.simulation.tuned import Knob, edge_of, play
 
 
 def figures(scene: Scene, rig: Rig | None = None, upset: Upset | None = None, seed: int = 7) -> Figures:
@@ -76,3 +77,20 @@ def test_cards_draw_what_is_written_down_of_them() -> None:
     assert one.alternates == 0.0
     assert two.alternates > 0.2
     assert (one.memory_gb, two.memory_gb) == (8.0, 8.0), "each card holds what it draws"
+
+
+@pytest.mark.parametrize("value", [-1e6, -1.0, 0.0, 1e6])
+@pytest.mark.parametrize("kind", ["power", "voltage", "clock", "other"])
+@pytest.mark.parametrize("stock", [0.0, 120.0])
+def test_a_tuned_part_gives_and_draws_something_however_far_it_is_set(value: float, kind: str, stock: float) -> None:
+    found = play(3, {"x": Knob(kind, stock, stock - 50.0)}, {"x": value}, 60.0, 1)
+    assert found.outcome in ("passed", "crashed")
+    assert all(fps > 0.0 and watts > 0.0 for fps, watts, _, _ in found.passes)
+
+
+def test_a_tuned_part_stops_at_its_edge_alike_each_time() -> None:
+    knobs = {"x": Knob("voltage", 0.0, -200.0)}
+    edge = -200.0 * edge_of(7, "x")
+    assert [play(7, knobs, {"x": value}, 60.0, 2).outcome for value in (edge + 1, edge - 1)] == ["passed", "crashed"]
+    assert play(7, knobs, {"x": -50.0}, 60.0, 2) == play(7, knobs, {"x": -50.0}, 60.0, 2)
+    assert play(7, knobs, {"x": -50.0}, 60.0, 2) != play(7, knobs, {"x": -50.0}, 60.0, 3)

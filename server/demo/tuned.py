@@ -16,6 +16,7 @@ from fitting.schemas import AttemptIn, MatrixIn
 from fitting.services import add_attempt, save_matrix
 from rennbahn.simulation.tuned import Knob, play
 from studies.models import Lane, Test
+from tuning.making import make_setup
 from tuning.models import Log
 from tuning.schemas import (
     ConclusionIn,
@@ -27,7 +28,8 @@ from tuning.schemas import (
     StabilityIn,
     TunedStepIn,
 )
-from tuning.services import add_pass, add_run, add_step, back_up, conclude, make_setup, read_back, save_log
+from tuning.services import back_up, save_log
+from tuning.stepping import add_pass, add_run, add_step, conclude, read_back
 
 from demo import answered, hardware
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from itertools import product
 
@@ -20,11 +21,13 @@ from rennbahn.fitting import (
     cautions_of,
     checks_of,
     expected_link,
+    helped_at,
     link_words,
     matrix_sentences,
     next_things,
     state_of,
 )
+from rennbahn.parts import kind_named
 from sheets import safe_cell
 
 from fitting.models import Axis, FitAttempt, Matrix, MatrixPart, Photograph
@@ -65,6 +68,7 @@ class _Told:
     def __init__(self, matrix: Matrix) -> None:
         self.matrix = matrix
         self.parts = {one.pk: one for one in matrix.parts.all()}
+        self.names = _names(list(self.parts.values()))
         self.axes = {axis: [one for one in self.parts.values() if one.axis == axis] for axis in Axis}
         between: Sequence[MatrixPart | None] = self.axes[Axis.VIA] or [None]
         self.keys: list[Key] = [
@@ -78,6 +82,7 @@ class _Told:
             self.place(key): [Attempt(one.outcome, tuple(one.changed)) for one in own if not one.struck_why]
             for key, own in self.at.items()
         }
+        self.helped = helped_at(self.core)
 
     def place(self, key: Key) -> Place:
         row, via, column = key
@@ -94,7 +99,17 @@ class _Told:
         return state_of(self.core[self.place(key)])
 
     def _name(self, part: int | None) -> str:
-        return self.parts[part].part.name if part is not None else ""
+        return self.names[part] if part is not None else ""
+
+
+def _names(parts: Sequence[MatrixPart]) -> dict[int, str]:
+    """What parts are called in words; those that are called alike on an axis with their kinds."""
+    many = Counter((one.axis, one.part.name) for one in parts)
+    return {
+        one.pk: one.part.name if many[one.axis, one.part.name] == 1
+        else f"{one.part.name} ({kind_named(one.part.kind).label.lower()})"
+        for one in parts
+    }  # fmt: skip
 
 
 def all_matrices() -> list[MatrixRow]:
@@ -144,7 +159,7 @@ def _place_out(told: _Told, key: Key) -> PlaceOut:
         attempts=[_attempt_out(told.matrix.pk, one, expected) for one in attempts],
         next=[
             TriedOut(change=one.change, words=f"helped at {_places(one.helped)}")
-            for one in next_things(told.place(key), dict(told.core))
+            for one in next_things(told.place(key), told.core[told.place(key)], told.helped)
         ],
     )  # fmt: skip
 

@@ -107,6 +107,16 @@ def own_map(proposal: dict[str, Any], columns: dict[str, Any]) -> dict[str, Any]
     return standing_as(proposal.get("columns"), columns)
 
 
+def columns_for(proposal: dict[str, Any], look: str, columns_name: str) -> ColumnMap | None:
+    """By which column map a file is read: the one that is named, one saved for such files, or what is proposed."""
+    saved = SavedMap.objects.filter(name=columns_name).first() if columns_name else None
+    saved = saved or SavedMap.objects.filter(header_key=look).first()
+    if saved is not None:
+        return ColumnMap(**own_map(proposal, saved.columns))
+    proposed = proposal.get("columns")
+    return ColumnMap(**proposed) if proposed and not proposal.get("questions") else None
+
+
 #: What a list shows of each pass, in the order of `_row`.
 _PASS_FIELDS = (
     "id", "lane_id", "test_id", "number", "state", "role", "reason_code", "reason", "ran_at",

@@ -68,7 +68,7 @@ class Studies:
     def __init__(self) -> None:
         self._quotes: dict[int, dict[str, Quote]] = {}
         self._records: dict[int, StudyRecord] = {}
-        self._marks: dict[int, str] | None = None
+        self._failed: dict[int, list[str]] = {}
 
     def record(self, study: int) -> StudyRecord:
         """A study's record, one state of it for all that is asked here. Raises :class:`NotFound`."""
@@ -115,13 +115,14 @@ class Studies:
 
     def failed(self, study: int) -> list[str]:
         """Lanes of a study whose setup failed stability somewhere, with where; no record of a study knows of it."""
-        if self._marks is None:
-            self._marks = {one.version_id: one.words for one in reversed(marks())}
-        return [
-            f"The setup of {lane.name} is not stable everywhere: it {self._marks[lane.setup_version_id]}."
-            for lane in self.record(study).lanes
-            if lane.setup_version_id in self._marks
-        ]
+        if study not in self._failed:
+            found = {one.version_id: one.words for one in reversed(marks(study))}
+            self._failed[study] = [
+                f"The setup of {lane.name} is not stable everywhere: it {found[lane.setup_version_id]}."
+                for lane in self.record(study).lanes
+                if lane.setup_version_id in found
+            ]
+        return self._failed[study]
 
     def says(self, block: Shown) -> dict[str, Any]:
         """What a block comes to now: in words, and a mark of all that it shows. Looked at anew where its study, or a

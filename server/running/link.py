@@ -21,6 +21,7 @@ from intake.bounded import bounded
 from intake.growing import grown_from
 from intake.models import Arrival, ArrivalState, Capture
 from intake.proposals import proposal_of
+from intake.queries import columns_for
 from intake.recording import NewFile
 from intake.schemas import ColumnMap
 from intake.services import columns_given, keep_file
@@ -34,11 +35,10 @@ from studies.record import note
 from studies.services import open_study
 from tuning.models import Log
 from tuning.queries import log_at
-from tuning.services import add_capture
+from tuning.stepping import add_capture
 
 from running.models import BenchRun
 from running.placing import (
-    columns_of,
     columns_sent,
     join_samples,
     keep_broken_off,
@@ -146,7 +146,7 @@ def _of_a_step(token: BenchToken, log: Log, upload: UploadedFile[Any]) -> LinkTa
     if step is None:
         raise Conflict("no_step", f"“{log}” has no step yet.", hint="Take the first step; the file is sent again.")
     try:
-        made = add_capture(token.user, step.pk, upload)
+        made = add_capture(token.user, step.pk, upload, token.columns_name)
     except Problem as error:
         return LinkTaken(arrival_id=None, became="refused", words=error.message)
     return LinkTaken(arrival_id=None, became="step", words=f"{made.fps:.1f} fps at step {step.number} of {log}")
@@ -199,7 +199,7 @@ def _adopt(token: BenchToken) -> None:
 def _looked_at(token: BenchToken, upload: UploadedFile[Any], written_at: datetime) -> _Sent:
     content = upload.read()
     proposal, look, refusal = proposal_of(content)
-    columns = None if refusal or not look else columns_of(proposal, look, token.columns_name)
+    columns = None if refusal or not look else columns_for(proposal, look, token.columns_name)
     length_s, unreadable = None, ""
     try:
         if columns is not None:
@@ -298,7 +298,7 @@ def assign(caller: User | AnonymousUser, arrival_id: int, pass_id: int) -> LinkT
     one = Pass.objects.select_related("test__scene__game", "test__condition", "lane").filter(pk=pass_id).first()
     if arrival is None or one is None or one.test.study_id != arrival.study_id:
         raise NotFound("file and pass in one study")
-    columns = columns_of(arrival.proposal, arrival.header_key, "")
+    columns = columns_for(arrival.proposal, arrival.header_key, "")
     if columns is None:
         raise Conflict(
             "columns_unknown", f"What the columns of “{arrival.name}” mean is not known.",

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.contrib.auth.models import User
 from django.db import transaction
 from doubting.queries import doubts_on
 from intake.attaching import join
 from intake.growing import replace_grown
-from intake.models import Arrival, ArrivalState, Capture, SavedMap
-from intake.queries import own_map
+from intake.models import Arrival, ArrivalState, Capture
+from intake.queries import columns_for
 from intake.schemas import Assignment, ColumnMap, TakeIn
 from intake.services import columns_given, set_aside, take
 from people.models import BenchToken
@@ -186,14 +184,4 @@ def run_words(run: BenchRun) -> str:
 def columns_sent(arrival: Arrival) -> ColumnMap | None:
     """By which column map a file is read that a machine sent: by that of its token, where one is named."""
     token = BenchToken.objects.filter(machine=arrival.machine, user=arrival.by, revoked_at=None).first()
-    return columns_of(arrival.proposal, arrival.header_key, token.columns_name if token else "")
-
-
-def columns_of(proposal: dict[str, Any], look: str, columns_name: str) -> ColumnMap | None:
-    """By which column map a file is read: the one that is named, one saved for such files, or what is proposed."""
-    saved = SavedMap.objects.filter(name=columns_name).first() if columns_name else None
-    saved = saved or SavedMap.objects.filter(header_key=look).first()
-    if saved is not None:
-        return ColumnMap(**own_map(proposal, saved.columns))
-    proposed = proposal.get("columns")
-    return ColumnMap(**proposed) if proposed and not proposal.get("questions") else None
+    return columns_for(arrival.proposal, arrival.header_key, token.columns_name if token else "")

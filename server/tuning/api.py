@@ -10,7 +10,7 @@ from ninja import File, Router, Status, UploadedFile
 from people.access import user_of
 from sheets import csv_answer
 
-from tuning import exports, queries, services
+from tuning import exports, making, queries, services, stepping
 from tuning import marks as marked
 from tuning.schemas import (
     BeforeAfterIn,
@@ -47,9 +47,15 @@ def begin(request: HttpRequest, payload: LogIn) -> Status[LogOut]:
 
 
 @router.get("/marks", response=list[MarkOut])
-def marks(request: HttpRequest) -> list[MarkOut]:
-    """Setups that failed stability somewhere, also in one game only."""
-    return marked.marks()
+def marks(request: HttpRequest, study_id: int | None = None) -> list[MarkOut]:
+    """Setups that failed stability somewhere, also in one game only; of a study's where one is named."""
+    return marked.marks(study_id)
+
+
+@router.get("/origins", response=list[MarkOut])
+def origins(request: HttpRequest) -> list[MarkOut]:
+    """Setups that were steps of tuning logs."""
+    return marked.origins()
 
 
 @router.get("/{int:log_id}", response=LogOut)
@@ -85,66 +91,66 @@ def machine(request: HttpRequest, log_id: int, payload: MachineIn) -> LogOut:
 @router.post("/{int:log_id}/steps", response={201: LogOut})
 def add_step(request: HttpRequest, log_id: int, payload: TunedStepIn) -> Status[LogOut]:
     """Take a step."""
-    return Status(201, queries.log_out(services.add_step(user_of(request), log_id, payload).log_id))
+    return Status(201, queries.log_out(stepping.add_step(user_of(request), log_id, payload).log_id))
 
 
 @router.post("/{int:log_id}/study", response={201: StudyMade})
 def before_and_after(request: HttpRequest, log_id: int, payload: BeforeAfterIn) -> Status[StudyMade]:
     """Two steps as the lanes of a study."""
-    return Status(201, StudyMade(study_id=services.before_and_after(user_of(request), log_id, payload).pk))
+    return Status(201, StudyMade(study_id=making.before_and_after(user_of(request), log_id, payload).pk))
 
 
 @router.put("/steps/{int:step_id}/read-back", response=LogOut)
 def read_back(request: HttpRequest, step_id: int, payload: ReadBackIn) -> LogOut:
     """What a second place says of the settings of a step."""
-    return queries.log_out(services.read_back(user_of(request), step_id, payload).log_id)
+    return queries.log_out(stepping.read_back(user_of(request), step_id, payload).log_id)
 
 
 @router.put("/steps/{int:step_id}/conclusion", response=LogOut)
 def conclude(request: HttpRequest, step_id: int, payload: ConclusionIn) -> LogOut:
     """What a step comes to, in words."""
-    return queries.log_out(services.conclude(user_of(request), step_id, payload).log_id)
+    return queries.log_out(stepping.conclude(user_of(request), step_id, payload).log_id)
 
 
 @router.post("/steps/{int:step_id}/runs", response={201: LogOut})
 def add_run(request: HttpRequest, step_id: int, payload: StabilityIn) -> Status[LogOut]:
     """Note a stability run."""
-    return Status(201, queries.log_out(services.add_run(user_of(request), step_id, payload).step.log_id))
+    return Status(201, queries.log_out(stepping.add_run(user_of(request), step_id, payload).step.log_id))
 
 
 @router.post("/steps/{int:step_id}/passes", response={201: LogOut})
 def add_pass(request: HttpRequest, step_id: int, payload: QuickIn) -> Status[LogOut]:
     """Note the figures of a quick pass."""
-    return Status(201, queries.log_out(services.add_pass(user_of(request), step_id, payload).step.log_id))
+    return Status(201, queries.log_out(stepping.add_pass(user_of(request), step_id, payload).step.log_id))
 
 
 @router.post("/steps/{int:step_id}/captures", response={201: LogOut})
 def add_capture(request: HttpRequest, step_id: int, file: UploadedFile | None = FILE) -> Status[LogOut]:
     """Measure a capture as a quick pass of a step, once however often it is sent."""
-    made = services.add_capture(user_of(request), step_id, whole_upload(request, file))
+    made = stepping.add_capture(user_of(request), step_id, whole_upload(request, file))
     return Status(201, queries.log_out(made.step.log_id))
 
 
 @router.post("/steps/{int:step_id}/simulated", response={201: LogOut})
 def simulate(request: HttpRequest, step_id: int) -> Status[LogOut]:
     """Run a step on the simulated bench."""
-    return Status(201, queries.log_out(services.simulate(user_of(request), step_id).log_id))
+    return Status(201, queries.log_out(stepping.simulate(user_of(request), step_id).log_id))
 
 
 @router.post("/steps/{int:step_id}/setup", response={201: SetupMade})
 def make_setup(request: HttpRequest, step_id: int) -> Status[SetupMade]:
     """A step as a setup, for lanes of studies."""
-    made = services.make_setup(user_of(request), step_id)
+    made = making.make_setup(user_of(request), step_id)
     return Status(201, SetupMade(setup_id=made.setup_id, name=made.setup.name))
 
 
 @router.put("/runs/{int:run_id}/struck", response=LogOut)
 def strike_run(request: HttpRequest, run_id: int, payload: StrikeIn) -> LogOut:
     """Strike a stability run out: it was noted wrongly."""
-    return queries.log_out(services.strike(user_of(request), "run", run_id, payload))
+    return queries.log_out(stepping.strike(user_of(request), "run", run_id, payload))
 
 
 @router.put("/passes/{int:quick_id}/struck", response=LogOut)
 def strike_pass(request: HttpRequest, quick_id: int, payload: StrikeIn) -> LogOut:
     """Strike a quick pass out."""
-    return queries.log_out(services.strike(user_of(request), "pass", quick_id, payload))
+    return queries.log_out(stepping.strike(user_of(request), "pass", quick_id, payload))

@@ -22,7 +22,7 @@ def log_csv(log_id: int) -> tuple[str, str]:
         [safe_cell(one) for one in (
             "step", "sample", *units, *(f"{one}, read back" for one in units), "state", "how it failed",
             "minutes passed", "beyond a failure", "past a limit", "passes", "fps", "W", "fps a W", "on the front",
-            "C", "hotspot C", "fan rpm", "dB(A)", "conclusion", "setup",
+            "C", "hotspot C", "fan rpm", "dB(A)", "conclusion", "setup", "bench",
         )]
     )  # fmt: skip
     for kept, one in zip(own.kept, steps_out(own), strict=True):
@@ -34,7 +34,7 @@ def log_csv(log_id: int) -> tuple[str, str]:
                 safe_cell("; ".join(one.over_limit)),
                 len([row for row in one.passes if not row.struck]), one.fps, one.w, one.fps_per_w, _yes(one.on_front),
                 one.temperature_c, one.hotspot_c, one.fan_rpm, one.noise_dba, safe_cell(one.conclusion),
-                safe_cell(one.setup_name),
+                safe_cell(one.setup_name), "real" if own.log.seed is None else "simulated",
             ]
         )  # fmt: skip
     return out.getvalue(), f"tuning-{log_id}.csv"

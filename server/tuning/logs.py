@@ -27,11 +27,12 @@ class Told:
     found: Tuning
 
 
-def told(log: Log) -> Told:
-    """A log that was loaded with :func:`whole`."""
+def told(log: Log, *, rival: bool = True) -> Told:
+    """A log that was loaded with :func:`tuning.queries.whole`, held against its rival or not."""
     kept = list(log.steps.all())
     settings = {one.name: setting(one) for one in log.settings.all()}
-    core = TuningLog(settings, tuple(step(one) for one in _as_one_went(kept)), rival_of(log), log.stability_min)
+    steps = tuple(step(one) for one in _as_one_went(kept))
+    core = TuningLog(settings, steps, _rival_of(log) if rival else None, log.stability_min)
     return Told(log, kept, core, tuning_of(core))
 
 
@@ -52,7 +53,7 @@ def step(one: LogStep) -> Step:
     )
 
 
-def rival_of(log: Log) -> Rival | None:
+def _rival_of(log: Log) -> Rival | None:
     """The rival by its accepted passes that have watts; None where there is none, or it is kept from whoever asks."""
     if log.rival_test is None or log.rival_test.study_id in HIDDEN.get():
         return None

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from statistics import fmean
 from typing import Any
 
 from django.db.models import Prefetch, QuerySet
@@ -12,11 +10,20 @@ from people.models import Machine
 from problems import NotFound
 from rennbahn.plain import plain
 from rennbahn.running.steps import CAUTIONS
-from rennbahn.tuning import failed_words, next_words, samples_of, samples_words, sentences_of, set_words
-from rennbahn.tuning.log import LIMITED, PASSED
+from rennbahn.tuning import (
+    Rival,
+    failed_words,
+    mean_told,
+    next_words,
+    samples_of,
+    samples_words,
+    sentences_of,
+    set_words,
+)
+from rennbahn.tuning.log import LIMITED
 from studies.models import HIDDEN
 
-from tuning.logs import Told, rival_of, step, told
+from tuning.logs import Told, step, told
 from tuning.models import Log, LogStep, QuickPass, StabilityRun
 from tuning.schemas import (
     EqualOut,
@@ -69,15 +76,22 @@ def all_logs() -> list[LogRow]:
     """All logs, newest first, each with what is to be said of it first."""
     rows = []
     for log in whole():
-        own = told(log)
-        sentence = sentences_of(own.core, own.found, log.part.name)[0]
+        # What is said first needs no rival, which would be a query a log.
+        own = told(log, rival=False)
+        first = _said(own, "")[: 2 if log.seed is not None else 1]
         rows.append(
             LogRow(
                 id=log.pk, title=log.title, part=log.part.name, setup=log.base.setup.name, steps=len(own.kept),
-                sentence=sentence, by=log.by.get_username(), at=log.at,
+                sentence=" ".join(first), by=log.by.get_username(), at=log.at,
             )
         )  # fmt: skip
     return rows
+
+
+def _said(own: Told, rival: str) -> list[str]:
+    """What is known by a log, in sentences; of the simulated bench that comes first."""
+    known = sentences_of(own.core, own.found, own.log.part.name, rival)
+    return ["Simulated bench: nothing here is a result.", *known] if own.log.seed is not None else list(known)
 
 
 def log_out(log_id: int) -> LogOut:
@@ -85,17 +99,14 @@ def log_out(log_id: int) -> LogOut:
     own = told(one_log(log_id))
     log, core, found = own.log, own.core, own.found
     samples = samples_of(core)
-    rival = _rival_out(log)
+    rival = _rival_out(log, core.rival)
     return LogOut(
         id=log.pk, title=log.title, part_id=log.part_id, part=log.part.name, part_kind=log.part.kind,
         setup_id=log.base.setup_id, setup=log.base.setup.name, stability_min=log.stability_min,
         reset_words=log.reset_words, backed_up_by=log.backed_up_by.get_username() if log.backed_up_by else "",
         memory=log.part.kind == "memory", simulated=log.seed is not None, seed=log.seed, machine_id=log.machine_id,
         machine=log.machine.name if log.machine else "", settings=_settings_out(log), steps=steps_out(own),
-        sentences=[
-            *(["Simulated bench: nothing here is a result."] if log.seed is not None else []),
-            *sentences_of(core, found, log.part.name, rival.name if rival else "the rival"),
-        ],
+        sentences=_said(own, rival.name if rival else "the rival"),
         next=NextOut(setting=found.next.setting, value=found.next.value, why=found.next.why,
                      words=next_words(core, found)),
         next_of_sample=core.steps[-1].sample if core.steps else "",
@@ -127,20 +138,21 @@ def _settings_out(log: Log) -> list[LogSettingOut]:
 
 
 def steps_out(own: Told) -> list[TunedStepOut]:
+    """The steps of a log, each with what core says of it."""
     answers = {one.id: one for one in own.found.steps}
     found = []
     for one in own.kept:
         core, answer = step(one), answers[str(one.number)]
         said: dict[str, Any] = {name: getattr(answer, name) for name in _ANSWERED}
         counted = [row for row in one.passes.all() if not row.struck_why]
-        beside: dict[str, Any] = {name: _mean([getattr(row, name) for row in counted]) for name in _BESIDE}
+        beside: dict[str, Any] = {name: mean_told(getattr(row, name) for row in counted) for name in _BESIDE}
         found.append(
             TunedStepOut(
                 **said,
                 **beside,
                 id=one.pk, number=one.number, sample=one.sample, after=one.after_id, set=one.set,
                 read_back=one.read_back, words=set_words(own.core, core),
-                minutes=sum(run.minutes for run in core.stability if run.outcome == PASSED),
+                minutes=core.minutes_passed,
                 why_unstable=failed_words(core),
                 over_limit=list(dict.fromkeys([*one.over_limit, *answer.over_limit])),
                 conclusion=one.conclusion,
@@ -151,11 +163,6 @@ def steps_out(own: Told) -> list[TunedStepOut]:
             )
         )  # fmt: skip
     return found
-
-
-def _mean(values: Sequence[float | None]) -> float | None:
-    told = [one for one in values if one is not None]
-    return fmean(told) if told else None
 
 
 def _struck(one: StabilityRun | QuickPass) -> str:
@@ -174,14 +181,12 @@ def _quick_out(one: QuickPass) -> QuickOut:
     return QuickOut(**own, id=one.pk, by=one.by.get_username(), struck=_struck(one))
 
 
-def _rival_out(log: Log) -> RivalOut | None:
+def _rival_out(log: Log, core: Rival | None) -> RivalOut | None:
     if log.rival_lane is None or log.rival_test is None or log.rival_test.study_id in HIDDEN.get():
         return None
-    core = rival_of(log)
-    passes = core.passes if core else ()
     return RivalOut(
         lane_id=log.rival_lane.pk, test_id=log.rival_test.pk, study_id=log.rival_test.study_id,
-        name=log.rival_lane.name, of=f"{log.rival_test}, {log.rival_test.study}", passes=len(passes),
-        fps=fmean(one.fps for one in passes) if passes else None,
-        w=fmean(one.w for one in passes if one.w is not None) if passes else None,
+        name=log.rival_lane.name, of=f"{log.rival_test}, {log.rival_test.study}",
+        passes=len(core.passes) if core else 0,
+        fps=core.fps if core else None, w=core.w if core else None,
     )  # fmt: skip

@@ -301,7 +301,7 @@ class LogOut(Out):
 
 
 class MarkOut(Out):
-    """A setup that failed stability somewhere, in words, and where that is written."""
+    """What a tuning log, or a pass, says of a setup, in words, and where that is written."""
 
     version_id: int
     setup_id: int

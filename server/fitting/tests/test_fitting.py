@@ -55,7 +55,7 @@ def test_before_anything_is_plugged_in_facts_speak(matrix: dict[str, Any], viewe
         "Finch 5 is 240 mm long; Walnut box takes cards up to 220 mm",
     ]
     assert first["link"] == "expected: generation 3, 4 lanes (3.9 GB/s one way)"
-    assert any("Power off" in one for one in first["cautions"])
+    assert any("with the power off" in one for one in first["cautions"])
     assert matrix["sentences"] == ["Nothing of 4 combinations was tried yet."]
 
 
@@ -153,3 +153,14 @@ def test_a_matrix_goes_as_a_table_in_few_queries(matrix: dict[str, Any], tester:
     assert len(rows) == 5
     assert rows[1].startswith("Walnut box,Short bridge,Finch 5,crashes,1,crashes,a; b,'=1+1,")
     assert rows[4].startswith("Flat desk,Short bridge,Heron 7,not tried,")
+
+
+def test_parts_of_one_name_are_told_apart(lead: Caller, tester: Caller) -> None:
+    ids = [
+        lead.post("/parts", {"kind": kind, "name": "Twin", "facts": {}}, status=201)["id"]
+        for kind in ("machine", "case", "card")
+    ]
+    matrix = lead.post("/fits", {"title": "x", "rows": ids[:2], "columns": ids[2:]}, status=201)
+    found = attempt(tester, matrix, matrix["places"][0], outcome="crashes")
+    assert [one["state"] for one in found["places"]] == ["crashes", "not_tried"]
+    assert "Crashes: Twin (whole machine) + Twin." in found["sentences"]

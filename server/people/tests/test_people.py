@@ -102,6 +102,7 @@ TABLE: list[tuple[str, str, Any, str | None]] = [
     ("GET", "/tuning", None, "viewer"),
     ("POST", "/tuning", LOG, "lead"),
     ("GET", "/tuning/marks", None, "viewer"),
+    ("GET", "/tuning/origins", None, "viewer"),
     ("GET", "/tuning/{log_id}", None, "viewer"),
     ("PUT", "/tuning/{log_id}", edit_body(LogEdit, **LOG), "lead"),
     ("GET", "/tuning/{log_id}/steps.csv", None, "viewer"),

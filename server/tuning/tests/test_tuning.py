@@ -331,3 +331,96 @@ def test_a_rival_of_a_study_that_is_kept_is_nobodys_elses(
     assert lead.get(f"/tuning/{log['id']}")["rival"]["lane_id"] == lane
     assert tester.get(f"/tuning/{log['id']}")["rival"] is None
     assert tester.get("/tuning/marks") == []
+
+
+def test_a_capture_that_has_grown_replaces_itself(log: dict[str, Any], tester: Caller) -> None:
+    found = step(tester, log, -10.0)
+    path = f"/api/tuning/steps/{found['steps'][0]['id']}/captures"
+    whole = capture()
+    for part in (whole[: whole.index(b"\n", len(whole) // 2) + 1], whole):
+        answer = tester.client.post(path, {"file": SimpleUploadedFile("quay.csv", part)})
+        assert answer.status_code == 201, answer.content
+    other = tester.client.post(path, {"file": SimpleUploadedFile("quay.csv", capture(5))}).json()
+    rows = other["steps"][0]["passes"]
+    assert len(rows) == 2
+    alone = step(tester, log, -20.0)
+    again = tester.client.post(
+        f"/api/tuning/steps/{alone['steps'][1]['id']}/captures", {"file": SimpleUploadedFile("b.csv", whole)}
+    ).json()
+    assert again["steps"][1]["passes"][0]["fps"] == rows[0]["fps"], "as of the whole file"
+
+
+def test_an_id_of_another_step_is_nobodys_save(log: dict[str, Any], tester: Caller) -> None:
+    step(tester, log, -10.0)
+    found = step(tester, log, -20.0)
+    body = {"client_id": one(), "program": "x", "minutes": 5.0, "outcome": "passed"}
+    first, second = (at["id"] for at in found["steps"])
+    tester.post(f"/tuning/steps/{first}/runs", body, status=201)
+    assert tester.post(f"/tuning/steps/{second}/runs", body, status=409)["code"] == "made_meanwhile"
+
+
+@pytest.mark.parametrize("value", [-1e6, 0.0, 1e6])
+def test_the_simulated_bench_bears_any_value(lead: Caller, tester: Caller, base: dict[str, Any], value: float) -> None:
+    bare = [{"name": "Power limit", "kind": "power", "stock": 0.0, "resolution": 1.0}, LIMIT | {"name": "Other"}]
+    log = lead.post("/tuning", log_body(lead, base, seed=1, settings=bare), status=201)
+    found = step(tester, log, 0.0, set={"Power limit": value, "Other": value})
+    tester.post(f"/tuning/steps/{found['steps'][0]['id']}/simulated", None, status=201)
+
+
+def test_what_is_of_the_simulated_bench_says_so_everywhere(lead: Caller, tester: Caller, base: dict[str, Any]) -> None:
+    log = lead.post("/tuning", log_body(lead, base, seed=7), status=201)
+    found = step(tester, log, -199.0)
+    only = found["steps"][0]["id"]
+    lead.post(f"/tuning/steps/{only}/setup", None, status=201)
+    assert tester.post(f"/tuning/steps/{only}/simulated", None, status=201)["steps"][0]["state"] == "unstable"
+    assert tester.get("/tuning")[0]["sentence"].startswith("Simulated bench: nothing here is a result.")
+    assert tester.get("/tuning/marks")[0]["words"].endswith("“How far down”, on the simulated bench")
+    assert tester.get("/tuning/origins")[0]["words"] == "step 1 of “How far down”, on the simulated bench"
+    assert tester.client.get(f"/api/tuning/{log['id']}/steps.csv").content.decode().rstrip().endswith("simulated")
+
+
+def test_a_setup_on_a_rig_stays_on_it_and_the_factor_is_what_differs(
+    lead: Caller, tester: Caller, bench: Bench
+) -> None:
+    parts = [{"kind": "card", "name": "Finch 5"}, {"kind": "board", "name": "Flat board"}]
+    rig = lead.post("/rigs", {"name": "Walnut", "parts": parts}, status=201)
+    swap = [{"kind": "card", "name": "Finch 6"}]
+    base = lead.post("/setups", {"name": "Walnut, six", "rig_id": rig["id"], "parts": swap}, status=201)
+    log = lead.post("/tuning", log_body(lead, base, part_id=part_id(lead, "Finch 6")), status=201)
+    for watts in (120.0, 105.123456789):
+        found = step(tester, log, 0.0, set={"Core voltage": -50.0, "Power limit": watts})
+    first, second = (at["id"] for at in found["steps"])
+    body = {"before": first, "after": second, "tests_of": bench.id, "question": "Less power?"}
+    made = lead.post(f"/tuning/{log['id']}/study", body, status=201)
+    study = lead.get(f"/studies/{made['study_id']}")
+    assert study["factor"] == "Power limit"
+    setup = study["lanes_full"][1]["setup"]
+    assert setup["rig"] == "Walnut"
+    assert {"name": "Power limit", "value": "105.123456789 W"} in setup["settings"]
+
+
+def test_a_study_is_told_of_its_own_setups_only(
+    log: dict[str, Any], bench: Bench, lead: Caller, tester: Caller
+) -> None:
+    one_pass = next(one for one in tester.get(f"/studies/{bench.id}/passes") if one["state"] == "planned")
+    tester.put(
+        f"/studies/passes/{one_pass['id']}/state",
+        {"state": "did_not_run", "reason_code": "unstable", "reason": "lines across the picture"},
+    )
+    found = run(tester, step(tester, log, -60.0), "crashed", 2.0)
+    lead.post(f"/tuning/steps/{found['steps'][0]['id']}/setup", None, status=201)
+    assert len(tester.get("/tuning/marks")) == 2
+    [own] = tester.get(f"/tuning/marks?study_id={bench.id}")
+    assert own["words"].startswith("was unstable in")
+    assert tester.get("/tuning/marks?study_id=0") == []
+
+
+def test_many_logs_with_rivals_take_no_query_each(
+    lead: Caller, bench: Bench, base: dict[str, Any], queries: Any
+) -> None:
+    study = lead.get(f"/studies/{bench.id}")
+    rival = {"rival_lane_id": study["lanes_full"][0]["id"], "rival_test_id": study["tests_full"][0]["id"]}
+    for number in range(4):
+        lead.post("/tuning", log_body(lead, base, title=f"Log {number}", **rival), status=201)
+    with queries(12):
+        lead.get("/tuning")

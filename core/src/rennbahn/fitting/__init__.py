@@ -12,6 +12,7 @@ from rennbahn.fitting.attempts import (
     Attempt,
     Place,
     Tried,
+    helped_at,
     next_things,
     state_of,
 )
@@ -31,6 +32,7 @@ __all__ = [
     "cautions_of",
     "checks_of",
     "expected_link",
+    "helped_at",
     "link_words",
     "matrix_sentences",
     "next_things",

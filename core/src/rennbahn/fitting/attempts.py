@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 #: How an attempt can end, from best to worst.
@@ -58,23 +58,24 @@ def state_of(attempts: Sequence[Attempt]) -> str:
     return attempts[-1].outcome if attempts else NOT_TRIED
 
 
-def next_things(place: Place, all_places: dict[Place, Sequence[Attempt]]) -> tuple[Tried, ...]:
-    """What to try next at a place that does not work: changes after which a failure became a success elsewhere.
+def helped_at(all_places: Mapping[Place, Sequence[Attempt]]) -> list[tuple[Place, str]]:
+    """The changes with which places came to work, each with its place."""
+    return [(place, change) for place, attempts in all_places.items() for change in _helped(attempts)]
+
+
+def next_things(place: Place, own: Sequence[Attempt], helped: Sequence[tuple[Place, str]]) -> tuple[Tried, ...]:
+    """What to try next at a place that does not work: what `helped` elsewhere (see :func:`helped_at`).
 
     Only places count that share a row, a column or what is between, and only changes that were not tried here. What
     helped at more of them comes first, then what helped at places that share more.
     """
-    own = all_places.get(place, ())
-    if state_of(own) in WORKING or not own:
+    if not own or state_of(own) in WORKING:
         return ()
     here = {_plain(change) for one in own for change in one.changed}
     found: dict[str, list[tuple[Place, str]]] = {}
-    for other, attempts in all_places.items():
-        if other == place or not place.shares(other):
-            continue
-        for change in _helped(attempts):
-            if _plain(change) not in here:
-                found.setdefault(_plain(change), []).append((other, change))
+    for other, change in helped:
+        if other != place and place.shares(other) and _plain(change) not in here:
+            found.setdefault(_plain(change), []).append((other, change))
     told = []
     for hits in found.values():
         places = tuple(dict.fromkeys(other for other, _ in hits))

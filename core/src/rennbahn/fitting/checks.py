@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from rennbahn.display import fixed
+from rennbahn.running.steps import CAUTIONS
 from rennbahn.worth import pcie
 
 #: Beyond this share less than expected a link is told as slower.
@@ -107,21 +108,14 @@ def _size(one: Fitted, room: Fitted) -> list[str]:
 
 
 def cautions_of(parts: Sequence[Fitted]) -> tuple[str, ...]:
-    """What is to be heeded before parts are put together, by what they are."""
+    """What is to be heeded before parts are put together, by what they are: the cautions of the bench."""
     kinds = {one.kind for one in parts}
     found = []
     if "adapter" in kinds:
-        live = [one for one in parts if one.kind == "adapter" and one.facts.get("live_plugging") is True]
-        found.append(
-            f"Power off before connecting: only {live[0].name} may be plugged live, says its maker; the card and the "
-            "host follow their own manuals."
-            if live
-            else "Power off before connecting: host, adapter and card, unless the maker of each says otherwise."
-        )
-        found.append(
-            "Two supplies: which is switched on first says the adapter’s manual. Never open a supply: its capacitors "
-            "can kill."
-        )
+        live = [one.name for one in parts if one.kind == "adapter" and one.facts.get("live_plugging") is True]
+        said = f" Of {live[0]} its maker says so; card and host follow their own manuals." if live else ""
+        found.append(CAUTIONS["adapter"] + said)
+        found.append("Where card and host have a supply each, the adapter’s manual says which is switched on first.")
     if kinds & {"processor", "memory", "board", "card"}:
-        found.append("Discharge yourself first, and touch no contact; heatsinks stay hot for a while.")
+        found.append(CAUTIONS["swap"])
     return tuple(found)

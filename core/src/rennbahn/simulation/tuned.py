@@ -57,12 +57,14 @@ def play(seed: int, knobs: Mapping[str, Knob], values: Mapping[str, float], minu
         share = knob.share(value)
         if knob.kind == "power":
             # Rate over power bends: it falls with the root of what is taken away.
-            part = value / knob.stock
+            part = max(value, 0.0) / knob.stock if knob.stock > 0.0 else 1.0
             watts, fps = watts * part, fps * part**0.45
             continue
         strain += max(0.0, share) / edge_of(seed, name)
         watts *= 1.0 - 0.25 * share if knob.kind == "voltage" else 1.0 + 0.10 * share
         fps *= 1.0 + (0.03 if knob.kind == "voltage" else 0.06) * share
+    # However far on the easy side: it gives and draws something, and no more than a furnace.
+    fps, watts = min(max(fps, 1.0), 10_000.0), min(max(watts, 1.0), 10_000.0)
     if strain > 1.0:
         return Played("crashed", float(np.round(chance.uniform(0.02, 0.4) * minutes, 0)), ())
     rows = []

@@ -4,11 +4,22 @@ Definitions are those of docs/measures.md, section 10. No proposal lies past a s
 """
 
 from rennbahn.tuning.answer import TunedStep, Tuning, last_watts_of, tuning_of
-from rennbahn.tuning.log import KINDS, OUTCOMES, USUAL_MINUTES, Quick, Rival, Setting, Stability, Step, TuningLog
+from rennbahn.tuning.log import (
+    KINDS,
+    OUTCOMES,
+    USUAL_MINUTES,
+    Quick,
+    Rival,
+    Setting,
+    Stability,
+    Step,
+    TuningLog,
+    mean_told,
+)
 from rennbahn.tuning.proposal import Proposal
 from rennbahn.tuning.read import log_from_json
 from rennbahn.tuning.samples import Samples, samples_of
-from rennbahn.tuning.sentences import failed_words, next_words, samples_words, sentences_of, set_words
+from rennbahn.tuning.sentences import amount, failed_words, next_words, samples_words, sentences_of, set_words
 
 __all__ = [
     "KINDS",
@@ -24,9 +35,11 @@ __all__ = [
     "TunedStep",
     "Tuning",
     "TuningLog",
+    "amount",
     "failed_words",
     "last_watts_of",
     "log_from_json",
+    "mean_told",
     "next_words",
     "samples_of",
     "samples_words",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from statistics import fmean
 
@@ -66,8 +66,35 @@ class Quick:
     w: float | None = None
 
 
+class Measured:
+    """Something of which quick passes were run."""
+
+    passes: tuple[Quick, ...]
+
+    @property
+    def fps(self) -> float | None:
+        """Mean over its quick passes."""
+        return fmean(one.fps for one in self.passes) if self.passes else None
+
+    @property
+    def watts(self) -> list[float]:
+        """W of its quick passes, where they were read."""
+        return [one.w for one in self.passes if one.w is not None]
+
+    @property
+    def w(self) -> float | None:
+        """Mean over those of its quick passes whose watts were read."""
+        return mean_told(self.watts)
+
+
+def mean_told(values: Iterable[float | None]) -> float | None:
+    """Mean of what was read of several; None where nothing was."""
+    told = [one for one in values if one is not None]
+    return fmean(told) if told else None
+
+
 @dataclass(frozen=True)
-class Step:
+class Step(Measured):
     """What was set, what was read back from a second place, how stable it was, what quick passes gave, on which sample.
 
     What `set` does not name is at stock.
@@ -88,24 +115,13 @@ class Step:
         return PROVEN if told else UNPROVEN
 
     @property
-    def fps(self) -> float | None:
-        """Mean over its quick passes."""
-        return fmean(one.fps for one in self.passes) if self.passes else None
-
-    @property
-    def w(self) -> float | None:
-        """Mean over those of its quick passes whose watts were read."""
-        watts = self.watts
-        return fmean(watts) if watts else None
-
-    @property
-    def watts(self) -> list[float]:
-        """W of its quick passes, where they were read."""
-        return [one.w for one in self.passes if one.w is not None]
+    def minutes_passed(self) -> float:
+        """How long its stability runs that passed lasted together."""
+        return sum(run.minutes for run in self.stability if run.outcome == PASSED)
 
 
 @dataclass(frozen=True)
-class Rival:
+class Rival(Measured):
     """What the part is held against at equal power."""
 
     passes: tuple[Quick, ...]

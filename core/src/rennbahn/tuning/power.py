@@ -145,8 +145,7 @@ def equal_power(proven: Sequence[Step], rival: Rival | None, noises: Noises) -> 
     """
     if rival is None or noises.fps is None or noises.w is None:
         return None
-    theirs = Step("", {}, passes=rival.passes)
-    w_r, f_r = theirs.w, theirs.fps
+    w_r, f_r = rival.w, rival.fps
     steps = sorted(proven, key=_watts)
     if w_r is None or f_r is None or len(steps) < 2 or not _watts(steps[0]) <= w_r <= _watts(steps[-1]):
         return None
@@ -158,7 +157,7 @@ def equal_power(proven: Sequence[Step], rival: Rival | None, noises: Noises) -> 
     f, b = l_1 * f_1 + l_2 * f_2, 0.0 if w_2 == w_1 else (f_2 - f_1) / (w_2 - w_1)
     v, v_w = noises.fps.v, noises.w.v
     n_1, n_2, n_r = len(low.passes), len(high.passes), len(rival.passes)
-    u_1, u_2, u_r = len(low.watts), len(high.watts), len(theirs.watts)
+    u_1, u_2, u_r = len(low.watts), len(high.watts), len(rival.watts)
     variance = v * ((l_1 * f_1 / f) ** 2 / n_1 + (l_2 * f_2 / f) ** 2 / n_2 + 1 / n_r) + v_w * (b / f) ** 2 * (
         (l_1 * w_1) ** 2 / u_1 + (l_2 * w_2) ** 2 / u_2 + w_r**2 / u_r
     )

@@ -36,7 +36,7 @@ _ENDED = {
 
 def amount(value: float, unit: str) -> str:
     """A value with its unit."""
-    return f"{value:g} {unit}".rstrip()
+    return f"{value:.12g} {unit}".rstrip()
 
 
 def set_words(log: TuningLog, step: Step) -> str:
@@ -122,7 +122,7 @@ def _proven(log: TuningLog, own: Sequence[Step], found: Tuning, subject: str) ->
     told = {one.id: one for one in found.steps}
     proven = [one for one in own if told[one.id].state == PROVEN and not told[one.id].beyond_a_failure]
     if not proven:
-        return f"Nothing that was set on {subject} is proven stable yet.".replace(",,", ",")
+        return f"Nothing that was set on {subject} is proven stable yet."
     farthest = [
         one for one in proven
         if not any(log.reaches(other, one) and not log.reaches(one, other) for other in proven if other is not one)
