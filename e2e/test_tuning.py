@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from browser import Page
+from browser import SIZE, Page, set_size
 from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
 from ways import call
@@ -13,7 +13,7 @@ SEED = 7
 RANKED = "Which of five cards suits a shared flat?"
 
 
-def numbers(at: Page, name: str) -> int:
+def id_of(at: Page, name: str) -> int:
     """The id of what the bench calls so."""
     kind, called = name.split("/")
     return int(next(one["id"] for one in call(at, "GET", f"/api/{kind}") if one["name"] == called))
@@ -32,8 +32,8 @@ def log_of(at: Page, lane: int, test: int) -> int:
         "limit_low": -200, "limit_high": 0, "limit_source": "maker’s manual, page 14", "limit_day": "2026-07-03",
     }  # fmt: skip
     body = {
-        "title": "How far down?", "part_id": numbers(at, "parts/Ostrane V5 Kompakt"),
-        "setup_id": numbers(at, "setups/Hollin Neun, as delivered"), "settings": [setting], "seed": SEED,
+        "title": "How far down?", "part_id": id_of(at, "parts/Ostrane V5 Kompakt"),
+        "setup_id": id_of(at, "setups/Hollin Neun, as delivered"), "settings": [setting], "seed": SEED,
         "rival_lane_id": lane, "rival_test_id": test,
     }  # fmt: skip
     return int(call(at, "POST", "/api/tuning", body)["id"])
@@ -151,3 +151,20 @@ def test_sums_say_how_they_come_to_what_they_come_to(lead: Page) -> None:
     field.send_keys("16,667" + Keys.ENTER)
     at.see("60.00 fps")
     at.see("1000 / 16.667")
+
+
+def test_nothing_of_tuning_needs_sideways_scrolling_on_a_phone(lead: Page) -> None:
+    set_size(lead.driver, 390, 844)
+    try:
+        for way in (
+            ["How little power does the living-room card need?"],
+            ["What fits", "Which card runs in nine litres?"],
+        ):
+            lead.open("/tuning")
+            for step in way:
+                lead.click(step)
+            lead.see(way[-1])
+            lead.wait(lambda: lead.driver.find_elements("css selector", "main table"), "its table")
+            assert lead.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth")
+    finally:
+        set_size(lead.driver, *SIZE)

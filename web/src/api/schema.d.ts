@@ -3732,9 +3732,29 @@ export interface paths {
         };
         /**
          * Marks
-         * @description Setups that failed stability somewhere, also in one game only.
+         * @description Setups that failed stability somewhere, also in one game only; of a study's where one is named.
          */
         get: operations["tuning_api_marks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tuning/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Origins
+         * @description Setups that were steps of tuning logs.
+         */
+        get: operations["tuning_api_origins"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6091,7 +6111,7 @@ export interface components {
             /** @default  */
             words: string;
         };
-        /** @description A setup that failed stability somewhere, in words, and where that is written. */
+        /** @description What a tuning log, or a pass, says of a setup, in words, and where that is written. */
         MarkOut: {
             setup_id: number;
             version_id: number;
@@ -13449,6 +13469,29 @@ export interface operations {
         };
     };
     tuning_api_marks: {
+        parameters: {
+            query?: {
+                study_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkOut"][];
+                };
+            };
+            default: components["responses"]["Refusal"];
+        };
+    };
+    tuning_api_origins: {
         parameters: {
             query?: never;
             header?: never;

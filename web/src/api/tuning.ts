@@ -10,17 +10,27 @@ export type FitPlace = Matrix["places"][number];
 export const useLogs = () =>
   useQuery({ queryKey: ["tuning"], queryFn: () => data(client.GET("/api/tuning")) });
 
-export const useLog = (id: number, pulse = false) =>
+export const useLog = (id: number) =>
   useQuery({
     queryKey: ["tuning", id],
-    // Captures of the test machine come by themselves.
-    refetchInterval: pulse ? 2_000 : false,
+    // While it is worked on at a test machine, captures come by themselves.
+    refetchInterval: ({ state }) => (state.data?.machine_id != null ? 2_000 : false),
     queryFn: () => data(client.GET("/api/tuning/{log_id}", { params: { path: { log_id: id } } })),
   });
 
-/** Setups that failed stability somewhere. */
-export const useFailedSetups = () =>
-  useQuery({ queryKey: ["tuning", "marks"], queryFn: () => data(client.GET("/api/tuning/marks")) });
+/** Setups that failed stability somewhere: those of a study, or all. */
+export const useFailedSetups = (study_id?: number) =>
+  useQuery({
+    queryKey: ["tuning", "marks", study_id ?? 0],
+    queryFn: () =>
+      data(
+        client.GET("/api/tuning/marks", { params: { query: study_id === undefined ? {} : { study_id } } }),
+      ),
+  });
+
+/** Setups that were steps of tuning logs. */
+export const useOrigins = () =>
+  useQuery({ queryKey: ["tuning", "origins"], queryFn: () => data(client.GET("/api/tuning/origins")) });
 
 export const useMatrices = () =>
   useQuery({ queryKey: ["fits"], queryFn: () => data(client.GET("/api/fits")) });
@@ -41,7 +51,7 @@ export const useSums = () =>
 async function heldAs(queries: QueryClient, key: string, found: { id: number }) {
   queries.setQueryData([key, found.id], found);
   await queries.invalidateQueries({ queryKey: [key], exact: true });
-  await queries.invalidateQueries({ queryKey: [key, "marks"] });
+  for (const told of ["marks", "origins"]) await queries.invalidateQueries({ queryKey: [key, told] });
 }
 
 /** Does something to a log; what comes back is shown at once. */

@@ -10,6 +10,8 @@ interface Props {
   /** What the form does, on its main button. */
   does: string;
   disabled?: boolean;
+  /** What it does is not to be done lightly. */
+  grave?: boolean;
   /** The mark of the state that is edited: where somebody was quicker, their state can be saved over. */
   seen?: RefObject<string>;
   /** Further actions between leaving and doing. */
@@ -25,7 +27,16 @@ export function overtakenBy(error: unknown): string | undefined {
 }
 
 /** The end of a form in a dialog: what went wrong, the way out, and the action. */
-export function FormEnd({ error, leave, leaveLabel, does, disabled = false, seen, children }: Props) {
+export function FormEnd({
+  error,
+  leave,
+  leaveLabel,
+  does,
+  disabled = false,
+  grave = false,
+  seen,
+  children,
+}: Props) {
   const now = seen && overtakenBy(error);
   return (
     <>
@@ -34,7 +45,7 @@ export function FormEnd({ error, leave, leaveLabel, does, disabled = false, seen
         <Button onClick={leave}>{leaveLabel ?? (now ? "Keep theirs" : "Cancel")}</Button>
         {children}
         <Button
-          kind="main"
+          kind={grave ? "grave" : "main"}
           type="submit"
           disabled={disabled}
           onClick={() => {

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { Link, Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
+import { Link, Navigate, Route, Routes, useNavigate, useParams } from "react-router";
 import { client, data } from "../api/client";
 import { refreshStudy, useMay, useStudy } from "../api/queries";
 import { useFailedSetups } from "../api/tuning";
@@ -12,6 +12,7 @@ import { useKeysOf } from "../controls/Keys";
 import { LaneName } from "../controls/LaneMark";
 import { Menu, MenuAction } from "../controls/Menu";
 import { ErrorNotice, Loading } from "../controls/Notice";
+import { PlaceTab } from "../controls/PlaceTab";
 import type { Study } from "../model/study";
 import { Findings } from "./findings/Findings";
 import { Intake } from "./hand-in/Intake";
@@ -71,22 +72,22 @@ export default function StudyFrame() {
           </p>
         </div>
         <nav aria-label="Study" className="flex flex-wrap gap-1 max-sm:gap-0">
-          <Tab to={`/studies/${id}/plan`} shortcut="l">
+          <PlaceTab to={`/studies/${id}/plan`} shortcut="l">
             Plan
-          </Tab>
-          <Tab to={`/studies/${id}/run`} shortcut="w">
+          </PlaceTab>
+          <PlaceTab to={`/studies/${id}/run`} shortcut="w">
             Run
-          </Tab>
-          <Tab to={`/studies/${id}/intake`} shortcut="h">
+          </PlaceTab>
+          <PlaceTab to={`/studies/${id}/intake`} shortcut="h">
             Hand in
-          </Tab>
-          <Tab to={`/studies/${id}/passes`} shortcut="p">
+          </PlaceTab>
+          <PlaceTab to={`/studies/${id}/passes`} shortcut="p">
             Passes{recorded > 0 && <span className="figure"> {recorded}</span>}
-          </Tab>
-          <Tab to={`/studies/${id}/findings`} shortcut="f">
+          </PlaceTab>
+          <PlaceTab to={`/studies/${id}/findings`} shortcut="f">
             Findings
-          </Tab>
-          <Tab to={`/studies/${id}/record`}>Record</Tab>
+          </PlaceTab>
+          <PlaceTab to={`/studies/${id}/record`}>Record</PlaceTab>
           <div className="mb-1 ml-2">
             <PutAway study={study} />
           </div>
@@ -109,7 +110,7 @@ export default function StudyFrame() {
 
 /** Lanes whose setup failed stability somewhere: what they show may not last. */
 function FailedSetups({ study }: { study: Study }) {
-  const { data: failed = [] } = useFailedSetups();
+  const { data: failed = [] } = useFailedSetups(study.id);
   const told = study.lanes_full.flatMap((lane) => {
     const mark = failed.find((one) => one.version_id === lane.setup.version_id);
     return mark ? [{ lane, mark }] : [];
@@ -187,24 +188,5 @@ function PutAway({ study }: { study: Study }) {
       </Dialog>
       <ErrorNotice error={change.error} />
     </>
-  );
-}
-
-function Tab({ to, shortcut, children }: { to: string; shortcut?: string; children: React.ReactNode }) {
-  return (
-    <NavLink
-      to={to}
-      className={({ isActive }) =>
-        `plain -mb-px flex items-center gap-1.5 rounded-t-[3px] border px-3.5 py-1.5 font-semibold whitespace-nowrap max-sm:px-2 ${isActive ? "border-rule border-b-paper bg-paper" : "border-transparent text-soft hover:bg-band"}`
-      }
-    >
-      {children}
-      {shortcut && (
-        <span className="key max-sm:hidden" aria-hidden="true">
-          {" "}
-          {shortcut}
-        </span>
-      )}
-    </NavLink>
   );
 }

@@ -87,7 +87,7 @@ export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
                 <g key={row.id}>
                   <path d={`M${pad} ${line}H${width - pad}`} stroke={theme.rule} strokeWidth={1.5} />
                   <text x={pad} y={line + tall * 0.65} {...words}>
-                    {row.name}
+                    {fitted(row.name, name - 20, [size, size * 0.8, size * 0.65], 1).lines[0]}
                   </text>
                   {matrix.columns.map((column, i) => {
                     const place = at.get(`${row.id} ${via?.id ?? null} ${column.id}`);

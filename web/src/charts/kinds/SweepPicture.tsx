@@ -4,6 +4,7 @@ import type { Schemas } from "../../api/client";
 import { figure, fps } from "../../format";
 import { disc, laneShape } from "../marks";
 import { Bracket, CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
+import { RateAxis } from "./RateAxis";
 
 type Sweep = Schemas["SweepAnswer"];
 
@@ -35,17 +36,7 @@ export function SweepPicture({
     .y((one) => y(one.value));
   return (
     <Frame {...rest} height={end + 84}>
-      {y.ticks(7).map((tick) => (
-        <g key={tick}>
-          <path d={`M${pad + 110} ${y(tick)}H${width - pad}`} stroke={theme.grid} strokeWidth={1.5} />
-          <text x={pad + 96} y={y(tick) + 7} {...small} textAnchor="end">
-            {tick}
-          </text>
-        </g>
-      ))}
-      <text x={pad} y={top} {...words} fill={theme.mute}>
-        fps ↑ (the axis does not begin at 0)
-      </text>
+      <RateAxis theme={theme} y={y} ticks={7} top={top} pad={pad} width={width} />
       {knee && (
         <g>
           <rect

@@ -4,6 +4,7 @@ import type { Log, Step } from "../../api/tuning";
 import { figure } from "../../format";
 import { disc, laneShape } from "../marks";
 import { CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
+import { RateAxis } from "./RateAxis";
 
 /** What a log is drawn over: one of its settings by name, or the watts that were drawn. */
 export const WATTS = "";
@@ -69,17 +70,7 @@ export function TuningPicture({ log, over, ...rest }: Drawn & Told & { log: Log;
   const knee = over === WATTS ? log.knee : null;
   return (
     <Frame {...rest} height={end + 70}>
-      {y.ticks(6).map((tick) => (
-        <g key={tick}>
-          <path d={`M${pad + 110} ${y(tick)}H${width - pad}`} stroke={theme.grid} strokeWidth={1.5} />
-          <text x={pad + 96} y={y(tick) + 7} {...small} textAnchor="end">
-            {tick}
-          </text>
-        </g>
-      ))}
-      <text x={pad} y={top} {...words} fill={theme.mute}>
-        fps ↑ (the axis does not begin at 0)
-      </text>
+      <RateAxis theme={theme} y={y} ticks={6} top={top} pad={pad} width={width} />
       {reach && proven.length > 0 && (
         <g>
           <rect

@@ -1,8 +1,8 @@
-import type { ReactNode } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { NavLink, Route, Routes, useNavigate } from "react-router";
+import { Route, Routes, useNavigate } from "react-router";
 import { useParts, useRigs, useSetups } from "../../api/queries";
 import { useKeysOf } from "../../controls/Keys";
+import { PlaceTab } from "../../controls/PlaceTab";
 import { useTitle } from "../../controls/useTitle";
 import { Links } from "./Links";
 import { Parts } from "./Parts";
@@ -48,18 +48,18 @@ function BenchFrame() {
           </p>
         </div>
         <nav aria-label="Bench" className="flex flex-wrap gap-1">
-          <BenchTab to="/bench" shortcut="1" also="/bench/setups" count={setups?.length}>
+          <PlaceTab end to="/bench" shortcut="1" also="/bench/setups" count={setups?.length}>
             Setups
-          </BenchTab>
-          <BenchTab to="/bench/rigs" shortcut="2" count={rigs?.length}>
+          </PlaceTab>
+          <PlaceTab end to="/bench/rigs" shortcut="2" count={rigs?.length}>
             Rigs
-          </BenchTab>
-          <BenchTab to="/bench/parts" shortcut="3" count={parts?.length}>
+          </PlaceTab>
+          <PlaceTab end to="/bench/parts" shortcut="3" count={parts?.length}>
             Parts
-          </BenchTab>
-          <BenchTab to="/bench/links" shortcut="4" count={undefined}>
+          </PlaceTab>
+          <PlaceTab end to="/bench/links" shortcut="4" count={undefined}>
             Test machines
-          </BenchTab>
+          </PlaceTab>
         </nav>
       </div>
       <Routes>
@@ -70,37 +70,5 @@ function BenchFrame() {
         <Route path="*" element={<Setups />} />
       </Routes>
     </>
-  );
-}
-
-function BenchTab({
-  to,
-  also,
-  shortcut,
-  count,
-  children,
-}: {
-  to: string;
-  also?: string;
-  shortcut: string;
-  count: number | undefined;
-  children: ReactNode;
-}) {
-  const within = also && window.location.pathname.startsWith(also);
-  return (
-    <NavLink
-      to={to}
-      end
-      className={({ isActive }) =>
-        `plain -mb-px flex items-center gap-1.5 rounded-t-[3px] border px-3.5 py-1.5 font-semibold ${isActive || within ? "border-rule border-b-paper bg-paper" : "border-transparent text-soft hover:bg-band"}`
-      }
-    >
-      {children}
-      {count !== undefined && <span className="figure text-mute"> {count}</span>}
-      <span className="key" aria-hidden="true">
-        {" "}
-        {shortcut}
-      </span>
-    </NavLink>
   );
 }

@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { NavLink, useNavigate, useParams } from "react-router";
+import { Link, NavLink, useNavigate, useParams } from "react-router";
 import { client, data, type Schemas } from "../../api/client";
 import { useMay, usePartKinds, useSetups } from "../../api/queries";
+import { useFailedSetups, useOrigins } from "../../api/tuning";
 import { Button, buttonLook } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { FilterField } from "../../controls/Filter";
@@ -129,6 +130,28 @@ export function Setups() {
   );
 }
 
+/** Which step of which tuning log a setup is, and where it failed. */
+function Tuned({ setup }: { setup: Setup }) {
+  const { data: origins = [] } = useOrigins();
+  const { data: failed = [] } = useFailedSetups();
+  const of = origins.filter((one) => one.version_id === setup.version_id);
+  const marks = failed.filter((one) => one.version_id === setup.version_id);
+  return (
+    <>
+      {of.map((one) => (
+        <p key={one.words} className="mt-2">
+          It is <Link to={one.way}>{one.words}</Link>.
+        </p>
+      ))}
+      {marks.map((one) => (
+        <p key={one.words} role="note" className="mt-2 border-accent border-l-4 pl-3">
+          It failed: <Link to={one.way}>{one.words}</Link>.
+        </p>
+      ))}
+    </>
+  );
+}
+
 function SetupView({
   setup,
   kinds,
@@ -171,6 +194,7 @@ function SetupView({
           )}
         </div>
       </div>
+      <Tuned setup={setup} />
       <Cautions words={setup.cautions} />
       <table className="mt-4 w-full border-collapse text-[0.95rem]">
         <caption className="sr-only">Parts and settings of {setup.name}</caption>

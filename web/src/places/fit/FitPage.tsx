@@ -26,7 +26,7 @@ export function FitPage() {
   return <Shown matrix={matrix} />;
 }
 
-export const keyOf = (place: { row: number; via: number | null; column: number }) =>
+const keyOf = (place: { row: number; via: number | null; column: number }) =>
   [place.row, place.via ?? 0, place.column].join("-");
 
 function Shown({ matrix }: { matrix: Matrix }) {
@@ -144,7 +144,7 @@ function Grid({
 }) {
   const at = new Map(matrix.places.map((one) => [keyOf(one), one]));
   return (
-    <section aria-label={between?.name ?? matrix.title} className="overflow-x-auto">
+    <section aria-label={between?.name ?? matrix.title} className="relative overflow-x-auto">
       {between && (
         <h2 className="mb-1 font-bold">
           <span className="label">{matrix.via_are}</span> {between.name}

@@ -243,7 +243,7 @@ function AttemptDialog({
   change: string;
   close: () => void;
 }) {
-  const [outcome, setOutcome] = useState("works");
+  const [outcome, setOutcome] = useState("");
   const [changed, setChanged] = useState(change);
   const [seen, setSeen] = useState("");
   const [generation, setGeneration] = useState("");
@@ -304,7 +304,7 @@ function AttemptDialog({
           />
           <NumberField label="Link: lanes" whole min={1} max={16} value={lanes} onChange={setLanes} />
         </div>
-        <FormEnd error={note.error} leave={close} disabled={note.isPending} does="Note it" />
+        <FormEnd error={note.error} leave={close} disabled={note.isPending || !outcome} does="Note it" />
       </form>
     </Dialog>
   );

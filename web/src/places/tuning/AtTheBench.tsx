@@ -6,6 +6,7 @@ import { type Log, logActs, type Step, useLogAct } from "../../api/tuning";
 import { Button } from "../../controls/Button";
 import { Dialog } from "../../controls/Dialog";
 import { Field, Labelled } from "../../controls/Field";
+import { FormEnd } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
 import { ErrorNotice } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
@@ -232,13 +233,14 @@ function StepDialog({ log, close }: { log: Log; close: () => void }) {
           value={sample}
           onChange={(event) => setSample(event.target.value)}
         />
-        <ErrorNotice error={take.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind={crosses ? "grave" : "main"} type="submit" disabled={take.isPending}>
-            {crosses ? "Cross the maker’s limit all the same" : "It is set"}
-          </Button>
-        </div>
+        <FormEnd
+          error={take.error}
+          leave={close}
+          leaveLabel="Leave it"
+          disabled={take.isPending}
+          grave={crosses}
+          does={crosses ? "Cross the maker’s limit all the same" : "It is set"}
+        />
       </form>
     </Dialog>
   );
@@ -272,13 +274,13 @@ function ReadDialog({ log, step, close }: { log: Log; step: Step; close: () => v
             onChange={(text) => setValues((now) => ({ ...now, [one.name]: text }))}
           />
         ))}
-        <ErrorNotice error={keep.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={keep.isPending}>
-            That is what it says
-          </Button>
-        </div>
+        <FormEnd
+          error={keep.error}
+          leave={close}
+          leaveLabel="Leave it"
+          disabled={keep.isPending}
+          does="That is what it says"
+        />
       </form>
     </Dialog>
   );
@@ -288,7 +290,7 @@ function TestDialog({ log, step, close }: { log: Log; step: Step; close: () => v
   const before = log.steps.flatMap((one) => one.runs).at(-1);
   const [program, setProgram] = useState(before?.program ?? "");
   const [minutes, setMinutes] = useState(figure(log.stability_min));
-  const [outcome, setOutcome] = useState<string>("passed");
+  const [outcome, setOutcome] = useState<string>("");
   const note = useLogAct((told: Parameters<typeof logActs.run>[1]) => logActs.run(step.id, told));
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -318,6 +320,7 @@ function TestDialog({ log, step, close }: { log: Log; step: Step; close: () => v
                 type="radio"
                 name="outcome"
                 value={value}
+                required
                 checked={outcome === value}
                 onChange={() => setOutcome(value)}
               />
@@ -328,13 +331,13 @@ function TestDialog({ log, step, close }: { log: Log; step: Step; close: () => v
         {outcome === "hang" && log.reset_words && (
           <p className="border-accent border-l-4 pl-3">{log.reset_words}</p>
         )}
-        <ErrorNotice error={note.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={note.isPending}>
-            Note it
-          </Button>
-        </div>
+        <FormEnd
+          error={note.error}
+          leave={close}
+          leaveLabel="Leave it"
+          disabled={note.isPending}
+          does="Note it"
+        />
       </form>
     </Dialog>
   );
@@ -384,13 +387,13 @@ function FiguresDialog({ step, close }: { step: Step; close: () => void }) {
             />
           ))}
         </div>
-        <ErrorNotice error={note.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={note.isPending}>
-            Note it
-          </Button>
-        </div>
+        <FormEnd
+          error={note.error}
+          leave={close}
+          leaveLabel="Leave it"
+          disabled={note.isPending}
+          does="Note it"
+        />
       </form>
     </Dialog>
   );

@@ -14,7 +14,7 @@ import { RivalPick } from "./RivalPick";
 
 type SettingIn = Schemas["LogSettingIn"];
 
-export const KIND_WORDS: Record<string, string> = {
+const KIND_WORDS: Record<string, string> = {
   voltage: "voltage",
   power: "power",
   current: "current",
@@ -255,7 +255,12 @@ export function LogDialog({ log, close }: { log: Log | null; close: (made?: Log)
             onChange={(event) => setReset(event.target.value)}
           />
         </div>
-        <RivalPick rival={rival} setRival={setRival} error={fault("rival_test_id")} />
+        <RivalPick
+          rival={rival}
+          name={log?.rival ? `${log.rival.name}, ${log.rival.of}` : ""}
+          setRival={setRival}
+          error={fault("rival_test_id")}
+        />
         {!log && (
           <Tick
             label="On the simulated bench (nothing of it is a result)"

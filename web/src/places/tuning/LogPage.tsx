@@ -29,12 +29,9 @@ const KEYS = [
 /** A tuning log: what is known, what is next, and every step that was taken. */
 export function LogPage() {
   const id = Number(useParams().log);
-  const [working, setWorking] = useState(false);
-  const { data: log, error } = useLog(id, working);
+  const { data: log, error } = useLog(id);
   if (error) return <ErrorNotice error={error} />;
   if (!log) return <Loading what="the tuning log" />;
-  // While somebody works on it at a machine, what that sends is looked for.
-  if ((log.machine_id !== null) !== working) setWorking(log.machine_id !== null);
   return <Shown log={log} />;
 }
 
@@ -91,7 +88,7 @@ function Shown({ log }: { log: Log }) {
 }
 
 /** The claim of a log as pictures carry it. */
-export function claimOf(log: Log): Schemas["SentenceOut"] {
+function claimOf(log: Log): Schemas["SentenceOut"] {
   const [first = "", ...more] = log.sentences;
   return {
     text: log.sentences.join(" "),

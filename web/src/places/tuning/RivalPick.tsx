@@ -14,10 +14,13 @@ interface Rival {
 /** Which lane, in which test of which study, a part is held against at equal power. */
 export function RivalPick({
   rival,
+  name,
   setRival,
   error,
 }: {
   rival: Rival | null;
+  /** What the one is called that was chosen before. */
+  name: string;
   setRival: (rival: Rival | null) => void;
   error: string | undefined;
 }) {
@@ -34,7 +37,7 @@ export function RivalPick({
   if (rival && !study)
     return (
       <p className="flex flex-wrap items-center gap-3">
-        It is held against a lane of a study.
+        It is held against {name}.
         <Button onClick={() => setRival(null)}>Hold it against another, or none</Button>
       </p>
     );

@@ -1,4 +1,4 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { useMay } from "../../api/queries";
@@ -7,6 +7,7 @@ import { Button } from "../../controls/Button";
 import { DataTable } from "../../controls/DataTable";
 import { Dialog } from "../../controls/Dialog";
 import { Field } from "../../controls/Field";
+import { FormEnd } from "../../controls/FormEnd";
 import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice } from "../../controls/Notice";
 import { fixed, fps } from "../../format";
@@ -18,11 +19,16 @@ export function StepTable({ log }: { log: Log }) {
   const tester = useMay("tester");
   const lead = useMay("lead");
   const go = useNavigate();
+  const queries = useQueryClient();
   const [concluding, setConcluding] = useState<Step | null>(null);
   const [looking, setLooking] = useState<Step | null>(null);
   const setup = useMutation({
     mutationFn: (step: number) => logActs.setup(step),
-    onSuccess: () => go("/bench"),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["setups"] });
+      await queries.invalidateQueries({ queryKey: ["tuning"] });
+      go(`/bench/setups/${made.setup_id}`);
+    },
   });
   const several = new Set(log.steps.map((one) => one.sample)).size > 1;
   const has = (name: "temperature_c" | "hotspot_c" | "fan_rpm" | "noise_dba") =>
@@ -34,7 +40,7 @@ export function StepTable({ log }: { log: Log }) {
     ...(has("noise_dba") ? [["dB(A)", (one: Step) => show(one.noise_dba, 1)] as const] : []),
   ];
   return (
-    <section aria-label="Steps" className="mt-6 overflow-x-auto">
+    <section aria-label="Steps" className="relative mt-6 overflow-x-auto">
       <h2 className="mb-1 text-xl font-bold">Steps</h2>
       <ErrorNotice error={setup.error} />
       <DataTable
@@ -93,7 +99,9 @@ export function StepTable({ log }: { log: Log }) {
                   <MenuAction onSelect={() => setup.mutate(one.id)}>Make it a setup</MenuAction>
                 )}
                 {one.setup_id !== null && (
-                  <MenuAction onSelect={() => go("/bench")}>To its setup, {one.setup_name}</MenuAction>
+                  <MenuAction onSelect={() => go(`/bench/setups/${one.setup_id}`)}>
+                    To its setup, {one.setup_name}
+                  </MenuAction>
                 )}
               </Menu>
             </span>,
@@ -144,13 +152,13 @@ function ConcludeDialog({ step, close }: { step: Step; close: () => void }) {
           value={words}
           onChange={(event) => setWords(event.target.value)}
         />
-        <ErrorNotice error={keep.error} />
-        <div className="flex justify-end gap-2">
-          <Button onClick={close}>Leave it</Button>
-          <Button kind="main" type="submit" disabled={keep.isPending}>
-            Keep
-          </Button>
-        </div>
+        <FormEnd
+          error={keep.error}
+          leave={close}
+          leaveLabel="Leave it"
+          disabled={keep.isPending}
+          does="Keep"
+        />
       </form>
     </Dialog>
   );

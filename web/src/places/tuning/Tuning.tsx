@@ -1,7 +1,8 @@
 import type { ReactNode } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
+import { Route, Routes, useNavigate } from "react-router";
 import { useKeysOf } from "../../controls/Keys";
+import { PlaceTab } from "../../controls/PlaceTab";
 import { FitPage } from "../fit/FitPage";
 import { Fits } from "../fit/Fits";
 import { LogPage } from "./LogPage";
@@ -43,34 +44,18 @@ function TuningFrame({ of }: { of: ReactNode }) {
           </p>
         </div>
         <nav aria-label="Tuning" className="flex flex-wrap gap-1">
-          <TuningTab to="/tuning" shortcut="1">
+          <PlaceTab end to="/tuning" shortcut="1">
             Logs
-          </TuningTab>
-          <TuningTab to="/tuning/fit" shortcut="2">
+          </PlaceTab>
+          <PlaceTab end to="/tuning/fit" shortcut="2">
             What fits
-          </TuningTab>
-          <TuningTab to="/tuning/sums" shortcut="3">
+          </PlaceTab>
+          <PlaceTab end to="/tuning/sums" shortcut="3">
             Sums
-          </TuningTab>
+          </PlaceTab>
         </nav>
       </div>
       {of}
     </>
-  );
-}
-
-function TuningTab({ to, shortcut, children }: { to: string; shortcut: string; children: ReactNode }) {
-  const here = useLocation().pathname === to;
-  return (
-    <NavLink
-      to={to}
-      end
-      className={`plain border-b-4 px-3 pt-1.5 pb-1 font-semibold ${here ? "border-accent" : "border-transparent hover:border-rule"}`}
-    >
-      {children}{" "}
-      <span className="key" aria-hidden="true">
-        {shortcut}
-      </span>
-    </NavLink>
   );
 }
