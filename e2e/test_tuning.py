@@ -125,7 +125,7 @@ def test_a_matrix_is_filled_with_a_failure_an_attempt_and_a_success(lead: Page) 
     at.see("Nothing of 12 combinations was tried yet.")
     place = "Hollin Neun, 9 litres, Quaybox 4, Tellur 60"
     at.click(f"{place}: not tried facts speak against it")
-    at.see("Power off before connecting")
+    at.see("with the power off, unless their maker says otherwise")
     at.see("Tellur 60 draws up to 180 W; Quaybox 4 passes on at most 100 W")
     for outcome, changed in (("not detected", ""), ("works with limits", "supply of its own")):
         at.press("a")

@@ -101,7 +101,7 @@ def take_from_bench(token: BenchToken, upload: UploadedFile[Any], written_at: da
     """The same of a file whose time is by the server's clock."""
     log = log_at(token.machine)
     if log is not None:
-        return _of_a_step(token, log, upload)
+        return _of_a_step(token, log, upload, written_at)
     _adopt(token)
     if not _sessions_of(token.machine, written_at):
         raise Conflict(
@@ -137,14 +137,17 @@ def take_from_bench(token: BenchToken, upload: UploadedFile[Any], written_at: da
     return _place(token.user, session, arrival, sent, found)
 
 
-def _of_a_step(token: BenchToken, log: Log, upload: UploadedFile[Any]) -> LinkTaken:
-    """A file of a machine at which somebody tunes is a quick pass of the last step.
+def _of_a_step(token: BenchToken, log: Log, upload: UploadedFile[Any], written_at: datetime) -> LinkTaken:
+    """A file of a machine at which somebody tunes is a quick pass of the step that was the last one as it was written.
 
     Raises :class:`Conflict` (`no_step`) before the first one; what is no capture is told at the machine.
     """
-    step = log.steps.order_by("-number").first()
-    if step is None:
+    steps = list(log.steps.order_by("-number"))
+    if not steps:
         raise Conflict("no_step", f"“{log}” has no step yet.", hint="Take the first step; the file is sent again.")
+    step = next((one for one in steps if one.at <= written_at), None)
+    if step is None:
+        return LinkTaken(arrival_id=None, became="refused", words=f"it was written before the first step of {log}")
     try:
         made = add_capture(token.user, step.pk, upload, token.columns_name)
     except Problem as error:

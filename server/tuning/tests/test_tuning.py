@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -255,9 +255,10 @@ def machine(tester: Caller) -> tuple[int, str]:
     return tester.get("/machines")[0]["id"], made["token"]
 
 
-def send(token: str, content: bytes) -> Any:
-    now = datetime.now(UTC).isoformat()
-    data = {"file": SimpleUploadedFile("a.csv", content), "written_at": now, "now": now}
+def send(token: str, content: bytes, written_at: datetime | None = None) -> Any:
+    now = datetime.now(UTC)
+    times = {"written_at": (written_at or now).isoformat(), "now": now.isoformat()}
+    data = {"file": SimpleUploadedFile("a.csv", content), **times}
     return Client(headers={"authorization": f"Bearer {token}"}).post("/api/link/files", data)
 
 
@@ -424,3 +425,18 @@ def test_many_logs_with_rivals_take_no_query_each(
         lead.post("/tuning", log_body(lead, base, title=f"Log {number}", **rival), status=201)
     with queries(12):
         lead.get("/tuning")
+
+
+def test_a_file_that_comes_late_is_of_the_step_it_was_written_in(
+    log: dict[str, Any], tester: Caller, machine: tuple[int, str]
+) -> None:
+    machine_id, token = machine
+    tester.put(f"/tuning/{log['id']}/machine", {"machine_id": machine_id})
+    before = datetime.now(UTC)
+    step(tester, log, -10.0)
+    between = datetime.now(UTC)
+    step(tester, log, -20.0)
+    assert "at step 1 of" in send(token, capture(1), between).json()["words"]
+    assert "at step 2 of" in send(token, capture(2)).json()["words"]
+    early = send(token, capture(3), before - timedelta(minutes=1)).json()
+    assert (early["became"], early["words"]) == ("refused", "it was written before the first step of How far down")
