@@ -27,7 +27,8 @@ from fitting.schemas import AttemptIn, AttemptStrike, FitPlaceIn, MatrixEdit, Ma
 
 Caller = User | AnonymousUser
 LARGEST_PICTURE = 24 * 1024 * 1024
-_MOST_PLACES = 2_000
+#: Of more, what to try next takes longer than one waits.
+_MOST_PLACES = 600
 _MOST_PHOTOGRAPHS = 12
 
 
