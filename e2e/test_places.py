@@ -62,7 +62,10 @@ PLACES = {
     "tuning logs": (["Tuning"], "How far do the Kettle sticks go"),
     "a tuning log": (["Tuning", "How little power does the living-room card need?"], "Limits that the maker states"),
     "what fits": (["Tuning", "What fits"], "Which card runs in nine litres?"),
-    "a matrix": (["Tuning", "What fits", "Which card runs in nine litres?", PLACE], "with the power off, unless their maker says otherwise"),
+    "a matrix": (
+        ["Tuning", "What fits", "Which card runs in nine litres?", PLACE],
+        "with the power off, unless their maker says otherwise",
+    ),
     "sums": (["Tuning", "Sums"], "Work it out"),
     "people": (["People"], "After five wrong passwords"),
     "reports": (["Reports"], "Five cards for a shared flat"),
