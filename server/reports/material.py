@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -27,11 +28,15 @@ from tuning.marks import marks
 
 from reports import prose
 from reports.eyes import EyeLook, eye_mark, eye_shown
-from reports.models import Block, BlockKind, Shown
+from reports.house import House, HouseBlock, house_block
+from reports.models import OF_THE_HOUSE, Block, BlockKind, Shown
 from reports.traces import printed_trace, traces_printed
 
 #: What of the findings changes without any number changing.
 _VOLATILE = ("stale", "state", "groups")
+_SAYS_NOTHING: dict[str, Any] = {
+    "text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": [], "uncounted": [], "unworded": False,
+}  # fmt: skip
 _FIGURES = (("average", "average fps"), ("low_1", "1% low"))
 
 
@@ -47,11 +52,15 @@ class Look:
     targets: tuple[float, ...] = ()
     trace: PrintedTrace | None = None
     eye: EyeLook | None = None
+    house: House | None = None
 
     @classmethod
     def of(cls, content: dict[str, Any]) -> Look:
         """As it is kept with a block."""
         told = content.get("look", {})
+        house = House.of_look(told)
+        if house is not None:
+            return cls(house=house)
         trace = printed_trace(told["trace"]) if "trace" in told else None
         eye = EyeLook(**told["eye"]) if "eye" in told else None
         return cls(**{**told, "targets": tuple(told.get("targets", ())), "trace": trace, "eye": eye})
@@ -69,6 +78,7 @@ class Studies:
         self._quotes: dict[int, dict[str, Quote]] = {}
         self._records: dict[int, StudyRecord] = {}
         self._failed: dict[int, list[str]] = {}
+        self._house: dict[str, HouseBlock] = {}
 
     def record(self, study: int) -> StudyRecord:
         """A study's record, one state of it for all that is asked here. Raises :class:`NotFound`."""
@@ -85,8 +95,11 @@ class Studies:
 
     def material(self, kind: str, study: int, look: Look) -> dict[str, Any]:
         """What a block shows, in the form of `MaterialOut`. Raises :class:`NotFound`, :class:`Problem`."""
-        shown: dict[str, Any] = {"study": one_study(study).dict(), "findings": None, "answer": None, "readers": [],
+        shown: dict[str, Any] = {"study": None, "house": None, "findings": None, "answer": None, "readers": [],
                                  "trace": None, "eye": None}  # fmt: skip
+        if look.house is not None:
+            return {**shown, "house": self.house(look.house).dict()}
+        shown["study"] = one_study(study).dict()
         if look.eye is not None:
             shown["eye"] = eye_shown(study, look.eye)
         elif look.trace is not None:
@@ -104,13 +117,23 @@ class Studies:
             shown["findings"] = findings_of(study, look.asked)
         return shown
 
-    def cautions(self, studies: Iterable[int]) -> list[str]:
-        """The cautions that are printed with what is told of these studies, and which of their setups failed."""
+    def house(self, which: House) -> HouseBlock:
+        """What a block of what the house keeps shows now. Raises :class:`NotFound`, :class:`Problem`."""
+        if which.mark not in self._house:
+            self._house[which.mark] = house_block(which)
+        return self._house[which.mark]
+
+    def cautions(self, blocks: Iterable[Block]) -> list[str]:
+        """The cautions that are printed with what blocks tell, and which setups of their studies failed."""
         told: dict[str, None] = {}
-        for study in studies:
+        blocks = list(blocks)
+        for study in used_studies(blocks):
             record = self.record(study)
             told |= dict.fromkeys(record.answered("cautions", partial(_cautions, record)))
             told |= dict.fromkeys(self.failed(study))
+        for house in houses_of(blocks):
+            with suppress(Problem):
+                told |= dict.fromkeys(self.house(house).cautions)
         return list(told)
 
     def failed(self, study: int) -> list[str]:
@@ -132,6 +155,8 @@ class Studies:
 
     def claim(self, kind: str, study: int, look: Look) -> dict[str, Any]:
         """The same of a block of this kind, whether there is one or not."""
+        if look.house is not None:
+            return self._of_the_house(look.house)
         readers = list(Reader.objects.order_by("pk").values_list()) if kind == BlockKind.READERS else []
         seen = [] if look.eye is None else eye_mark(study, look.eye)
         asked = ("says", kind, look, mark_of([readers, seen]))
@@ -144,18 +169,24 @@ class Studies:
         keys = sorted((group.key for group in record.groups), key=lambda key: key != record.asked_group)
         return [findings_of(study, Asked(group=key)) for key in keys]
 
+    def _of_the_house(self, house: House) -> dict[str, Any]:
+        kind = BlockKind(house.kind).label
+        try:
+            shown = self.house(house)
+        except Problem as problem:
+            return _SAYS_NOTHING | {"label": kind, "fault": problem.message, "mark": mark_of(problem.message)}
+        return _SAYS_NOTHING | {"label": f"{kind}: {shown.title}", "text": shown.text, "mark": shown.mark}
+
     def _says(self, kind: str, study: int, look: Look) -> dict[str, Any]:
-        none = {"text": "", "verdict": "", "fault": "", "by_method": [], "below_floor": [], "uncounted": [],
-                "unworded": False}  # fmt: skip
         try:
             material = self.material(kind, study, look)
         except Problem as problem:
             # A study can come to have no answer of its kind: the report it stands in is read all the same.
             label = f"{BlockKind(kind).label}: {self.record(study).study.question}"
-            return none | {"label": label, "fault": problem.message, "mark": mark_of(problem.message)}
+            return _SAYS_NOTHING | {"label": label, "fault": problem.message, "mark": mark_of(problem.message)}
         data = {name: material[name] for name in ("answer", "readers", "trace", "eye")}
         findings = {key: one for key, one in (material["findings"] or {}).items() if key not in _VOLATILE}
-        shows = none | sentence_of(kind, material, look) | {"label": label_of(kind, material)}
+        shows = _SAYS_NOTHING | sentence_of(kind, material, look) | {"label": label_of(kind, material)}
         shows["below_floor"] = [
             f"for {one['name']}, {tests_words(below)} {'is' if below == 1 else 'are'} below the floor in both lanes"
             for one in material["readers"]
@@ -224,6 +255,8 @@ def sentence_of(kind: str, material: dict[str, Any], look: Look) -> dict[str, st
 
 def label_of(kind: str, material: dict[str, Any]) -> str:
     """What a block is of, in a line."""
+    if material["house"] is not None:
+        return f"{BlockKind(kind).label}: {material['house']['title']}"
     if material["trace"] is not None:
         told = material["trace"]
         return f"{BlockKind(kind).label}: {told['test']}, {'; '.join(one['said'] for one in told['passes'])}"
@@ -247,6 +280,12 @@ def used_studies(blocks: Iterable[Block]) -> list[int]:
         elif block.study_id is not None:
             used[block.study_id] = None
     return list(used)
+
+
+def houses_of(blocks: Iterable[Block]) -> list[House]:
+    """What the house keeps of which blocks show something, each once, in their order."""
+    looks = [Look.of(one.content).house for one in blocks if one.kind in OF_THE_HOUSE]
+    return list({one.mark: one for one in looks if one is not None}.values())
 
 
 def states_of(studies: Iterable[int]) -> dict[int, str]:

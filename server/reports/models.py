@@ -32,10 +32,16 @@ class BlockKind(models.TextChoices):
     METHOD = "method", "How it was measured"
     TRACE = "trace", "Frame times"
     EYE = "eye", "What the eye gets"
+    LOG = "log", "Tuning log"
+    FIT = "fit", "What fits"
+    SUM = "sum", "Sum"
+    SCENE = "scene", "Scene"
+    SETUP = "setup", "Setup"
 
 
-#: Blocks that show something of a study.
-OF_A_STUDY = [one.value for one in BlockKind if one is not BlockKind.PROSE]
+#: Blocks that show what the house keeps beside its studies.
+OF_THE_HOUSE = [one.value for one in (BlockKind.LOG, BlockKind.FIT, BlockKind.SUM, BlockKind.SCENE, BlockKind.SETUP)]
+_OF_NO_STUDY = [BlockKind.PROSE.value, *OF_THE_HOUSE]
 
 
 def _secret() -> str:
@@ -88,9 +94,9 @@ class Report(models.Model):
 
 
 class Shown(models.Model):
-    """Something that a report shows or may show: prose, or what is looked at of a study.
+    """Something that a report shows or may show: prose, what is looked at of a study, or what the house keeps.
 
-    `content` is the prose, or the study with what is looked at; `said` what it came to when it was
+    `content` is the prose, or what is looked at; `said` what it came to when it was
     last taken over: in words, and a mark of all that is shown.
     """
 
@@ -133,8 +139,8 @@ class Block(Shown):
             ),
             models.CheckConstraint(condition=Q(kind__in=BlockKind.values), name="block_kind_known"),
             models.CheckConstraint(
-                condition=Q(kind="prose", study=None) | (~Q(kind="prose") & Q(study__isnull=False)),
-                name="block_is_prose_or_of_a_study",
+                condition=Q(kind__in=_OF_NO_STUDY, study=None) | (~Q(kind__in=_OF_NO_STUDY) & Q(study__isnull=False)),
+                name="block_of_a_study_names_it",
             ),
         ]
 

@@ -12,7 +12,7 @@ from bench.models import Part
 from doubting.queries import doubted_passes
 from rennbahn.comparing.sentences import tests_words
 
-from reports.material import Studies, used_studies
+from reports.material import Look, Studies, used_studies
 from reports.models import Block, BlockKind
 
 #: Older prices are asked about.
@@ -55,7 +55,14 @@ def _of_block(block: Block, studies: Studies) -> list[Point]:
     """What is not in order in what a block shows."""
     now = studies.says(block)
     if now["fault"]:
-        return [Point(f"{now['label']} shows nothing: {now['fault']}", f"/studies/{block.study_id}", blocks=True)]
+        way = "" if block.study_id is None else f"/studies/{block.study_id}"
+        return [Point(f"{now['label']} shows nothing: {now['fault']}", way, blocks=True)]
+    house = Look.of(block.content).house
+    if house is not None:
+        log = studies.house(house).log
+        simulated = log is not None and log["simulated"]
+        words = f"{now['label']}: its figures are of the simulated bench."
+        return [Point(words, studies.house(house).way)] if simulated else []
     way = f"/studies/{block.study_id}/findings?door=method"
     told = [Point(f"{now['label']}: the verdict on {words} depends on the method.", way) for words in now["by_method"]]
     readers = f"/studies/{block.study_id}/findings?door=readers"

@@ -24,8 +24,9 @@ from studies.words import all_words
 from reports import prose
 from reports.behind import behind
 from reports.eyes import carried
-from reports.material import Look, Studies, eyes_of, states_of, used_studies
-from reports.models import Block, BlockKind, Edition, EditionFile, Report, ReportState
+from reports.house import house_file
+from reports.material import Look, Studies, eyes_of, houses_of, states_of, used_studies
+from reports.models import OF_THE_HOUSE, Block, BlockKind, Edition, EditionFile, Report, ReportState
 from reports.odt import odt_of
 from reports.queries import blocks_of, erratum, one_report, says_of
 from reports.schemas import PointOut, PublishIn
@@ -87,7 +88,7 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
     blocks, studies = blocks_of(report), Studies()
     check_seen("the edition", data.seen, whole_mark(report, blocks), "Somebody changed the report")
     used = used_studies(blocks)
-    states = states_of(used), eyes_of(blocks)
+    states = _states(used, blocks)
     now = clock.now()
     edition = Edition(
         report=report, number=len(told.editions) + 1, title=report.title, at=now, by=lead, why=data.why,
@@ -101,8 +102,8 @@ def publish(user: Caller, report_id: int, data: PublishIn) -> Edition:
     with transaction.atomic():
         report = for_change(report_id)
         check_seen("the edition", data.seen, whole_mark(report, blocks_of(report)), "Somebody changed the report")
-        if states != (states_of(used), eyes_of(blocks)) or report.editions.count() != edition.number - 1:
-            raise Conflict("changed_meanwhile", "A study changed while this was made.", hint="Look at it, and publish.")
+        if states != _states(used, blocks) or report.editions.count() != edition.number - 1:
+            raise Conflict("changed_meanwhile", "What it shows changed meanwhile.", hint="Look at it, and publish.")
         edition.save()
         EditionFile.objects.bulk_create(
             EditionFile(
@@ -145,7 +146,7 @@ def script_of(title: str, blocks: list[Block]) -> str:
     for block in blocks:
         if block.kind == BlockKind.PROSE:
             told.append(spoken(prose.plain_text(block.content["doc"]).strip()))
-        elif block.kind in (BlockKind.ANSWER, BlockKind.READERS):
+        elif block.kind in (BlockKind.ANSWER, BlockKind.READERS, *OF_THE_HOUSE):
             told.append(spoken(block.said["text"]))
     return "\n\n".join(filter(None, told)) + "\n"
 
@@ -153,8 +154,10 @@ def script_of(title: str, blocks: list[Block]) -> str:
 def _files(
     edition: Edition, blocks: list[Block], studies: Studies, points: list[PointOut], with_data: list[int]
 ) -> list[_File]:
-    """All that is frozen: packages first, since the page tells their hashes."""
-    packages = [_File(f"study-{study}.zip", "application/zip", _package(study)) for study in with_data]
+    """All that is frozen: data first, since the page tells their hashes."""
+    data = [_File(f"study-{study}.zip", "application/zip", _package(study)) for study in with_data]
+    tables = filter(None, map(house_file, houses_of(blocks)))
+    data += [_File(name, "text/csv; charset=utf-8", content.encode()) for name, content in tables]
     before = {one["key"]: one["before"] for one in edition.erratum}
     said = {key: number for number, key in enumerate(_numbers(blocks), start=1)}
     page: dict[str, Any] = {
@@ -165,16 +168,16 @@ def _files(
         "why": edition.why, "erratum": edition.erratum, "before": before, "places": said,
         "blocks": [_shown(block, studies) for block in blocks],
         "accepted": [{"words": one.words, "why": one.why} for one in points],
-        "cautions": studies.cautions(used_studies(blocks)),
+        "cautions": studies.cautions(blocks),
         "files": [
             {"name": one.name, "size": len(one.content), "sha256": hashlib.sha256(one.content).hexdigest()}
-            for one in packages
+            for one in data
         ],
         "numbers": [behind(studies, key) for key in said],
     }  # fmt: skip
     drawn = render("draw", page)
     return [
-        *packages,
+        *data,
         _File("index.html", "text/html; charset=utf-8", drawn["page"].encode()),
         _File("numbers.html", "text/html; charset=utf-8", drawn["numbers"].encode()),
         _File("article.pdf", "application/pdf", pdf_of(drawn["print"])),
@@ -182,6 +185,12 @@ def _files(
         _File("article.odt", "application/vnd.oasis.opendocument.text", odt_of(drawn["page"], edition.title)),
         _File("script.txt", "text/plain; charset=utf-8", script_of(edition.title, blocks).encode()),
     ]
+
+
+def _states(used: list[int], blocks: list[Block]) -> list[Any]:
+    """In what state all is that blocks show."""
+    studies = Studies()
+    return [states_of(used), eyes_of(blocks), [studies.house(one).mark for one in houses_of(blocks)]]
 
 
 def _numbers(blocks: list[Block]) -> list[str]:

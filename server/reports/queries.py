@@ -11,8 +11,8 @@ from problems import NotFound
 from rennbahn.quoting import Correction, Quote, corrections
 
 from reports import prose
-from reports.material import Look, Studies, used_studies
-from reports.models import Block, BlockKind, Edition, Kept, Report
+from reports.material import Look, Studies
+from reports.models import OF_THE_HOUSE, Block, BlockKind, Edition, Kept, Report
 from reports.points import points_of
 from reports.schemas import (
     BareOut,
@@ -69,7 +69,7 @@ def one_report(report_id: int) -> ReportOut:
             )
             for one in points
         ],
-        cautions=studies.cautions(used_studies(blocks)),
+        cautions=studies.cautions(blocks),
         editions=[_edition_out(one) for one in editions],
         next_erratum=[] if last is None else [correction_out(one) for one in erratum(last, says_of(blocks, studies))],
     )  # fmt: skip
@@ -83,9 +83,9 @@ def blocks_of(report: Report) -> list[Block]:
 def material_of(report_id: int, block_id: int) -> dict[str, Any]:
     """What a block shows. Raises :class:`NotFound`."""
     block = _report(report_id).blocks.filter(pk=block_id).first()
-    if block is None or block.study_id is None:
-        raise NotFound("block that shows something of a study")
-    return Studies().material(block.kind, block.study_id, Look.of(block.content))
+    if block is None or block.kind == BlockKind.PROSE:
+        raise NotFound("block that shows something")
+    return Studies().material(block.kind, block.study_id or 0, Look.of(block.content))
 
 
 def numbers_of(report_id: int, words: str) -> list[QuoteOut]:
@@ -104,6 +104,8 @@ def numbers_of(report_id: int, words: str) -> list[QuoteOut]:
 
 #: What the keys of sentences say before their look.
 _READERS, _CLAIMS = "readers", "claims"
+#: What they say in place of a study, where there is none.
+_OF_THE_HOUSE = "house"
 
 
 def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
@@ -121,8 +123,9 @@ def says_of(blocks: Iterable[Block], studies: Studies) -> dict[str, list[str]]:
             of = studies.says(block)["label"]
             # One claim stands in a sentence, its picture and its table, and is corrected once.
             what = _READERS if block.kind == BlockKind.READERS else _CLAIMS
+            of_study = _OF_THE_HOUSE if block.kind in OF_THE_HOUSE else block.study_id
             told = [of, block.said["text"], block.said.get("verdict", "")]
-            found.setdefault(f"{block.study_id} {what} {look}", told)
+            found.setdefault(f"{of_study} {what} {look}", told)
     return found
 
 
@@ -207,7 +210,7 @@ def _changes(doc: prose.Node, studies: Studies) -> list[SaysOtherwise]:
 
 def _kept_out(one: Kept) -> KeptOut:
     return KeptOut(
-        id=one.pk, kind=one.kind, study_id=one.study_id or 0, look=one.content.get("look", {}), label=one.label,
+        id=one.pk, kind=one.kind, study_id=one.study_id, look=one.content.get("look", {}), label=one.label,
         way=one.way, by=one.by.get_username(),
     )  # fmt: skip
 

@@ -6,28 +6,35 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from answering import Out
-from bench.schemas import Currency, Price
+from bench.schemas import Currency, Price, SumIn
 from findings.answer_schemas import AnswerOut, ForReaderOut
 from findings.schemas import FindingsOut
+from fitting.schemas import MatrixOut
 from intake.excerpts import MOST_PRINTED
 from intake.schemas import Windows
 from intake.trace_schemas import TracePassIn
 from pydantic import Field, StringConstraints
 from strict import ONE_LINE, In, Moment
 from studies.schemas import StudyOut
+from tuning.schemas import LogOut
 
 Title = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=160), ONE_LINE]
 Why = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
-Kind = Literal["prose", "answer", "picture", "table", "readers", "method", "trace", "eye"]
-KindOfStudy = Literal["answer", "picture", "table", "readers", "method", "trace", "eye"]
+Kind = Literal["prose", "answer", "picture", "table", "readers", "method", "trace", "eye",
+               "log", "fit", "sum", "scene", "setup"]  # fmt: skip
+KindKept = Literal["answer", "picture", "table", "readers", "method", "trace", "eye",
+                   "log", "fit", "sum", "scene", "setup"]  # fmt: skip
 #: The way back to what was looked at: an address of ours.
-Way = Annotated[str, StringConstraints(pattern=r"^/studies/\d{1,12}(/[a-z0-9-]+)*(\?[^#\s]*)?$", max_length=600)]
+Way = Annotated[
+    str,
+    StringConstraints(pattern=r"^/(studies/\d{1,12}|tuning|scenes|bench)(/[a-z0-9-]+)*(\?[^#\s]*)?$", max_length=600),
+]
 
 
 class BeginIn(In):
-    """A new report."""
+    """A new report: of a study, with its question as title where none is given, or of none, with a title."""
 
-    study_id: int
+    study_id: int | None = None
     title: Annotated[str, StringConstraints(strip_whitespace=True, max_length=160), ONE_LINE] = ""
 
 
@@ -54,9 +61,22 @@ class EyeLookIn(In):
     to_lane: int
 
 
+class LogLookIn(In):
+    """A tuning log, drawn over one of its settings by name or over watts."""
+
+    log_id: int
+    over: Annotated[str, StringConstraints(max_length=80), ONE_LINE] = ""
+
+
+class SumLookIn(SumIn):
+    """A sum by its name, with what it was asked."""
+
+    name: Annotated[str, StringConstraints(max_length=40), ONE_LINE]
+
+
 class LookIn(In):
-    """What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, or what
-    the eye gets.
+    """What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, what the
+    eye gets; or of what the house keeps a log, a fit matrix, a sum, a scene, or a version of a setup.
     """
 
     own: bool = False
@@ -67,19 +87,24 @@ class LookIn(In):
     targets: list[Annotated[float, Field(gt=0, le=10_000)]] = Field(default=[], max_length=8)
     trace: TraceLookIn | None = None
     eye: EyeLookIn | None = None
+    log: LogLookIn | None = None
+    fit: int | None = None
+    sum: SumLookIn | None = None
+    scene: int | None = None
+    setup: int | None = None
 
 
 class KeepIn(In):
-    """Something for the shelf, with the way back to it."""
+    """Something for the shelf, with the way back to it; of no study where the house keeps it beside them."""
 
-    kind: KindOfStudy
-    study_id: int
+    kind: KindKept
+    study_id: int | None = None
     look: LookIn | None = None
     way: Way
 
 
 class ReportBlockIn(In):
-    """A block: prose as a tree of nodes (`doc`), or what is looked at of a study, with a caption."""
+    """A block: prose as a tree of nodes (`doc`), or what is looked at, with a caption."""
 
     kind: Kind
     doc: dict[str, Any] | None = None
@@ -188,7 +213,7 @@ class KeptOut(Out):
 
     id: int
     kind: str
-    study_id: int
+    study_id: int | None
     look: dict[str, Any]
     label: str
     way: str
@@ -368,10 +393,31 @@ class EyeShown(Out):
     sides: list[EyeSide]
 
 
-class MaterialOut(Out):
-    """What a block shows."""
+class HouseRow(Out):
+    """A row of the table."""
 
-    study: StudyOut
+    key: str
+    cells: list[str]
+
+
+class HouseShownOut(Out):
+    """What a block of what the house keeps shows; of logs and fit matrices also what their pictures are of."""
+
+    title: str
+    sentences: list[str]
+    heads: list[str]
+    rows: list[HouseRow]
+    way: str
+    log: LogOut | None
+    over: str
+    matrix: MatrixOut | None
+
+
+class MaterialOut(Out):
+    """What a block shows: of a study, or of what the house keeps."""
+
+    study: StudyOut | None
+    house: HouseShownOut | None
     findings: FindingsOut | None
     answer: AnswerOut | None
     readers: list[ReaderSays]

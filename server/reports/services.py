@@ -18,7 +18,7 @@ from studies.models import Study
 
 from reports import prose
 from reports.material import Look, Studies, label_of
-from reports.models import Block, BlockKind, Kept, Report, ReportState, Settled
+from reports.models import OF_THE_HOUSE, Block, BlockKind, Kept, Report, ReportState, Settled, Shown
 from reports.schemas import KeepIn, LookIn, ReportBlockIn
 
 Caller = User | AnonymousUser
@@ -26,14 +26,16 @@ Caller = User | AnonymousUser
 MOST_BLOCKS, MOST_KEPT = 200, 300
 
 
-def begin(user: Caller, study_id: int, title: str = "") -> Report:
-    """Begin a report with a study's question as its title. Raises :class:`NotFound`."""
+def begin(user: Caller, study_id: int | None, title: str = "") -> Report:
+    """Begin a report, with a study's question as its title where none is given. Raises :class:`NotFound`."""
     tester = require(user, Role.TESTER)
-    study = _study(study_id)
-    title = title or study.question[:160]
+    study = None if study_id is None else _study(study_id)
+    title = title or (study.question[:160] if study else "")
+    if not title:
+        raise Problem("no_title", "A report of no study needs a title.", field="title")
     with transaction.atomic():
         report = _at_an_address_of_its_own(Report(title=title, by=tester))
-        report.studies.add(study)
+        report.studies.add(*([study] if study else []))
     return report
 
 
@@ -51,9 +53,9 @@ def rename(user: Caller, report_id: int, title: str, seen: str) -> Report:
 def keep(user: Caller, report_id: int, data: KeepIn) -> Kept:
     """Put what is looked at on the shelf of a report. Raises :class:`NotFound`, :class:`Problem`."""
     tester = require(user, Role.TESTER)
-    study, content = _study(data.study_id), {"look": _look(data.kind, data.look)}
+    study, content = _study_of(data.kind, data.study_id), {"look": _look(data.kind, data.look)}
     made = Kept(kind=data.kind, study=study, content=content, by=tester, way=data.way)
-    material = Studies().material(data.kind, study.pk, Look.of(content))
+    material = Studies().material(data.kind, study.pk if study else 0, Look.of(content))
     made.label = label_of(data.kind, material)[:300]
     with transaction.atomic():
         report = for_change(report_id)
@@ -61,7 +63,7 @@ def keep(user: Caller, report_id: int, data: KeepIn) -> Kept:
             raise Conflict("shelf_full", f"A shelf holds at most {MOST_KEPT}.", hint="Take something off it.")
         made.report = report
         made.save()
-        report.studies.add(study)
+        _draws_on(report, made)
     return made
 
 
@@ -78,7 +80,7 @@ def add_block(user: Caller, report_id: int, data: ReportBlockIn, after: int | No
     tester = require(user, Role.TESTER)
     shown = _shown(data)
     made = Block(kind=data.kind, by=tester, **shown)
-    if made.study is not None:
+    if made.kind != BlockKind.PROSE:
         made.said = _what_it_says(made)
     with transaction.atomic():
         report = for_change(report_id)
@@ -88,7 +90,7 @@ def add_block(user: Caller, report_id: int, data: ReportBlockIn, after: int | No
         made.report, made.place = report, _place_behind(blocks, after)
         report.blocks.filter(place__gte=made.place).update(place=F("place") + 1)
         made.save()
-        _draws_on(report, shown)
+        _draws_on(report, made)
         _touched(report)
     return made
 
@@ -104,10 +106,10 @@ def save_block(user: Caller, report_id: int, block_id: int, data: ReportBlockIn,
             raise Problem("other_kind", "A block stays of its kind.", field="kind", hint="Add another and remove it.")
         check_seen("this block", seen, block_mark(block), lambda: f"“{block.by.get_username()}” saved it")
         block.content, block.study, block.by = shown["content"], shown["study"], tester
-        if block.study is not None:
+        if data.kind != BlockKind.PROSE.value:
             block.said = _what_it_says(block)
         block.save()
-        _draws_on(report, shown)
+        _draws_on(report, block)
         _touched(report)
     return block
 
@@ -228,26 +230,39 @@ def _shown(data: ReportBlockIn) -> dict[str, Any]:
         return {"content": {"doc": prose.with_numbers(doc, studies.named)}, "study": None}
     if data.rows and data.kind != BlockKind.TABLE.value:
         raise Problem("no_rows", "Rows are chosen of a table.", field="rows")
-    if data.study_id is None or data.doc is not None:
-        raise Problem("no_study", "This block shows something of a study: which?", field="study_id")
+    if data.doc is not None:
+        raise Problem("no_prose", "Only prose is a text.", field="doc")
     return {
         "content": {"look": _look(data.kind, data.look), "caption": data.caption, "rows": data.rows},
-        "study": _study(data.study_id),
+        "study": _study_of(data.kind, data.study_id),
     }
 
 
 def _what_it_says(block: Block) -> dict[str, Any]:
-    """What a block comes to. Frame times and notes of what is not there are refused; an answer may still come."""
+    """What a block comes to. What is not there is refused, except an answer: that may still come."""
     studies = Studies()
-    if block.kind in (BlockKind.TRACE, BlockKind.EYE):
+    if block.kind in (BlockKind.TRACE, BlockKind.EYE, *OF_THE_HOUSE):
         studies.material(block.kind, block.study_id or 0, Look.of(block.content))
     return studies.says(block)
 
 
-def _draws_on(report: Report, shown: dict[str, Any]) -> None:
-    """A report draws on the studies that it shows, and on those whose numbers its prose says."""
-    said = prose.numbers_in(shown["content"]["doc"]) if "doc" in shown["content"] else []
-    report.studies.add(*([shown["study"]] if shown["study"] else []), *{one.study for one in said})
+def _draws_on(report: Report, shown: Shown) -> None:
+    """A report draws on the studies that it shows, whose numbers its prose says, or that a log is held against."""
+    said = prose.numbers_in(shown.content["doc"]) if "doc" in shown.content else []
+    drawn = {one.study for one in said} | ({shown.study_id} if shown.study_id else set())
+    house = Look.of(shown.content).house
+    report.studies.add(*drawn, *(Studies().house(house).studies if house is not None else ()))
+
+
+def _study_of(kind: str, study_id: int | None) -> Study | None:
+    """The study that a block of this kind is of; none of those that show what the house keeps beside them."""
+    if kind in OF_THE_HOUSE:
+        if study_id is not None:
+            raise Problem("of_no_study", "This is of no study.", field="study_id")
+        return None
+    if study_id is None:
+        raise Problem("no_study", "This block shows something of a study: which?", field="study_id")
+    return _study(study_id)
 
 
 def _study(study_id: int) -> Study:
@@ -284,6 +299,9 @@ def _look(kind: str, look: LookIn | None) -> dict[str, Any]:
         raise Problem("no_step", "What the eye gets is from one lane to another, and nothing else is.", field="look")
     if trace is not None and len({one.pass_id for one in trace.passes}) < len(trace.passes):
         raise Problem("pass_twice", "A pass stands once among frame times.", field="look")
+    for name in OF_THE_HOUSE:
+        if (kind == name) != (look is not None and getattr(look, name) is not None):
+            raise Problem("no_look", f"{BlockKind(name).label} is what such a block shows, and no other.", field="look")
     return look.dict(exclude_none=True) if look is not None else {}
 
 

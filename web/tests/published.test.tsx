@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import { renderToStaticMarkup } from "react-dom/server";
 import { test } from "vitest";
 import type { Schemas } from "../src/api/client";
-import { OfStudy } from "../src/published/Blocks";
+import { Looked } from "../src/published/Blocks";
 import type { Node, PageOf } from "../src/published/model";
 import { Numbers, Page } from "../src/published/Page";
 import { Prose } from "../src/published/Prose";
@@ -105,7 +105,7 @@ test("a picture is drawn for wide pages and for phones, with its table", () => {
     answer: null,
     readers: [],
   } as unknown as Schemas["MaterialOut"];
-  const html = renderToStaticMarkup(<OfStudy kind="picture" material={material} look={{}} caption="" />);
+  const html = renderToStaticMarkup(<Looked kind="picture" material={material} look={{}} caption="" />);
   const boxes = [...html.matchAll(/viewBox="[-\d.]+ [-\d.]+ ([\d.]+)/g)].map((one) => Number(one[1]));
   assert.ok(boxes.some((width) => width > 1500) && boxes.some((width) => width < 900), `${boxes}`);
   assert.match(html, /<summary>The same in numbers/);

@@ -21,7 +21,7 @@ export const useReport = (id: number) =>
     queryFn: () => data(client.GET("/api/reports/{report_id}", { params: { path: { report_id: id } } })),
   });
 
-/** What a block shows of its study, as that stands now. */
+/** What a block shows, as that stands now. */
 export const useMaterial = (report: number, block: ReportBlock) =>
   useQuery({
     queryKey: ["report", report, "material", block.id, block.seen, block.changes],
@@ -142,7 +142,8 @@ const atBlock = (report_id: number, block_id: number) => ({ params: { path: { re
 
 /** What can be done about a report. */
 export const acts = {
-  begin: (study_id: number) => data(client.POST("/api/reports", { body: { study_id, title: "" } })),
+  begin: (study_id: number | null, title = "") =>
+    data(client.POST("/api/reports", { body: { study_id, title } })),
   rename: (id: number, title: string, seen: string) =>
     data(client.PUT("/api/reports/{report_id}/title", { ...at(id), body: { title, seen } })),
   keep: (id: number, body: Schemas["KeepIn"]) =>

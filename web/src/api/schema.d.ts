@@ -4205,7 +4205,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** @enum {string} */
-            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye";
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye" | "log" | "fit" | "sum" | "scene" | "setup";
             look?: components["schemas"]["LookIn"] | null;
             /** @default [] */
             rows: string[];
@@ -4903,9 +4903,9 @@ export interface components {
             question: string;
             tests_of: number;
         };
-        /** @description A new report. */
+        /** @description A new report: of a study, with its question as title where none is given, or of none, with a title. */
         BeginIn: {
-            study_id: number;
+            study_id?: number | null;
             /** @default  */
             title: string;
         };
@@ -4956,7 +4956,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** @enum {string} */
-            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye";
+            kind: "prose" | "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye" | "log" | "fit" | "sum" | "scene" | "setup";
             look?: components["schemas"]["LookIn"] | null;
             /** @default [] */
             rows: string[];
@@ -5676,6 +5676,22 @@ export interface components {
             second_factor: boolean;
             time_zone: string;
         };
+        /** @description A row of the table. */
+        HouseRow: {
+            cells: string[];
+            key: string;
+        };
+        /** @description What a block of what the house keeps shows; of logs and fit matrices also what their pictures are of. */
+        HouseShownOut: {
+            heads: string[];
+            log: components["schemas"]["LogOut"] | null;
+            matrix: components["schemas"]["MatrixOut"] | null;
+            over: string;
+            rows: components["schemas"]["HouseRow"][];
+            sentences: string[];
+            title: string;
+            way: string;
+        };
         /** @description What became of the rows of a table. */
         Imported: {
             added: number;
@@ -5716,12 +5732,12 @@ export interface components {
             takes_part: boolean;
             words: string;
         };
-        /** @description Something for the shelf, with the way back to it. */
+        /** @description Something for the shelf, with the way back to it; of no study where the house keeps it beside them. */
         KeepIn: {
             /** @enum {string} */
-            kind: "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye";
+            kind: "answer" | "picture" | "table" | "readers" | "method" | "trace" | "eye" | "log" | "fit" | "sum" | "scene" | "setup";
             look?: components["schemas"]["LookIn"] | null;
-            study_id: number;
+            study_id?: number | null;
             way: string;
         };
         /** @description Whom a study is kept to, beside who says so; null opens it to all. */
@@ -5737,7 +5753,7 @@ export interface components {
             look: {
                 [key: string]: unknown;
             };
-            study_id: number;
+            study_id: number | null;
             way: string;
         };
         /** @description How scenes of a kind repeat, in percent of the average. */
@@ -5964,6 +5980,12 @@ export interface components {
             stability_min: number;
             title: string;
         };
+        /** @description A tuning log, drawn over one of its settings by name or over watts. */
+        LogLookIn: {
+            log_id: number;
+            /** @default  */
+            over: string;
+        };
         /** @description A log with all that core says of it. */
         LogOut: {
             /** Format: date-time */
@@ -6046,8 +6068,8 @@ export interface components {
             unit: string;
         };
         /**
-         * @description What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, or what
-         *     the eye gets.
+         * @description What is looked at: the answer of the study's own kind (`own`), one lane over another in a group, traces, what the
+         *     eye gets; or of what the house keeps a log, a fit matrix, a sum, a scene, or a version of a setup.
          */
         LookIn: {
             baseline?: number | null;
@@ -6057,10 +6079,15 @@ export interface components {
              * @enum {string}
              */
             figure: "" | "average_fps" | "low_1";
+            fit?: number | null;
             group?: string | null;
+            log?: components["schemas"]["LogLookIn"] | null;
             other?: number | null;
             /** @default false */
             own: boolean;
+            scene?: number | null;
+            setup?: number | null;
+            sum?: components["schemas"]["SumLookIn"] | null;
             /** @default [] */
             targets: number[];
             trace?: components["schemas"]["TraceLookIn"] | null;
@@ -6118,13 +6145,14 @@ export interface components {
             way: string;
             words: string;
         };
-        /** @description What a block shows. */
+        /** @description What a block shows: of a study, or of what the house keeps. */
         MaterialOut: {
             answer: components["schemas"]["AnswerOut"] | null;
             eye: components["schemas"]["EyeShown"] | null;
             findings: components["schemas"]["FindingsOut"] | null;
+            house: components["schemas"]["HouseShownOut"] | null;
             readers: components["schemas"]["ReaderSays"][];
-            study: components["schemas"]["StudyOut"];
+            study: components["schemas"]["StudyOut"] | null;
             trace: components["schemas"]["TracesPrinted"] | null;
         };
         /** @description A matrix in place of what it was. A part with attempts stays. */
@@ -7831,6 +7859,13 @@ export interface components {
             unit: string;
             value: number;
             words: string;
+        };
+        /** @description A sum by its name, with what it was asked. */
+        SumLookIn: {
+            name: string;
+            of: {
+                [key: string]: number;
+            }[];
         };
         /** @description A sum of the trade. */
         SumOut: {

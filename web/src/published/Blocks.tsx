@@ -1,32 +1,37 @@
 import type { ReactElement } from "react";
 import type { Schemas } from "../api/client";
 import { words } from "../api/words";
+import { FitPicture } from "../charts/kinds/FitPicture";
 import type { Drawn } from "../charts/kinds/Frame";
 import { PairPicture } from "../charts/kinds/PairPicture";
 import { TracesPicture } from "../charts/kinds/TracesPicture";
+import { TuningPicture } from "../charts/kinds/TuningPicture";
 import { MarginPicture, picturePages } from "../charts/MarginPicture";
 import { shortVerdict, testWords } from "../charts/margins";
 import { SCREEN, type Theme } from "../charts/marks";
+import { SlidePicture } from "../charts/SlidePicture";
 import { DataTable, type TableOf } from "../controls/DataTable";
 import { count, fixed, fps, interval, ms, signedPercent } from "../format";
+import { together } from "../model/sentences";
 import type { Shown } from "../places/answers/shown";
 import { shownOf } from "../places/answers/views";
 import type { Material, ShownBlock } from "./model";
 import { Prose, type ShowNumber } from "./Prose";
 
 type Sentence = Schemas["SentenceOut"];
+type Study = Schemas["StudyOut"];
 const NONE: ReadonlySet<string> = new Set();
 /** Blocks with a picture. */
-export const PICTURED: ReadonlySet<string> = new Set(["picture", "trace"]);
+export const PICTURED: ReadonlySet<string> = new Set(["picture", "trace", "log", "fit"]);
 
 /** A block as it is read. In a PDF pictures are drawn once, in the colours of paper. */
 export function Block({ block, number, print }: { block: ShownBlock; number: ShowNumber; print?: Theme }) {
   if (block.kind === "prose") return block.doc && <Prose doc={block.doc} number={number} />;
-  return block.material && <OfStudy {...block} material={block.material} {...(print && { print })} />;
+  return block.material && <Looked {...block} material={block.material} {...(print && { print })} />;
 }
 
-/** What a block shows of a study. */
-export function OfStudy({
+/** What a block shows that somebody looked at: of a study, or of what the house keeps beside them. */
+export function Looked({
   kind,
   material,
   look,
@@ -42,6 +47,7 @@ export function OfStudy({
   rows?: readonly string[];
   print?: Theme;
 }) {
+  if (material.house && !PICTURED.has(kind)) return <OfTheHouse shown={material.house} />;
   if (material.eye) return <Eye shown={material.eye} caption={caption} />;
   if (kind === "readers") return <ForReaders material={material} />;
   if (kind === "method") return <Method material={material} />;
@@ -56,7 +62,7 @@ export function OfStudy({
       </figure>
     );
   const table = <Table of={shown.table} />;
-  return (
+  const figure = (
     <figure>
       {print ? (
         <div className="drawn">{shown.picture({ theme: print, bare: true, narrow: true })}</div>
@@ -73,6 +79,52 @@ export function OfStudy({
       </details>
     </figure>
   );
+  if (!material.house) return figure;
+  return (
+    <>
+      <Claim sentence={shown.sentence} />
+      {figure}
+    </>
+  );
+}
+
+/** What a block is of, as its slides and files are called. */
+export const titleOf = ({ study, house }: Material) => house?.title ?? study?.question ?? "";
+
+/** A sum, a scene or a setup: what it says, and all of it. */
+function OfTheHouse({ shown }: { shown: Schemas["HouseShownOut"] }) {
+  return (
+    <figure>
+      <figcaption className="claim">{shown.sentences.join(" ")}</figcaption>
+      <Table of={tableOf(shown)} />
+    </figure>
+  );
+}
+
+const tableOf = (shown: Schemas["HouseShownOut"]): TableOf => ({
+  caption: shown.title,
+  heads: shown.heads,
+  rows: shown.rows,
+});
+
+/** A tuning log or a fit matrix, drawn. */
+function houseShown(shown: Schemas["HouseShownOut"]) {
+  const { log, matrix, over } = shown;
+  return {
+    sentence: together(shown.sentences),
+    table: tableOf(shown),
+    picture: (how: Drawn): ReactElement => {
+      if (log) return <TuningPicture {...how} log={log} over={over} />;
+      if (matrix) return <FitPicture {...how} matrix={matrix} />;
+      return (
+        <SlidePicture
+          {...how}
+          question={shown.title}
+          of={{ texts: [{ words: shown.sentences.join(" ") }] }}
+        />
+      );
+    },
+  };
 }
 
 /** What the eye gets: the note with its pictures, which a published page lays under a divider. */
@@ -156,7 +208,9 @@ export function shownIn(
   material: Material,
   look: Record<string, unknown>,
 ): Pick<Shown, "sentence" | "picture" | "table"> | null {
-  const { answer, findings, study, trace } = material;
+  const { answer, findings, study, trace, house } = material;
+  if (house) return houseShown(house);
+  if (!study) return null;
   if (trace) return tracesShown(study, trace);
   if (answer) {
     const wanted = {
@@ -214,7 +268,7 @@ function pairShown(findings: Schemas["FindingsOut"]) {
 }
 
 /** Frame times of passes with what they come to. */
-function tracesShown(study: Material["study"], trace: Schemas["TracesPrinted"]) {
+function tracesShown(study: Study, trace: Schemas["TracesPrinted"]) {
   const where = `${fixed(trace.from_s, 1)} to ${fixed(trace.to_s, 1)} s`;
   const sentence: Sentence = {
     text: trace.text,
@@ -284,7 +338,7 @@ function ForReaders({ material }: { material: Material }) {
 
 /** How it was measured, written by the record itself. */
 function Method({ material: { study, findings } }: { material: Material }) {
-  if (!findings) return null;
+  if (!findings || !study) return null;
   const { schools } = words();
   const method = study.method;
   const held = study.lanes_full.map((lane) => [

@@ -1,8 +1,9 @@
 import type { ReactElement } from "react";
 import type { Matrix } from "../../api/tuning";
+import { together } from "../../model/sentences";
 import { fitted } from "../margins";
 import { disc } from "../marks";
-import { CONDENSED, type Drawn, Frame, GROUND } from "./Frame";
+import { CONDENSED, type Drawn, Frame, groundOf } from "./Frame";
 
 /** How a place stands, as a sign that needs no colour: full where it works, broken where it does not. */
 export const SIGNS: Record<string, { words: string; draw: (colour: string) => ReactElement }> = {
@@ -36,30 +37,23 @@ export const SIGNS: Record<string, { words: string; draw: (colour: string) => Re
 /** A matrix as a picture: a block of rows and columns for each thing between. */
 export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
   const { theme } = rest;
-  const { width, top, bottom, pad } = GROUND;
+  const { width, top, bottom, pad } = groundOf(rest);
   const between = matrix.via.length ? matrix.via : [null];
   const lines = between.length * (matrix.rows.length + 1) + (matrix.via.length ? between.length : 0);
   const tall = Math.min(64, (bottom - top) / Math.max(1, lines));
-  const name = 420;
+  const name = rest.narrow ? 230 : 420;
   const wide = (width - 2 * pad - name) / Math.max(1, matrix.columns.length);
   const size = Math.max(12, Math.min(24, tall * 0.46));
   const words = { fontFamily: theme.sans, fontSize: size, fill: theme.ink, ...CONDENSED };
   const at = new Map(matrix.places.map((one) => [`${one.row} ${one.via} ${one.column}`, one]));
-  const [first = "", ...more] = matrix.sentences;
-  const sentence = {
-    text: matrix.sentences.join(" "),
-    before: first,
-    answer: "",
-    after: "",
-    basis: "",
-    but: more.join(" "),
-    otherwise: "",
-    lacks: "",
-    empty: false,
-  };
   let y = top;
   return (
-    <Frame {...rest} question={matrix.title} sentence={sentence} foot="as the last attempt at each ended">
+    <Frame
+      {...rest}
+      question={matrix.title}
+      sentence={together(matrix.sentences)}
+      foot="as the last attempt at each ended"
+    >
       {between.map((via) => {
         const begin = y + (via ? tall : 0);
         y = begin + tall * (matrix.rows.length + 1);

@@ -2,8 +2,9 @@ import { scaleLinear } from "d3-scale";
 import { line } from "d3-shape";
 import type { Log, Step } from "../../api/tuning";
 import { figure } from "../../format";
+import { together } from "../../model/sentences";
 import { disc, laneShape } from "../marks";
-import { CONDENSED, type Drawn, Frame, groundOf, type Told } from "./Frame";
+import { CONDENSED, type Drawn, Frame, groundOf } from "./Frame";
 import { RateAxis } from "./RateAxis";
 
 /** What a log is drawn over: one of its settings by name, or the watts that were drawn. */
@@ -31,7 +32,7 @@ export function pointsOf(log: Log, over: string): Point[] {
 }
 
 /** The rate over a setting, with what is proven and what failed; or over the watts, with the front, the knee, a rival. */
-export function TuningPicture({ log, over, ...rest }: Drawn & Told & { log: Log; over: string }) {
+export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: string }) {
   const { theme } = rest;
   const { width, top, pad } = groundOf(rest);
   const end = rest.bare ? 720 : 880;
@@ -69,7 +70,13 @@ export function TuningPicture({ log, over, ...rest }: Drawn & Told & { log: Log;
   );
   const knee = over === WATTS ? log.knee : null;
   return (
-    <Frame {...rest} height={end + 70}>
+    <Frame
+      {...rest}
+      question={log.title}
+      sentence={together(log.sentences, `${log.part} in ${log.setup}`)}
+      foot={`${log.steps.length} steps`}
+      height={end + 70}
+    >
       <RateAxis theme={theme} y={y} ticks={6} top={top} pad={pad} width={width} />
       {reach && proven.length > 0 && (
         <g>

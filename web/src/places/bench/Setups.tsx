@@ -11,6 +11,7 @@ import { FilterField } from "../../controls/Filter";
 import { FormEnd, useSeen } from "../../controls/FormEnd";
 import { useKeysOf } from "../../controls/Keys";
 import { Empty, ErrorNotice, Loading } from "../../controls/Notice";
+import { Keep, ofTheHouse } from "../reports/Keep";
 import { Cautions } from "./Cautions";
 import { CopyDialog } from "./CopyDialog";
 import { draftOf, emptySetup, type SetupDraft, SetupEditor, setupOf } from "./SetupEditor";
@@ -174,7 +175,18 @@ function SetupView({
             {setup.rig && ` · on the rig ${setup.rig}`}
           </p>
         </div>
-        <div className="flex gap-2">
+        <div className="flex flex-wrap justify-end gap-2">
+          <Keep
+            offer={() =>
+              ofTheHouse(setup.name, [
+                {
+                  kind: "setup",
+                  label: `This setup, version ${setup.version}`,
+                  look: { setup: setup.version_id },
+                },
+              ])
+            }
+          />
           <a href={`/bench/sheet/${setup.version_id}`} className={buttonLook()}>
             Sheet
             <span className="key" aria-hidden="true">

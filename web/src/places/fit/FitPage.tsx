@@ -13,6 +13,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Toggles } from "../../controls/Toggles";
 import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
+import { Keep, ofTheHouse } from "../reports/Keep";
 import { MatrixDialog } from "./MatrixDialog";
 import { PlacePanel } from "./PlacePanel";
 
@@ -89,6 +90,11 @@ function Shown({ matrix }: { matrix: Matrix }) {
         >
           <MenuLink href={`/api/fits/${matrix.id}/attempts.csv`}>Attempts as CSV</MenuLink>
         </ExportMenu>
+        <Keep
+          offer={() =>
+            ofTheHouse(matrix.title, [{ kind: "fit", label: "This matrix", look: { fit: matrix.id } }])
+          }
+        />
       </div>
       <div className={chosen ? "grid items-start gap-6 xl:grid-cols-[1fr_26rem]" : ""}>
         <div className="grid gap-5">

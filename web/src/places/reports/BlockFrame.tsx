@@ -12,7 +12,7 @@ import { Menu, MenuAction } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { OnPaper } from "../../controls/paper";
 import { Tick } from "../../controls/Tick";
-import { OfStudy, PICTURED, printed, shownIn, slidesOf } from "../../published/Blocks";
+import { Looked, PICTURED, printed, shownIn, slidesOf, titleOf } from "../../published/Blocks";
 import { ProseBlock } from "./ProseBlock";
 import { useUndo } from "./undo";
 import { KINDS, KINDS_OF_STUDY, kindWords } from "./words";
@@ -124,7 +124,7 @@ function Shown({
     <>
       <div ref={read}>
         <OnPaper value={true}>
-          <OfStudy
+          <Looked
             kind={block.kind}
             material={material}
             look={block.look}
@@ -135,12 +135,9 @@ function Shown({
       </div>
       {drawn ? (
         bar &&
-        createPortal(
-          <ExportMenu label="As a slide" of={name} name={material.study.question} {...drawn} />,
-          bar,
-        )
+        createPortal(<ExportMenu label="As a slide" of={name} name={titleOf(material)} {...drawn} />, bar)
       ) : (
-        <TextSlide bar={bar} name={name} title={material.study.question} of={() => read.current} />
+        <TextSlide bar={bar} name={name} title={titleOf(material)} of={() => read.current} />
       )}
     </>
   );

@@ -14,7 +14,7 @@ import { Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { Tick } from "../../controls/Tick";
 import type { Study } from "../../model/study";
-import { KINDS, KINDS_OF_STUDY, type KindOfStudy } from "./words";
+import { KINDS, KINDS_OF_STUDY, type KindKept } from "./words";
 
 const NEW = "new";
 const NO_KEYS: { key: string; does: string }[] = [];
@@ -27,7 +27,9 @@ export interface Offer {
   /** At most so many of them. */
   most?: number;
   /** The blocks that come of what is ticked. */
-  blocks: (ticked: string[]) => { kind: KindOfStudy; look: Schemas["LookIn"] }[];
+  blocks: (ticked: string[]) => { kind: KindKept; look: Schemas["LookIn"] }[];
+  /** What a new report is called at first, where it is of no study. */
+  title?: string;
 }
 
 /** What of an answer is kept: its sentence, its picture and what else every study has. */
@@ -38,6 +40,21 @@ export const anAnswer = (look: Schemas["LookIn"]): Offer => ({
   blocks: (ticked) => KINDS_OF_STUDY.filter((kind) => ticked.includes(kind)).map((kind) => ({ kind, look })),
 });
 
+/** What the house keeps beside its studies. */
+export const ofTheHouse = (
+  title: string,
+  things: readonly { kind: KindKept; label: string; look: Partial<Schemas["LookIn"]> }[],
+): Offer => ({
+  legend: "What",
+  title,
+  options: things.map(({ label }) => ({ key: label, label })),
+  first: things.map(({ label }) => label),
+  blocks: (ticked) =>
+    things
+      .filter(({ label }) => ticked.includes(label))
+      .map(({ kind, look }) => ({ kind, look: { own: false, figure: "", targets: [], ...look } })),
+});
+
 /** Keeps what is looked at on the shelf of a report, with the way back to it. */
 export function Keep({
   study,
@@ -46,7 +63,8 @@ export function Keep({
   enabled = true,
   name,
 }: {
-  study: Study;
+  /** Whose it is; of none where the house keeps it beside its studies. */
+  study?: Study;
   /** Asked when somebody keeps something. */
   offer: () => Offer;
   shortcut?: string;
@@ -83,7 +101,7 @@ export function Keep({
       )}
       {open && (
         <Choose
-          study={study}
+          study={study ?? null}
           offer={open}
           close={(done) => {
             setOpen(null);
@@ -100,7 +118,7 @@ function Choose({
   offer,
   close,
 }: {
-  study: Study;
+  study: Study | null;
   offer: Offer;
   close: (kept?: { id: number; title: string }) => void;
 }) {
@@ -108,18 +126,18 @@ function Choose({
   const queries = useQueryClient();
   const { data: reports, error } = useReports();
   const open = (reports ?? []).filter((one) => one.state !== "withdrawn");
-  const own = open.find((one) => one.studies.some((other) => other.id === study.id));
+  const own = open.find((one) => one.studies.some((other) => other.id === study?.id));
   const [report, setReport] = useState("");
   const [ticked, setTicked] = useState<readonly string[]>(offer.first);
   const many = offer.most !== undefined && ticked.length > offer.most;
   const chosen = report || String(own?.id ?? NEW);
   const keep = useMutation({
     mutationFn: async () => {
-      const id = chosen === NEW ? (await acts.begin(study.id)).id : Number(chosen);
+      const id = chosen === NEW ? (await acts.begin(study?.id ?? null, offer.title)).id : Number(chosen);
       let made: Awaited<ReturnType<typeof acts.keep>> | undefined;
       for (const block of offer.blocks([...ticked]))
-        made = await acts.keep(id, { ...block, study_id: study.id, way: `${pathname}${search}` });
-      return { id, title: made?.title ?? study.question };
+        made = await acts.keep(id, { ...block, study_id: study?.id ?? null, way: `${pathname}${search}` });
+      return { id, title: made?.title ?? "" };
     },
     onSuccess: async (done) => {
       await queries.invalidateQueries({ queryKey: ["reports"] });

@@ -149,7 +149,11 @@ function Shelf({ report, write }: { report: ReportOf; write: boolean }) {
   const undo = useUndo();
   const off = useAct<number>(report.id, (kept) => acts.takeOff(report.id, kept));
   if (!report.shelf.length)
-    return <p className="text-soft">Nothing is kept yet: press k in the findings of a study.</p>;
+    return (
+      <p className="text-soft">
+        Nothing is kept yet: press k in the findings of a study, at a tuning log, a scene or a setup.
+      </p>
+    );
   return (
     <>
       <ul className="border-rule border-b">

@@ -56,7 +56,9 @@ export default function Reports() {
                   {one.title}
                 </Link>
                 <p className="text-[0.9rem] text-mute">
-                  {one.by}, {moment(one.at)} · {one.studies.map((study) => study.question).join(" · ")}
+                  {[`${one.by}, ${moment(one.at)}`, ...one.studies.map((study) => study.question)].join(
+                    " · ",
+                  )}
                 </p>
               </div>
               <p className="sm:text-right">

@@ -16,14 +16,16 @@ export const KINDS = {
   method: "How it was measured",
   trace: "Frame times",
   eye: "What the eye gets",
+  log: "Tuning log",
+  fit: "What fits",
+  sum: "Sum",
+  scene: "Scene",
+  setup: "Setup",
 } as const;
 
-export type KindOfStudy = keyof typeof KINDS;
-/** What can be shown of every study as it is; the others are of passes or lanes that one chooses. */
-export const KINDS_OF_STUDY = (Object.keys(KINDS) as KindOfStudy[]).filter(
-  (one) => one !== "trace" && one !== "eye",
-);
+export type KindKept = keyof typeof KINDS;
+/** What can be shown of every study as it is; the others are of something that one chooses. */
+export const KINDS_OF_STUDY = ["answer", "picture", "table", "readers", "method"] as const;
 
 /** A block as its kind is called. */
-export const kindWords = (kind: string) =>
-  kind === "prose" ? "Prose" : (KINDS[kind as KindOfStudy] ?? kind);
+export const kindWords = (kind: string) => (kind === "prose" ? "Prose" : (KINDS[kind as KindKept] ?? kind));

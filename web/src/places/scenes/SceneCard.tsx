@@ -6,6 +6,7 @@ import { Button } from "../../controls/Button";
 import { ErrorNotice, Loading } from "../../controls/Notice";
 import { Select } from "../../controls/Select";
 import { count, figure } from "../../format";
+import { Keep, ofTheHouse } from "../reports/Keep";
 import { engineWords } from "./words";
 
 const BY_HAND = "by-hand";
@@ -57,9 +58,18 @@ export function SceneCard() {
     <article className="mx-auto max-w-[52rem]">
       <div className="no-print mb-4 flex items-center justify-between">
         <Link to="/scenes">← all scenes</Link>
-        <Button kind="main" onClick={() => window.print()}>
-          Print
-        </Button>
+        <span className="flex flex-wrap items-center gap-3">
+          <Keep
+            offer={() =>
+              ofTheHouse(`${scene.game}, ${scene.name}`, [
+                { kind: "scene", label: "This scene, as its card has it", look: { scene: scene.id } },
+              ])
+            }
+          />
+          <Button kind="main" onClick={() => window.print()}>
+            Print
+          </Button>
+        </span>
       </div>
       <div className="sheet p-8 print:border-0 print:p-0">
         <p className="label">Scene card · {kinds.find((one) => one.kind === scene.kind)?.label}</p>

@@ -1,7 +1,6 @@
 import { useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, useParams } from "react-router";
-import type { Schemas } from "../../api/client";
 import { useMay } from "../../api/queries";
 import { type Log, useLog } from "../../api/tuning";
 import { ExportMenu } from "../../charts/ExportMenu";
@@ -16,6 +15,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
+import { Keep, ofTheHouse } from "../reports/Keep";
 import { AtTheBench } from "./AtTheBench";
 import { BeforeAfterDialog } from "./BeforeAfterDialog";
 import { LogDialog } from "./LogDialog";
@@ -87,38 +87,13 @@ function Shown({ log }: { log: Log }) {
   );
 }
 
-/** The claim of a log as pictures carry it. */
-function claimOf(log: Log): Schemas["SentenceOut"] {
-  const [first = "", ...more] = log.sentences;
-  return {
-    text: log.sentences.join(" "),
-    before: first,
-    answer: "",
-    after: "",
-    basis: `${log.part} in ${log.setup}`,
-    but: more[0] ?? "",
-    otherwise: more.slice(1).join(" "),
-    lacks: "",
-    empty: false,
-  };
-}
-
 function Picture({ log }: { log: Log }) {
   const [search, set] = useAddress();
   const overs = [...log.settings.map((one) => one.name), WATTS].filter(
     (one) => pointsOf(log, one).length > 0,
   );
   const over = overs.find((one) => one === (search.get("over") ?? "")) ?? overs[0] ?? WATTS;
-  const draw = (how: Drawn) => (
-    <TuningPicture
-      {...how}
-      question={log.title}
-      sentence={claimOf(log)}
-      foot={`${log.steps.length} steps`}
-      log={log}
-      over={over}
-    />
-  );
+  const draw = (how: Drawn) => <TuningPicture {...how} log={log} over={over} />;
   return (
     <section aria-label="Picture" className="mt-6">
       <div className="mb-2 flex flex-wrap items-center gap-4">
@@ -131,6 +106,7 @@ function Picture({ log }: { log: Log }) {
         <ExportMenu label="Export" name={log.title} draw={draw}>
           <MenuLink href={`/api/tuning/${log.id}/steps.csv`}>Steps as CSV</MenuLink>
         </ExportMenu>
+        <Keep offer={() => ofTheHouse(log.title, [logKept(log, over)])} />
       </div>
       <PagePicture draw={draw} />
       {log.rival && (
@@ -144,6 +120,13 @@ function Picture({ log }: { log: Log }) {
     </section>
   );
 }
+
+/** A log as it is drawn, for the shelf. */
+const logKept = (log: Log, over: string) => ({
+  kind: "log" as const,
+  label: `This log, over ${over || "watts"}`,
+  look: { log: { log_id: log.id, over } },
+});
 
 /** What the maker states, with where that is from. */
 function Limits({ log }: { log: Log }) {

@@ -8,6 +8,7 @@ import { ErrorNotice, Loading } from "../../controls/Notice";
 import { NumberField } from "../../controls/NumberField";
 import { useTitle } from "../../controls/useTitle";
 import { figure, readNumber } from "../../format";
+import { Keep, ofTheHouse } from "../reports/Keep";
 
 type Sum = Schemas["SumOut"];
 
@@ -35,6 +36,12 @@ export function Sums() {
 const empty = (sum: Sum): Record<string, string> =>
   Object.fromEntries(sum.of.map((one) => [one.name, one.usual === null ? "" : figure(one.usual)]));
 
+/** What was typed, as numbers. */
+const numbersOf = (sum: Sum, beside: Record<string, string>[]) =>
+  beside.map((own) =>
+    Object.fromEntries(sum.of.map((one) => [one.name, readNumber(own[one.name] ?? "") ?? Number.NaN])),
+  );
+
 function OneSum({ sum }: { sum: Sum }) {
   const [beside, setBeside] = useState([empty(sum)]);
   const work = useMutation({
@@ -43,11 +50,7 @@ function OneSum({ sum }: { sum: Sum }) {
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    work.mutate(
-      beside.map((own) =>
-        Object.fromEntries(sum.of.map((one) => [one.name, readNumber(own[one.name] ?? "") ?? Number.NaN])),
-      ),
-    );
+    work.mutate(numbersOf(sum, beside));
   };
   const put = (at: number, name: string, text: string) => {
     work.reset();
@@ -84,6 +87,20 @@ function OneSum({ sum }: { sum: Sum }) {
           <Button kind="main" type="submit" disabled={work.isPending}>
             Work it out
           </Button>
+          {work.data && (
+            <Keep
+              name={`For a report: ${sum.words}`}
+              offer={() =>
+                ofTheHouse(sum.words, [
+                  {
+                    kind: "sum",
+                    label: "This sum",
+                    look: { sum: { name: sum.name, of: numbersOf(sum, beside) } },
+                  },
+                ])
+              }
+            />
+          )}
           {beside.length < 4 && (
             <Button kind="quiet" onClick={() => setBeside((now) => [...now, empty(sum)])}>
               Another beside it
