@@ -163,6 +163,9 @@ def take_over(user: Caller, report_id: int, block_id: int | None, key: str) -> R
         for block in changed:
             block.by = tester
             block.save()
+            if block.kind in OF_THE_HOUSE:
+                # What a log is held against may be another by now.
+                _draws_on(report, block)
         _touched(report)
     return report
 
