@@ -243,15 +243,17 @@ def test_from_nothing_to_a_first_study_and_back_from_a_backup(
     assert run(first, "backup.py", "check", str(damaged)).returncode == 1
 
     # A database as an older version left it, brought up to date; and one that cannot be, left as it was.
-    undone = "DELETE FROM django_migrations WHERE app = 'people' AND name = '0003_outside'"
-    in_database(first, "DROP TABLE people_outsideaccount", undone)
+    # Nothing stands on the tables of what fits.
+    undone = "DELETE FROM django_migrations WHERE app = 'fitting'"
+    tables = "fitting_matrix, fitting_matrixpart, fitting_fitattempt, fitting_photograph"
+    in_database(first, f"DROP TABLE {tables}", undone)
     again = run(first, "backup.py", "upgrade")
     assert again.returncode == 0, again.stderr
     assert "up to date" in again.stdout
-    in_database(first, "SELECT issuer FROM people_outsideaccount", undone)
+    in_database(first, "SELECT id FROM fitting_matrix", undone)
     failed = run(first, "backup.py", "upgrade")
     assert (failed.returncode, "All is as it was before" in failed.stderr) == (1, True), failed.stderr
-    in_database(first, "SELECT issuer FROM people_outsideaccount")
+    in_database(first, "SELECT id FROM fitting_matrix")
 
     ended_in_the_middle(first, second, file)
     brought = run(second, "backup.py", "restore", str(file))

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+
 from rennbahn.latency.model import Clip, Reading
 
 OK, RE_ENCODED, UNCLEAR, SUSPECT, UNEVEN, UNCHECKED = (
