@@ -106,6 +106,8 @@ bench: install-test ## reading and figures side by side with a plain pandas scri
 	@PYTHONPATH=testing $(VENV)/python benchmarks/sentences.py
 	@PYTHONPATH=testing $(VENV)/python benchmarks/hours.py
 	@PYTHONPATH=testing $(VENV)/python benchmarks/tuning.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/latency.py
+	@PYTHONPATH=testing $(VENV)/python benchmarks/history.py
 	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/server.py
 	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/importing.py
 	@PYTHONPATH=testing $(TEST_DB) $(VENV)/python benchmarks/tracing.py

@@ -1,4 +1,4 @@
-"""`rennbahn figures`, `study`, `doubts`, `latency`, `tuning`, `sums` and `verify`: the core alone."""
+"""`rennbahn figures`, `study`, `doubts`, `history`, `latency`, `tuning`, `sums` and `verify`: the core alone."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from typing import Any
 
 from rennbahn.capture import ColumnMap, propose_columns, read_capture
 from rennbahn.checks import Context, Doubt, context_from_json, doubts_of, repeats_of
-from rennbahn.commands import latency, sums, tuning
+from rennbahn.commands import history, latency, sums, tuning
 from rennbahn.commands.files import REFUSED, emit, load
 from rennbahn.comparing import Study, compare_study
 from rennbahn.comparing.cells import Sheet
@@ -87,6 +87,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     doubts.set_defaults(run=_doubts)
 
+    history.add_to(commands)
     latency.add_to(commands)
     tuning.add_to(commands)
     sums.add_to(commands)
