@@ -54,6 +54,7 @@ class HouseBlock:
     rows: list[tuple[str, list[str]]]
     way: str
     log: dict[str, Any] | None = None
+    of: str = "fps"
     over: str = ""
     matrix: dict[str, Any] | None = None
     cautions: Sequence[str] = ()
@@ -76,8 +77,8 @@ class HouseBlock:
         """In the form of `HouseShownOut`."""
         return {
             "title": self.title, "sentences": list(self.sentences), "heads": list(self.heads), "way": self.way,
-            "rows": [{"key": key, "cells": cells} for key, cells in self.rows], "log": self.log, "over": self.over,
-            "matrix": self.matrix,
+            "rows": [{"key": key, "cells": cells} for key, cells in self.rows], "log": self.log, "of": self.of,
+            "over": self.over, "matrix": self.matrix,
         }  # fmt: skip
 
 
@@ -121,7 +122,7 @@ def _log(of: dict[str, Any]) -> HouseBlock:
     return HouseBlock(
         title=log.title, sentences=[*log.sentences, *filter(None, [log.samples_words])],
         heads=["Step", *(name for _, name in settings), "State", "Minutes passed", "fps", "W", "°C", "What came of it"],
-        rows=rows, way=f"/tuning/{log.id}", log=log.dict(), over=of.get("over", ""),
+        rows=rows, way=f"/tuning/{log.id}", log=log.dict(), of=of.get("of", "fps"), over=of.get("over", ""),
         cautions=[*risky, *cautions_in_print([description_of(base)])],
         studies=[log.rival.study_id] if log.rival else [],
     )  # fmt: skip
@@ -157,7 +158,10 @@ def _sum(of: dict[str, Any]) -> HouseBlock:
     beside = lines(asked.name, SumIn(of=of["of"]))
     words = {one.name: one.words for one in asked.of}
     rows = [
-        (line.words, [line.words, *(f"{each[at].shown} ({each[at].how})" for each in beside)])
+        (
+            line.words,
+            [line.words[:1].upper() + line.words[1:], *(f"{each[at].shown} ({each[at].how})" for each in beside)],
+        )
         for at, line in enumerate(beside[0])
     ]
     asks = ["; ".join(f"{words[name]} {value:g}" for name, value in one.items()) for one in of["of"]]

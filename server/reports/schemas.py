@@ -61,10 +61,14 @@ class EyeLookIn(In):
     to_lane: int
 
 
+FigureDrawn = Literal["fps", "w", "temperature_c", "hotspot_c", "fan_rpm", "noise_dba"]
+
+
 class LogLookIn(In):
-    """A tuning log, drawn over one of its settings by name or over watts."""
+    """A tuning log: which figure of its steps is drawn, over one of its settings by name or over watts."""
 
     log_id: int
+    of: FigureDrawn = "fps"
     over: Annotated[str, StringConstraints(max_length=80), ONE_LINE] = ""
 
 
@@ -409,6 +413,7 @@ class HouseShownOut(Out):
     rows: list[HouseRow]
     way: str
     log: LogOut | None
+    of: FigureDrawn
     over: str
     matrix: MatrixOut | None
 

@@ -5686,6 +5686,8 @@ export interface components {
             heads: string[];
             log: components["schemas"]["LogOut"] | null;
             matrix: components["schemas"]["MatrixOut"] | null;
+            /** @enum {string} */
+            of: "fps" | "w" | "temperature_c" | "hotspot_c" | "fan_rpm" | "noise_dba";
             over: string;
             rows: components["schemas"]["HouseRow"][];
             sentences: string[];
@@ -5980,9 +5982,14 @@ export interface components {
             stability_min: number;
             title: string;
         };
-        /** @description A tuning log, drawn over one of its settings by name or over watts. */
+        /** @description A tuning log: which figure of its steps is drawn, over one of its settings by name or over watts. */
         LogLookIn: {
             log_id: number;
+            /**
+             * @default fps
+             * @enum {string}
+             */
+            of: "fps" | "w" | "temperature_c" | "hotspot_c" | "fan_rpm" | "noise_dba";
             /** @default  */
             over: string;
         };

@@ -72,7 +72,7 @@ export function Looked({
           <div className="drawn narrow">{shown.picture({ theme: SCREEN, bare: true, narrow: true })}</div>
         </>
       )}
-      <figcaption>{caption || shown.sentence.text}</figcaption>
+      <figcaption>{caption || material.house?.title || shown.sentence.text}</figcaption>
       <details>
         <summary>The same in numbers</summary>
         {table}
@@ -109,12 +109,12 @@ const tableOf = (shown: Schemas["HouseShownOut"]): TableOf => ({
 
 /** A tuning log or a fit matrix, drawn. */
 function houseShown(shown: Schemas["HouseShownOut"]) {
-  const { log, matrix, over } = shown;
+  const { log, matrix, over, of } = shown;
   return {
     sentence: together(shown.sentences),
     table: tableOf(shown),
     picture: (how: Drawn): ReactElement => {
-      if (log) return <TuningPicture {...how} log={log} over={over} />;
+      if (log) return <TuningPicture {...how} log={log} over={over} of={of} />;
       if (matrix) return <FitPicture {...how} matrix={matrix} />;
       return (
         <SlidePicture

@@ -2,7 +2,7 @@ import type { ReactElement } from "react";
 import type { Matrix } from "../../api/tuning";
 import { together } from "../../model/sentences";
 import { fitted } from "../margins";
-import { disc } from "../marks";
+import { disc, type Theme } from "../marks";
 import { CONDENSED, type Drawn, Frame, groundOf } from "./Frame";
 
 /** How a place stands, as a sign that needs no colour: full where it works, broken where it does not. */
@@ -53,6 +53,7 @@ export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
       question={matrix.title}
       sentence={together(matrix.sentences)}
       foot="as the last attempt at each ended"
+      {...(rest.bare && { height: top + lines * tall })}
     >
       {between.map((via) => {
         const begin = y + (via ? tall : 0);
@@ -65,24 +66,22 @@ export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
               </text>
             )}
             {matrix.columns.map((column, i) => (
-              <text
+              <g
                 key={column.id}
-                x={pad + name + i * wide}
-                y={begin + tall * 0.65}
-                {...words}
+                transform={`translate(${pad + name + i * wide} ${begin + tall * 0.55})`}
                 fontWeight={600}
               >
-                {fitted(column.name, wide - 10, [size, size * 0.8, size * 0.65], 1).lines[0]}
-              </text>
+                <Words of={column.name} room={wide - 10} size={size} theme={theme} colour={theme.ink} />
+              </g>
             ))}
             {matrix.rows.map((row, r) => {
               const line = begin + tall * (r + 1);
               return (
                 <g key={row.id}>
                   <path d={`M${pad} ${line}H${width - pad}`} stroke={theme.rule} strokeWidth={1.5} />
-                  <text x={pad} y={line + tall * 0.65} {...words}>
-                    {fitted(row.name, name - 20, [size, size * 0.8, size * 0.65], 1).lines[0]}
-                  </text>
+                  <g transform={`translate(${pad} ${line + tall / 2})`}>
+                    <Words of={row.name} room={name - 20} size={size} theme={theme} colour={theme.ink} />
+                  </g>
                   {matrix.columns.map((column, i) => {
                     const place = at.get(`${row.id} ${via?.id ?? null} ${column.id}`);
                     const sign = place && SIGNS[place.state];
@@ -93,9 +92,13 @@ export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
                           transform={`translate(${pad + name + i * wide + 14} ${line + tall / 2})`}
                         >
                           <g transform={`scale(${tall / 44})`}>{sign.draw(theme.ink)}</g>
-                          <text x={tall * 0.4} y={size * 0.35} {...words} fill={theme.soft}>
-                            {sign.words}
-                          </text>
+                          <Words
+                            of={sign.words}
+                            room={wide - tall * 0.4 - 24}
+                            at={tall * 0.4}
+                            size={size}
+                            theme={theme}
+                          />
                         </g>
                       )
                     );
@@ -108,4 +111,36 @@ export function FitPicture({ matrix, ...rest }: Drawn & { matrix: Matrix }) {
       })}
     </Frame>
   );
+}
+
+/** A few words in one line or two, around the middle of their height. */
+function Words({
+  of,
+  room,
+  at = 0,
+  size,
+  theme,
+  colour = theme.soft,
+}: {
+  of: string;
+  room: number;
+  at?: number;
+  size: number;
+  theme: Theme;
+  colour?: string;
+}) {
+  const { lines, size: fits } = fitted(of, room, [size, size * 0.85, size * 0.7, size * 0.55], 2);
+  return lines.map((one, line) => (
+    <text
+      key={one}
+      x={at}
+      y={fits * 0.35 + (line - (lines.length - 1) / 2) * fits * 1.05}
+      fontFamily={theme.sans}
+      fontSize={fits}
+      fill={colour}
+      {...CONDENSED}
+    >
+      {one}
+    </text>
+  ));
 }

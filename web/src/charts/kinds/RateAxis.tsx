@@ -2,7 +2,7 @@ import type { ScaleLinear } from "d3-scale";
 import type { Theme } from "../marks";
 import { CONDENSED } from "./Frame";
 
-/** Rates upward, with a line across at each tick; it says that it does not begin at 0. */
+/** Rates, or another figure, upward, with a line across at each tick; it says that it does not begin at 0. */
 export function RateAxis({
   theme,
   y,
@@ -10,6 +10,7 @@ export function RateAxis({
   top,
   pad,
   width,
+  words = "fps ↑",
 }: {
   theme: Theme;
   y: ScaleLinear<number, number>;
@@ -17,6 +18,8 @@ export function RateAxis({
   top: number;
   pad: number;
   width: number;
+  /** What goes upward, as it is called. */
+  words?: string;
 }) {
   return (
     <>
@@ -36,7 +39,7 @@ export function RateAxis({
         </g>
       ))}
       <text x={pad} y={top} fontFamily={theme.sans} fontSize={24} {...CONDENSED} fill={theme.mute}>
-        fps ↑ (the axis does not begin at 0)
+        {words} (the axis does not begin at 0)
       </text>
     </>
   );

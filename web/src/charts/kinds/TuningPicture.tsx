@@ -10,6 +10,23 @@ import { RateAxis } from "./RateAxis";
 /** What a log is drawn over: one of its settings by name, or the watts that were drawn. */
 export const WATTS = "";
 
+/** What is drawn of each step, as its axis is called. */
+export const FIGURES = {
+  fps: "fps ↑",
+  w: "W",
+  temperature_c: "°C",
+  hotspot_c: "hotspot, °C",
+  fan_rpm: "fan, rpm",
+  noise_dba: "dB(A)",
+} as const;
+export type FigureOf = keyof typeof FIGURES;
+
+/** The figures that some step of a log has, the rate first. */
+export const figuresOf = (log: Log): FigureOf[] =>
+  (Object.keys(FIGURES) as FigureOf[]).filter(
+    (one) => one === "fps" || log.steps.some((step) => step[one] !== null),
+  );
+
 interface Point {
   step: Step;
   x: number;
@@ -24,21 +41,31 @@ function placeOf(log: Log, step: Step, over: string): number | null {
 }
 
 /** The steps that have a place on the axis, in their order. Over watts only those with both figures have one. */
-export function pointsOf(log: Log, over: string): Point[] {
+export function pointsOf(log: Log, over: string, of: FigureOf = "fps"): Point[] {
   return log.steps.flatMap((step) => {
     const x = placeOf(log, step, over);
-    return x === null || (over === WATTS && step.fps === null) ? [] : [{ step, x, y: step.fps }];
+    return x === null || (over === WATTS && step[of] === null) ? [] : [{ step, x, y: step[of] }];
   });
 }
 
-/** The rate over a setting, with what is proven and what failed; or over the watts, with the front, the knee, a rival. */
-export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: string }) {
+/**
+ * A figure over a setting, with what is proven and what failed; the rate also over the watts, with the front, the knee
+ * and a rival. Samples of one part have a line each.
+ */
+export function TuningPicture({
+  log,
+  over,
+  of = "fps",
+  ...rest
+}: Drawn & { log: Log; over: string; of?: FigureOf }) {
   const { theme } = rest;
   const { width, top, pad } = groundOf(rest);
   const end = rest.bare ? 720 : 880;
-  const points = pointsOf(log, over);
+  const points = pointsOf(log, over, of);
+  const samples = [...new Set(points.map((one) => one.step.sample))];
+  const colour = (step: Step) => theme.lane(samples.indexOf(step.sample));
   const setting = log.settings.find((one) => one.name === over);
-  const rival = over === WATTS ? log.rival : null;
+  const rival = over === WATTS && of === "fps" ? log.rival : null;
   const known =
     rival?.w != null && rival.fps != null ? { w: rival.w, fps: rival.fps, name: rival.name } : null;
   const limits = [setting?.limit_low, setting?.limit_high].filter((one): one is number => one != null);
@@ -59,7 +86,11 @@ export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: 
   const proven = stands.filter((one) => one.step.state === "proven" && !one.step.beyond_a_failure);
   const inOrder = [...stands].sort((a, b) => a.x - b.x);
   // Over watts the line goes through what nothing that draws less beats.
-  const front = over === WATTS ? risingOf(inOrder.filter((one) => one.step.on_front)) : inOrder;
+  const fronted = over === WATTS && of === "fps";
+  const lines = samples.map((sample) => {
+    const own = inOrder.filter((one) => one.step.sample === sample);
+    return fronted ? risingOf(own.filter((one) => one.step.on_front)) : own;
+  });
   const path = line<Point>()
     .x((one) => x(one.x))
     .y((one) => y(one.y ?? 0));
@@ -68,7 +99,9 @@ export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: 
     points.map((one) => ({ number: one.step.number, x: x(one.x), y: one.y === null ? end - 34 : y(one.y) })),
     known ? [{ x: x(known.w), y: y(known.fps) }] : [],
   );
-  const knee = over === WATTS ? log.knee : null;
+  // The rival's name goes to the side that has the room.
+  const late = known !== null && x(known.w) > width * (rest.narrow ? 0.3 : 0.6);
+  const knee = fronted ? log.knee : null;
   return (
     <Frame
       {...rest}
@@ -77,7 +110,7 @@ export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: 
       foot={`${log.steps.length} steps`}
       height={end + 70}
     >
-      <RateAxis theme={theme} y={y} ticks={6} top={top} pad={pad} width={width} />
+      <RateAxis theme={theme} y={y} ticks={6} top={top} pad={pad} width={width} words={FIGURES[of]} />
       {reach && proven.length > 0 && (
         <g>
           <rect
@@ -115,17 +148,47 @@ export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: 
             strokeDasharray="9 7"
             strokeWidth={2}
           />
-          <text x={x(knee.level) + 14} y={end - 14} {...words} fontWeight={600} fill={theme.ink}>
+          <text
+            x={x(knee.level) + (x(knee.level) > width / 2 ? -14 : 14)}
+            y={end - 14}
+            {...words}
+            fontWeight={600}
+            fill={theme.ink}
+            textAnchor={x(knee.level) > width / 2 ? "end" : "start"}
+          >
             beyond, a watt brings clearly less
           </text>
         </g>
       )}
-      {front.length > 1 && (
-        <path d={path(front) ?? ""} fill="none" stroke={theme.lane(0)} strokeWidth={over === WATTS ? 4 : 2} />
+      {lines.map(
+        (own, at) =>
+          own.length > 1 && (
+            <path
+              key={samples[at]}
+              d={path(own) ?? ""}
+              fill="none"
+              stroke={theme.lane(at)}
+              strokeWidth={fronted ? 4 : 2}
+            />
+          ),
       )}
+      {samples.length > 1 &&
+        samples.map((sample, at) => (
+          <text
+            key={sample}
+            x={width - pad}
+            y={end - 14 - (samples.length - 1 - at) * 28}
+            textAnchor="end"
+            {...words}
+            fontWeight={600}
+            fill={theme.lane(at)}
+          >
+            {sample || "without a name"}
+          </text>
+        ))}
       {points.map(({ step, x: at, y: rate }) => (
         <g key={step.id} transform={`translate(${x(at)} ${rate === null ? end - 34 : y(rate)})`}>
-          <Mark step={step} colour={theme.lane(0)} paper={theme.paper} ink={theme.ink} />
+          <Mark step={step} colour={colour(step)} paper={theme.paper} ink={theme.ink} />
         </g>
       ))}
       {labels.map((one) => (
@@ -145,12 +208,12 @@ export function TuningPicture({ log, over, ...rest }: Drawn & { log: Log; over: 
         <g transform={`translate(${x(known.w)} ${y(known.fps)})`}>
           <path d={laneShape(1, 12)} fill={theme.lane(1)} />
           <text
-            x={x(known.w) > width * 0.6 ? 14 : -14}
+            x={late ? 14 : -14}
             y={-24}
             {...words}
             fontWeight={600}
             fill={theme.ink}
-            textAnchor={x(known.w) > width * 0.6 ? "end" : "start"}
+            textAnchor={late ? "end" : "start"}
           >
             {known.name}, at its {figure(Math.round(known.w))} W
           </text>

@@ -17,6 +17,8 @@ import type { Study } from "../../model/study";
 import { KINDS, KINDS_OF_STUDY, type KindKept } from "./words";
 
 const NEW = "new";
+/** For which report something was kept last: what belongs to no study is most likely for the same. */
+let lastKeptFor: number | null = null;
 const NO_KEYS: { key: string; does: string }[] = [];
 
 /** What can be kept of what is looked at: some of several things, each by its name. */
@@ -130,7 +132,8 @@ function Choose({
   const [report, setReport] = useState("");
   const [ticked, setTicked] = useState<readonly string[]>(offer.first);
   const many = offer.most !== undefined && ticked.length > offer.most;
-  const chosen = report || String(own?.id ?? NEW);
+  const last = open.find((one) => one.id === lastKeptFor);
+  const chosen = report || String(own?.id ?? (study ? NEW : (last?.id ?? NEW)));
   const keep = useMutation({
     mutationFn: async () => {
       const id = chosen === NEW ? (await acts.begin(study?.id ?? null, offer.title)).id : Number(chosen);
@@ -140,6 +143,7 @@ function Choose({
       return { id, title: made?.title ?? "" };
     },
     onSuccess: async (done) => {
+      lastKeptFor = done.id;
       await queries.invalidateQueries({ queryKey: ["reports"] });
       await queries.invalidateQueries({ queryKey: ["report", done.id] });
       close(done);

@@ -5,13 +5,21 @@ import { useMay } from "../../api/queries";
 import { type Log, useLog } from "../../api/tuning";
 import { ExportMenu } from "../../charts/ExportMenu";
 import type { Drawn } from "../../charts/kinds/Frame";
-import { pointsOf, TuningPicture, WATTS } from "../../charts/kinds/TuningPicture";
+import {
+  FIGURES,
+  type FigureOf,
+  figuresOf,
+  pointsOf,
+  TuningPicture,
+  WATTS,
+} from "../../charts/kinds/TuningPicture";
 import { PagePicture } from "../../charts/PagePicture";
 import { Button } from "../../controls/Button";
 import { Choice } from "../../controls/Choice";
 import { useKeysOf } from "../../controls/Keys";
 import { MenuLink } from "../../controls/Menu";
 import { ErrorNotice, Loading } from "../../controls/Notice";
+import { Select } from "../../controls/Select";
 import { useAddress } from "../../controls/useAddress";
 import { useTitle } from "../../controls/useTitle";
 import { fps } from "../../format";
@@ -93,7 +101,9 @@ function Picture({ log }: { log: Log }) {
     (one) => pointsOf(log, one).length > 0,
   );
   const over = overs.find((one) => one === (search.get("over") ?? "")) ?? overs[0] ?? WATTS;
-  const draw = (how: Drawn) => <TuningPicture {...how} log={log} over={over} />;
+  const figures = figuresOf(log);
+  const of = figures.find((one) => one === search.get("of")) ?? "fps";
+  const draw = (how: Drawn) => <TuningPicture {...how} log={log} over={over} of={of} />;
   return (
     <section aria-label="Picture" className="mt-6">
       <div className="mb-2 flex flex-wrap items-center gap-4">
@@ -103,10 +113,18 @@ function Picture({ log }: { log: Log }) {
           onChange={(one) => set({ over: one === "watts" ? WATTS : one })}
           options={overs.map((one) => ({ value: one || "watts", label: one ? `over ${one}` : "over watts" }))}
         />
+        {figures.length > 1 && (
+          <Select
+            label="What is drawn"
+            value={of}
+            onChange={(one) => set({ of: one === "fps" ? "" : one })}
+            options={figures.map((one) => ({ value: one, label: FIGURES[one] }))}
+          />
+        )}
         <ExportMenu label="Export" name={log.title} draw={draw}>
           <MenuLink href={`/api/tuning/${log.id}/steps.csv`}>Steps as CSV</MenuLink>
         </ExportMenu>
-        <Keep offer={() => ofTheHouse(log.title, [logKept(log, over)])} />
+        <Keep offer={() => ofTheHouse(log.title, [logKept(log, over, of)])} />
       </div>
       <PagePicture draw={draw} />
       {log.rival && (
@@ -122,10 +140,10 @@ function Picture({ log }: { log: Log }) {
 }
 
 /** A log as it is drawn, for the shelf. */
-const logKept = (log: Log, over: string) => ({
+const logKept = (log: Log, over: string, of: FigureOf) => ({
   kind: "log" as const,
-  label: `This log, over ${over || "watts"}`,
-  look: { log: { log_id: log.id, over } },
+  label: `This log, ${FIGURES[of].replace(" ↑", "")} over ${over || "watts"}`,
+  look: { log: { log_id: log.id, over, of } },
 });
 
 /** What the maker states, with where that is from. */

@@ -87,20 +87,6 @@ function OneSum({ sum }: { sum: Sum }) {
           <Button kind="main" type="submit" disabled={work.isPending}>
             Work it out
           </Button>
-          {work.data && (
-            <Keep
-              name={`For a report: ${sum.words}`}
-              offer={() =>
-                ofTheHouse(sum.words, [
-                  {
-                    kind: "sum",
-                    label: "This sum",
-                    look: { sum: { name: sum.name, of: numbersOf(sum, beside) } },
-                  },
-                ])
-              }
-            />
-          )}
           {beside.length < 4 && (
             <Button kind="quiet" onClick={() => setBeside((now) => [...now, empty(sum)])}>
               Another beside it
@@ -129,6 +115,21 @@ function OneSum({ sum }: { sum: Sum }) {
             ))}
           </tbody>
         </table>
+      )}
+      {/* Beside the form, not in it: its dialog has one of its own. */}
+      {work.data && (
+        <Keep
+          name={`For a report: ${sum.words}`}
+          offer={() =>
+            ofTheHouse(sum.words, [
+              {
+                kind: "sum",
+                label: "This sum",
+                look: { sum: { name: sum.name, of: numbersOf(sum, beside) } },
+              },
+            ])
+          }
+        />
       )}
     </section>
   );
