@@ -6,6 +6,7 @@ import pytest
 from browser import SIZE, Page, set_size
 from scratch import PASSWORD
 from selenium.webdriver.common.keys import Keys
+from test_places import violations
 from ways import call
 
 #: Its card stops running at -147 mV.
@@ -151,6 +152,45 @@ def test_sums_say_how_they_come_to_what_they_come_to(lead: Page) -> None:
     field.send_keys("16,667" + Keys.ENTER)
     at.see("60.00 fps")
     at.see("1000 / 16.667")
+
+
+def test_what_stands_beside_the_studies_is_kept_for_a_report_and_read(lead: Page) -> None:
+    at = lead
+    log = "How little power does the living-room card need?"
+    for place, there, further in [("Bench", "Copy, one thing changed", ""), ("Tuning", "Logs", log)]:
+        at.click(place)
+        at.see(there)
+        if further:
+            at.click(further)
+            at.see("Limits that the maker states")
+            at.choose("What is drawn", "W")
+            at.see("W (the axis does not begin at 0)")
+            at.see("Why?")
+        at.press("k")
+        at.see("ON THE SHELF OF")
+        at.click("Keep")
+        at.see("Kept for")
+    at.click("Tuning")
+    at.click("Sums")
+    box = at.element("section[aria-label='the memory bandwidth of a card']")
+    box.find_elements("css selector", "input")[0].send_keys("128")
+    box.find_elements("css selector", "input")[1].send_keys("18")
+    box.find_element("css selector", "[type=submit]").click()
+    at.see("288.00 GB/s")
+    box.find_element("css selector", "button[aria-label^='For a report']").click()
+    at.see("ON THE SHELF OF")
+    at.click("Keep")
+    at.see("Kept for")
+    at.click("Reports")
+    at.click("Hollin Neun, 110 W, fans standard")
+    at.see("Tuning log: How little power")
+    for name in ("Sum: ", "Tuning log: ", "Setup: "):
+        at.element(f"button[aria-label^='Put in {name}']").click()
+        at.see(f"Put in {name}")
+    at.see("128 / 8 × 18")
+    at.see("is proven stable at Power limit 95 W")
+    at.see("Setup Hollin Neun, 110 W, fans standard, version 1")
+    assert violations(at) == []
 
 
 def test_nothing_of_tuning_needs_sideways_scrolling_on_a_phone(lead: Page) -> None:

@@ -30,6 +30,7 @@ from rennbahn.tuning import (
     samples_words,
     sentences_of,
     tuning_of,
+    why_of,
 )
 from rennbahn.tuning.proposal import next_of
 from scipy import stats
@@ -441,3 +442,18 @@ def test_samples_of_one_part_lie_apart_by_a_spread_with_its_interval() -> None:
     assert one is not None
     assert samples_words(one, "Finch 5") == "One sample of Finch 5 was tried: one sample is one sample."
     assert samples_of(log(at(-20))) is None
+
+
+def test_a_log_says_what_its_sentences_stand_on() -> None:
+    rows = [(150, 88), (130, 86), (110, 82), (100, 74), (90, 66)]
+    steps = [
+        at(-w, passes=(Quick(f, w), Quick(f * 1.002, w + 0.2)), name=str(n)) for n, (w, f) in enumerate(rows, start=1)
+    ]
+    asked = log(*steps, rival=Rival((Quick(80, 105), Quick(80.2, 105))))
+    told = why_of(asked, tuning_of(asked))
+    assert "6 degrees of freedom" in told[1]
+    assert told[2].startswith("The last watts: step 1 (88.1 fps at 150.1 W, 2 passes) less step 2 (86.1 fps")
+    assert "meet at 110 W" in told[3]
+    assert "between step 4 (74.1 fps at 100.1 W, 2 passes) and step 3 (" in told[4]
+    bare = log(at(-25))
+    assert "No step has two passes" in why_of(bare, tuning_of(bare))[1]

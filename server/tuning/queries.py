@@ -19,6 +19,7 @@ from rennbahn.tuning import (
     samples_words,
     sentences_of,
     set_words,
+    why_of,
 )
 from rennbahn.tuning.log import LIMITED
 from studies.models import HIDDEN
@@ -106,7 +107,7 @@ def log_out(log_id: int) -> LogOut:
         reset_words=log.reset_words, backed_up_by=log.backed_up_by.get_username() if log.backed_up_by else "",
         memory=log.part.kind == "memory", simulated=log.seed is not None, seed=log.seed, machine_id=log.machine_id,
         machine=log.machine.name if log.machine else "", settings=_settings_out(log), steps=steps_out(own),
-        sentences=_said(own, rival.name if rival else "the rival"),
+        sentences=_said(own, rival.name if rival else "the rival"), why=list(why_of(core, found)),
         next=NextOut(setting=found.next.setting, value=found.next.value, why=found.next.why,
                      words=next_words(core, found)),
         next_of_sample=core.steps[-1].sample if core.steps else "",

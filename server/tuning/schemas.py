@@ -288,6 +288,7 @@ class LogOut(Out):
     settings: list[LogSettingOut]
     steps: list[TunedStepOut]
     sentences: list[str]
+    why: list[str]
     next: NextOut
     next_of_sample: str
     knee: KneeOut | None

@@ -6024,6 +6024,7 @@ export interface components {
             stability_min: number;
             steps: components["schemas"]["TunedStepOut"][];
             title: string;
+            why: string[];
         };
         /** @description A log in the list of all. */
         LogRow: {

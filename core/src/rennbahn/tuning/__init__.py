@@ -20,6 +20,7 @@ from rennbahn.tuning.proposal import Proposal
 from rennbahn.tuning.read import log_from_json
 from rennbahn.tuning.samples import Samples, samples_of
 from rennbahn.tuning.sentences import amount, failed_words, next_words, samples_words, sentences_of, set_words
+from rennbahn.tuning.why import why_of
 
 __all__ = [
     "KINDS",
@@ -46,4 +47,5 @@ __all__ = [
     "sentences_of",
     "set_words",
     "tuning_of",
+    "why_of",
 ]

@@ -43,7 +43,7 @@ def tuning_of(log: TuningLog) -> Tuning:
     stands = [one for one in figured if states[one.id] != UNSTABLE]
     samples = [[one for one in stands if one.sample == sample] for sample in dict.fromkeys(x.sample for x in stands)]
     off, on = off_front(samples, noises), {one.id for one in stands}
-    proven = _proven(log)
+    proven = proven_of(log)
     return Tuning(
         steps=tuple(
             TunedStep(
@@ -61,10 +61,10 @@ def tuning_of(log: TuningLog) -> Tuning:
 
 def last_watts_of(log: TuningLog) -> LastWatts | None:
     """What the last watts bought among the proven steps of the last step's sample."""
-    return last_watts(_proven(log), Noises.of(log.steps, log.rival))
+    return last_watts(proven_of(log), Noises.of(log.steps, log.rival))
 
 
-def _proven(log: TuningLog) -> list[Step]:
+def proven_of(log: TuningLog) -> list[Step]:
     """The proven steps of the last step's sample that have both figures."""
     last = log.steps[-1].sample if log.steps else ""
     return [

@@ -146,11 +146,10 @@ def equal_power(proven: Sequence[Step], rival: Rival | None, noises: Noises) -> 
     if rival is None or noises.fps is None or noises.w is None:
         return None
     w_r, f_r = rival.w, rival.fps
-    steps = sorted(proven, key=_watts)
-    if w_r is None or f_r is None or len(steps) < 2 or not _watts(steps[0]) <= w_r <= _watts(steps[-1]):
+    beside = around(proven, w_r)
+    if w_r is None or f_r is None or beside is None:
         return None
-    at = next(i for i in range(1, len(steps)) if w_r <= _watts(steps[i]))
-    low, high = steps[at - 1], steps[at]
+    low, high = beside
     (w_1, f_1), (w_2, f_2) = _point(low), _point(high)
     part = 0.0 if w_2 == w_1 else (w_r - w_1) / (w_2 - w_1)
     l_1, l_2 = 1.0 - part, part
@@ -164,6 +163,15 @@ def equal_power(proven: Sequence[Step], rival: Rival | None, noises: Noises) -> 
     middle, reach = math.log(f / f_r), noises.fps.t(1.0 - _LEVEL / 2.0) * math.sqrt(variance)
     verdict = VERDICTS[int(verdicts_of_logs(middle - reach, middle + reach, BAND))]
     return EqualPower(math.expm1(middle), math.expm1(middle - reach), math.expm1(middle + reach), verdict)
+
+
+def around(proven: Sequence[Step], watts: float | None) -> tuple[Step, Step] | None:
+    """The two proven steps between whose watts these lie, the one that draws less first; None outside them."""
+    steps = sorted(proven, key=_watts)
+    if watts is None or len(steps) < 2 or not _watts(steps[0]) <= watts <= _watts(steps[-1]):
+        return None
+    at = next(i for i in range(1, len(steps)) if watts <= _watts(steps[i]))
+    return steps[at - 1], steps[at]
 
 
 def knee_of(proven: Sequence[Step], noises: Noises) -> KneeFound | None:

@@ -85,6 +85,16 @@ function Shown({ log }: { log: Log }) {
         </p>
       ))}
       {log.samples_words && <p className="mt-1.5 max-w-5xl text-[1.05rem] text-soft">{log.samples_words}</p>}
+      {log.steps.length > 0 && (
+        <details className="mt-2 max-w-5xl">
+          <summary className="cursor-pointer font-semibold">Why?</summary>
+          <ul className="mt-1 grid list-disc gap-1 pl-5 text-soft">
+            {log.why.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ul>
+        </details>
+      )}
       {tester && <AtTheBench log={log} />}
       {log.steps.length > 0 && <Picture log={log} />}
       {log.steps.length > 0 && <StepTable log={log} />}
