@@ -170,7 +170,7 @@ def _sum(of: dict[str, Any]) -> HouseBlock:
     ]
     title = asked.words[:1].upper() + asked.words[1:]
     return HouseBlock(
-        title=title, sentences=[f"{title}.", *told], heads=["", *asks], rows=rows,
+        title=title, sentences=[f"{title}.", *told], heads=["What", *asks], rows=rows,
         way="/tuning/sums",
     )  # fmt: skip
 
@@ -190,7 +190,7 @@ def _scene(of: int) -> HouseBlock:
     return HouseBlock(
         title=f"{scene.game}, {scene.name}",
         sentences=[f"Scene {scene.name} of {scene.game}, version {scene.version}{lasts}."],
-        heads=["Card", ""], rows=[(name, [name, words or "not said"]) for name, words in told],
+        heads=["Of the run", "How it goes"], rows=[(name, [name, words or "not said"]) for name, words in told],
         way=f"/scenes/card/{scene.id}",
     )  # fmt: skip
 
