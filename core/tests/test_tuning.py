@@ -442,6 +442,9 @@ def test_samples_of_one_part_lie_apart_by_a_spread_with_its_interval() -> None:
     assert one is not None
     assert samples_words(one, "Finch 5") == "One sample of Finch 5 was tried: one sample is one sample."
     assert samples_of(log(at(-20))) is None
+    apart = samples_of(log(steps[0], at(-35, name="x", sample="C", passes=(Quick(80),))))
+    assert apart is not None
+    assert samples_words(apart, "Finch 5").startswith("2 samples of Finch 5 were tried, but no two of them")
 
 
 def test_a_log_says_what_its_sentences_stand_on() -> None:

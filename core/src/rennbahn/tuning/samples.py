@@ -31,7 +31,7 @@ class Samples:
     """Samples of one part at the same settings.
 
     `sd` is the standard deviation of ln fps over samples, noise of passes included; `low` and `high` are its interval,
-    None under three samples.
+    None under three samples. `tried` are all samples of the log, at whatever settings.
     """
 
     at: str
@@ -39,6 +39,7 @@ class Samples:
     sd: float | None
     low: float | None
     high: float | None
+    tried: int
 
 
 def samples_of(log: TuningLog) -> Samples | None:
@@ -59,7 +60,7 @@ def samples_of(log: TuningLog) -> Samples | None:
         df = len(logs) - 1
         # Of a variance of normal logs: df s^2 over the quantiles of chi square.
         low, high = (sd * math.sqrt(df / float(chdtri(df, share))) for share in (_LEVEL / 2.0, 1.0 - _LEVEL / 2.0))
-    return Samples(steps[0].id, tuple(told), sd, low, high)
+    return Samples(steps[0].id, tuple(told), sd, low, high, len({one.sample for one in log.steps}))
 
 
 def _told(sample: str, steps: Sequence[Step]) -> SampleAt:

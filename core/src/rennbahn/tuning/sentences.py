@@ -105,7 +105,12 @@ def next_words(log: TuningLog, found: Tuning) -> str:
 
 def samples_words(found: Samples, part: str) -> str:
     """How far samples of one part lie apart."""
-    if len(found.samples) < 2 or found.sd is None:
+    if found.tried > 1 and found.sd is None:
+        return (
+            f"{found.tried} samples of {part} were tried, but no two of them have figures at the same settings: "
+            "nothing is known of how far they lie apart."
+        )
+    if found.sd is None:
         return f"One sample of {part} was tried: one sample is one sample."
     names = ", ".join(f"{one.sample or 'unnamed'} {fps(one.fps)}" for one in found.samples)
     said = f"{len(found.samples)} samples of {part} at the same settings give {names} fps"

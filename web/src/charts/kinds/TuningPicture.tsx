@@ -27,6 +27,9 @@ export const figuresOf = (log: Log): FigureOf[] =>
     (one) => one === "fps" || log.steps.some((step) => step[one] !== null),
   );
 
+/** Of more steps a number is left out where nothing is free: the table has them all. */
+const MOST_NUMBERED = 24;
+
 interface Point {
   step: Step;
   x: number;
@@ -249,7 +252,7 @@ function labelled(
   others: readonly { x: number; y: number }[],
 ) {
   const taken: { x: number; y: number }[] = [...marks, ...others].map(({ x, y }) => ({ x, y }));
-  return marks.map(({ number, x, y }) => {
+  return marks.flatMap(({ number, x, y }) => {
     const places = [
       { x, y: y - 20, anchor: "middle" as const, at: { x, y: y - 28 } },
       { x: x + 20, y: y + 8, anchor: "start" as const, at: { x: x + 30, y } },
@@ -258,7 +261,8 @@ function labelled(
     ];
     const free = (at: { x: number; y: number }) =>
       taken.every((one) => Math.abs(one.x - at.x) > 26 || Math.abs(one.y - at.y) > 22);
-    const place = places.find((one) => free(one.at)) ?? places[0];
+    const place = places.find((one) => free(one.at)) ?? (marks.length > MOST_NUMBERED ? null : places[0]);
+    if (!place) return [];
     const { at, ...written } = place as (typeof places)[number];
     taken.push(at);
     return { number, ...written };

@@ -124,12 +124,14 @@ function Picture({ log }: { log: Log }) {
           options={overs.map((one) => ({ value: one || "watts", label: one ? `over ${one}` : "over watts" }))}
         />
         {figures.length > 1 && (
-          <Select
-            label="What is drawn"
-            value={of}
-            onChange={(one) => set({ of: one === "fps" ? "" : one })}
-            options={figures.map((one) => ({ value: one, label: FIGURES[one] }))}
-          />
+          <div className="w-44">
+            <Select
+              label="What is drawn"
+              value={of}
+              onChange={(one) => set({ of: one === "fps" ? "" : one })}
+              options={figures.map((one) => ({ value: one, label: FIGURES[one] }))}
+            />
+          </div>
         )}
         <ExportMenu label="Export" name={log.title} draw={draw}>
           <MenuLink href={`/api/tuning/${log.id}/steps.csv`}>Steps as CSV</MenuLink>
