@@ -163,6 +163,7 @@ def test_it_is_told_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFi
     [
         ({"cells": [{"part": "p"}]}, "cell 0 lacks date"),
         ({"of": {"date": "soon"}}, "cell 0: date must be a day"),
+        ({"of": {"date": "2026-02-30"}}, "cell 0: date must be a day"),
         ({"of": {"passes": []}}, "cell 0 has no pass"),
         ({"of": {"passes": [80, -1]}}, "passes must be above 0"),
         ({"pairs": [[0, 2]]}, "names cell 2, of 2"),

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
-from datetime import date
 from typing import Any
+
+import numpy as np
 
 from rennbahn.history.model import Cell, HistoryAsked
 from rennbahn.keys import Strict
 
 _STRICT = Strict("bad_history")
+_DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 
 
 def history_from_json(data: Any) -> HistoryAsked:
@@ -25,8 +28,10 @@ def _cell(at: int, data: Any) -> Cell:
     told = _STRICT.object(data, where, {"part", "test", "session", "date", "passes"}, {"driver", "build"})
     part, test, session, day = (_STRICT.text(told[key], key, where) for key in ("part", "test", "session", "date"))
     try:
-        date.fromisoformat(day)
+        there = _DAY.fullmatch(day) is not None and not np.isnat(np.datetime64(day, "D"))
     except ValueError:
+        there = False
+    if not there:
         _STRICT.refuse("date", f"{where}: date must be a day as 2026-09-30 (got {day!r:.40})")
     rates = _STRICT.list(told["passes"], "passes")
     if not rates:
