@@ -12,7 +12,20 @@ from dataclasses import dataclass, field
 from itertools import combinations
 
 import numpy as np
-from rennbahn.latency import Clip, Device, LatencyStudy, Press, Reading, latency_of, rate_of
+from rennbahn.latency import (
+    Clip,
+    Device,
+    LatencyStudy,
+    Press,
+    Proposed,
+    Reading,
+    Region,
+    curves_of,
+    latency_of,
+    proposed,
+    rate_of,
+)
+from rennbahn.simulation.camera import BUTTON, SCREEN, Camera, filmed, true_frames, world_of
 from scipy.special import stdtrit
 
 from trials.tuning import Rate
@@ -21,6 +34,10 @@ from trials.tuning import Rate
 _LATE = 0.027
 _NOMINAL = (120.0, 240.0, 480.0)
 _PRESSES = (6, 10, 20)
+#: Standard deviation of a pixel in grey levels, and the share by which lamps swing.
+_LIGHTS = (("ordinary noise", 3.0, 0.0), ("flickering lamps", 3.0, 0.05), ("much noise", 25.0, 0.0))
+#: From so much noise on it is dark.
+_DARK = 20.0
 _TRUE = "a true clip from 120 fps on, read over 7 s and more, is withheld"
 
 
@@ -28,6 +45,43 @@ def trial(studies: int, seed: int) -> list[Rate]:
     """All of it, on so many studies and ten times as many clips."""
     rng = np.random.default_rng(seed)
     return [*_studies(studies, rng), *_clips(10 * studies, rng)]
+
+
+def films(count: int, seed: int) -> list[Rate]:
+    """What is proposed of films of four presses each, at ordinary noise, under flickering lamps, and in the dark."""
+    rng = np.random.default_rng(seed)
+    return [rate for name, noise, flicker in _LIGHTS for rate in _proposed(name, noise, flicker, count, rng)]
+
+
+# --- films --------------------------------------------------------------------------------------------------
+
+
+def _proposed(name: str, noise: float, flicker: float, count: int, rng: np.random.Generator) -> list[Rate]:
+    hits = true = sure = wrong = 0
+    for _ in range(count):
+        fps = float(rng.choice(_NOMINAL))
+        camera = Camera(
+            fps * (1.0 + float(rng.normal(0.0, 0.002))), float(rng.uniform(0.2, 0.9)), float(rng.uniform(0.0, 0.8)),
+            noise, flicker,
+        )  # fmt: skip
+        world = world_of(rng, rng.uniform(15.0, 120.0, 4))
+        button, screen = curves_of(filmed(world, camera, rng), (Region(*BUTTON), Region(*SCREEN)))
+        found, marks = proposed(button, screen, fps), true_frames(world, camera)
+        near = [any(_near(one, mark) for mark in marks) for one in found]
+        hits += sum(any(_near(one, mark) for one in found) for mark in marks)
+        true += len(marks)
+        sure += sum(one.sure for one in found)
+        wrong += sum(one.sure and not close for one, close in zip(found, near, strict=True))
+    ordinary = "95%" if noise < _DARK else ""
+    return [
+        Rate(f"{name}: a press and its answer are proposed within a frame", hits / true, None, ordinary),
+        Rate(f"{name}: what is called sure is not", wrong / sure if sure else 0.0, None, "at most 5%"),
+        Rate(f"{name}: nothing is called sure of a press", 1.0 - sure / true, None, ""),
+    ]
+
+
+def _near(one: Proposed, mark: tuple[int, int]) -> bool:
+    return abs(one.press_frame - mark[0]) <= 1 and abs(one.answer_frame - mark[1]) <= 1
 
 
 # --- devices ------------------------------------------------------------------------------------------------
