@@ -122,7 +122,7 @@ def _turns(answer: Curve) -> list[_Turn]:
 def _noise(bright: Floats) -> float:
     """How much brightness wavers from frame to frame where nothing turns."""
     _, spread = _spread(np.diff(bright))
-    return max(spread / np.sqrt(2.0), 0.05)
+    return float(max(spread / np.sqrt(2.0), 0.05))
 
 
 def _begin(bright: Floats, at: int, height: float, noise: float) -> int:

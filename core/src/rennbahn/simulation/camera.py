@@ -145,4 +145,5 @@ def _picture(world: World, camera: Camera, begin: float, rng: np.random.Generato
     if camera.flicker:
         picture *= 1.0 + camera.flicker * math.sin(2.0 * math.pi * 100.0 * begin)
     picture += rng.normal(0.0, camera.noise, picture.shape)
-    return np.clip(picture, 0.0, 255.0).astype(np.uint8)
+    found: Picture = np.clip(picture, 0.0, 255.0).astype(np.uint8)
+    return found
