@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+import math
 import re
 
 import pytest
 from rennbahn.cli import main
 from rennbahn.errors import RennbahnError
-from rennbahn.sums import SUMS, alternatives, lines_of, sum_named
+from rennbahn.sums import SUMS, alternatives, lines_of, shown, sum_named
 
 TOLD = {
     "memory": {"cl": 30, "rate": 6000}, "refresh": {"busy": 295, "every": 3900},
@@ -60,6 +62,7 @@ def test_they_are_told_on_the_command_line(capsys: pytest.CaptureFixture[str]) -
         (["sums", "rate", "hz=1"], "asks for no hz, but for ms"), (["sums", "rate", "ms"], "name=number"),
         (["sums", "rate", "ms=nan"], "name=number"), (["sums", "rate", "ms=1", "ms=2"], "told twice"),
         (["sums", "link", "generation=9", "lanes=1"], "must be 1 to 5"),
+        (["sums", "percent", "a=1e-300", "b=1"], "must lie between 1e-09 and 1e+08"),
         (["sums", "memory", "cl=2.5", "rate=1"], "whole"),
         (["sums", "rate", "ms=1e999"], "name=number"), (["sums", "rate", "ms=1", "and"], "rate needs ms"),
     ],
@@ -76,3 +79,17 @@ def test_what_is_typed_twice_is_refused() -> None:
         alternatives(["a=1", "a=1"])
 
     assert refused.value.field == "a"
+
+
+def test_whatever_is_asked_comes_out_as_a_number_or_is_refused() -> None:
+    refused = 0
+    rough = (1e-9, 0.5, 3.0, 16.0, 1e8, 1e308, math.inf, math.nan)
+    for one in SUMS:
+        for values in itertools.product(rough, repeat=len(one.of)):
+            try:
+                lines = lines_of(one, {asked.name: value for asked, value in zip(one.of, values, strict=True)})
+            except RennbahnError:
+                refused += 1
+            else:
+                assert all(math.isfinite(line.value) and shown(line) for line in lines), (one.name, values)
+    assert refused > 0

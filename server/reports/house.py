@@ -122,7 +122,8 @@ def _log(of: dict[str, Any]) -> HouseBlock:
     return HouseBlock(
         title=log.title, sentences=[*log.sentences, *filter(None, [log.samples_words])],
         heads=["Step", *(name for _, name in settings), "State", "Minutes passed", "fps", "W", "°C", "What came of it"],
-        rows=rows, way=f"/tuning/{log.id}", log=log.dict(), of=of.get("of", "fps"), over=of.get("over", ""),
+        rows=rows, way=f"/tuning/{log.id}", log=log.dict(), of=of.get("of", "fps"),
+        over=next((name for name, _ in settings if name == of.get("over", "")), ""),
         cautions=[*risky, *cautions_in_print([description_of(base)])],
         studies=[log.rival.study_id] if log.rival else [],
     )  # fmt: skip

@@ -12,6 +12,9 @@ from rennbahn.display import fixed
 from rennbahn.errors import RennbahnError
 from rennbahn.worth import gpu_bandwidth, memory, ownership, pcie
 
+#: No number of the trade lies beyond these: what does is a slip, and its sum is no number any more.
+_LEAST, _MOST = 1e-9, 1e8
+
 
 @dataclass(frozen=True)
 class Asked:
@@ -64,10 +67,13 @@ def lines_of(one: Sum, told: Mapping[str, float]) -> tuple[Line, ...]:
         if value is None:
             message = f"{one.name} needs {asked.name}: {asked.words}"
             raise RennbahnError("bad_sum", message, field=asked.name)
-        wrong = value < 0 or (value == 0 and not asked.zero) or (asked.whole and value != int(value))
+        wrong = not value >= 0 or (value == 0 and not asked.zero) or (asked.whole and value % 1 != 0)
         if wrong:
             bound = "a whole number above 0" if asked.whole else "no less than 0" if asked.zero else "above 0"
             raise RennbahnError("bad_sum", f"{asked.name} must be {bound} (got {value:g})", field=asked.name)
+        if not (value == 0 or _LEAST <= value <= _MOST):
+            message = f"{asked.name} must lie between {_LEAST:g} and {_MOST:g} (got {value:g})"
+            raise RennbahnError("bad_sum", message, field=asked.name)
         values[asked.name] = value
     return one.lines(values)
 

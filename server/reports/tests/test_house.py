@@ -93,6 +93,7 @@ def test_a_step_more_is_told_and_taken_over(looks: dict[str, Any], log: dict[str
         ({"kind": "log", "look": {"log": {"log_id": 99_999}}}, "not_found"),
         ({"kind": "sum", "look": {"sum": {"name": "luck", "of": [{"a": 1}]}}}, "not_found"),
         ({"kind": "sum", "look": {"sum": {"name": "percent", "of": [{"a": 1}]}}}, "bad_sum"),
+        ({"kind": "sum", "look": {"sum": {"name": "percent", "of": [{"a": 1e-300, "b": 1e300}]}}}, "bad_sum"),
         ({"kind": "picture", "look": {"scene": 1}}, "no_look"),
     ],
 )
@@ -102,6 +103,16 @@ def test_what_is_not_there_is_refused(tester: Caller, body: dict[str, Any], code
     told = tester.post(f"/reports/{report['id']}/blocks", {"after": None, **body}, status=status)
     assert told["code"] == code
     assert tester.get(f"/reports/{report['id']}")["blocks"] == []
+
+
+def test_a_log_over_what_it_has_not_is_drawn_over_watts(looks: dict[str, Any], tester: Caller, lead: Caller) -> None:
+    report = tester.post("/reports", {"title": "Over nothing"}, status=201)
+    look = {"log": looks["log"] | {"over": "Moon phase", "of": "noise_dba"}}
+    report = add(tester, report, {"kind": "log", "look": look})
+    page = read(published(lead, settled(tester, report))["address"])
+    assert "No step has a place in this picture yet." in page
+    assert "NaN" not in page
+    assert "Infinity" not in page
 
 
 def test_a_report_of_no_study_needs_a_title(tester: Caller) -> None:

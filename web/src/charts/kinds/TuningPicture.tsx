@@ -105,6 +105,14 @@ export function TuningPicture({
   // The rival's name goes to the side that has the room.
   const late = known !== null && x(known.w) > width * (rest.narrow ? 0.3 : 0.6);
   const knee = fronted ? log.knee : null;
+  if (!points.length)
+    return (
+      <Frame {...rest} question={log.title} sentence={together(log.sentences)} foot="" height={top + 120}>
+        <text x={pad} y={top + 60} {...words} fill={theme.mute}>
+          No step has a place in this picture yet.
+        </text>
+      </Frame>
+    );
   return (
     <Frame
       {...rest}
