@@ -20,6 +20,7 @@ from page_marks import mark_of
 from problems import Problem
 from readers.models import Reader
 from rennbahn.comparing.sentences import tests_words
+from rennbahn.errors import RennbahnError
 from rennbahn.quoting import Bare, Quote, bare_numbers, quotes_of
 from rennbahn.running import cautions_in_print
 from studies.models import StudyKind
@@ -132,7 +133,7 @@ class Studies:
             told |= dict.fromkeys(record.answered("cautions", partial(_cautions, record)))
             told |= dict.fromkeys(self.failed(study))
         for house in houses_of(blocks):
-            with suppress(Problem):
+            with suppress(Problem, RennbahnError):
                 told |= dict.fromkeys(self.house(house).cautions)
         return list(told)
 
@@ -173,7 +174,7 @@ class Studies:
         kind = BlockKind(house.kind).label
         try:
             shown = self.house(house)
-        except Problem as problem:
+        except (Problem, RennbahnError) as problem:
             return _SAYS_NOTHING | {"label": kind, "fault": problem.message, "mark": mark_of(problem.message)}
         return _SAYS_NOTHING | {"label": f"{kind}: {shown.title}", "text": shown.text, "mark": shown.mark}
 

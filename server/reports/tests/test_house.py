@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 from django.test import Client
+from reports.models import Block
 from reports.tests.writing import add, published, read, settled
 from testkit import Bench, Caller, edit_body
 from tuning.schemas import LogEdit
@@ -132,3 +133,11 @@ def test_a_rival_makes_a_report_one_of_its_study(
     assert [one["id"] for one in report["studies"]] == [bench.id]
     lead.put(f"/studies/{bench.id}/kept", {"names": []})
     assert report["id"] not in [one["id"] for one in tester.get("/reports")]
+
+
+def test_what_is_there_no_more_stops_a_report_and_not_its_page(looks: dict[str, Any], tester: Caller) -> None:
+    report = tester.post("/reports", {"title": "Gone"}, status=201)
+    report = add(tester, report, {"kind": "sum", "look": {"sum": looks["sum"]}})
+    Block.objects.update(content={"look": {"sum": {"name": "percent", "of": [{"a": 0.0, "b": 1.0}]}}, "caption": ""})
+    found = tester.get(f"/reports/{report['id']}")
+    assert [one["blocks"] for one in found["points"] if "shows nothing" in one["words"]] == [True]
