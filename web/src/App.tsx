@@ -25,6 +25,7 @@ const NewStudy = lazy(() => import("./places/new-study/NewStudy"));
 const Readers = lazy(() => import("./places/readers/Readers"));
 const Reports = lazy(() => import("./places/reports/Reports"));
 const Report = lazy(() => import("./places/reports/Report"));
+const Film = lazy(() => import("./places/film/Film"));
 const Run = lazy(() => import("./places/run/Run"));
 const Tuning = lazy(() => import("./places/tuning/Tuning"));
 const StudyFrame = lazy(() => import("./places/StudyFrame"));
@@ -39,7 +40,24 @@ const KEYS = [
   { key: "?", does: "the keys of this place, and what its words mean" },
 ];
 
+/** All of it; pages that are filmed ask nobody who they are. */
 export function App() {
+  return (
+    <Routes>
+      <Route
+        path="/film/*"
+        element={
+          <Suspense fallback={null}>
+            <Film />
+          </Suspense>
+        }
+      />
+      <Route path="*" element={<House />} />
+    </Routes>
+  );
+}
+
+function House() {
   const { data: session, error, isPending } = useSession();
   const { pathname, search } = useLocation();
   const words = useWords(Boolean(session?.name));

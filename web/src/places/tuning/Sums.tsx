@@ -21,8 +21,12 @@ export function Sums() {
   if (!sums) return <Loading what="the sums" />;
   return (
     <>
-      <div className="mb-4">
+      <div className="mb-4 flex flex-wrap items-end justify-between gap-x-8 gap-y-2">
         <FilterField label="Sums by name" text={text} setText={setText} />
+        <p className="max-w-xl text-soft">
+          Pages to be filmed, without sign-in: <a href="/film/stopwatch">a stopwatch</a> for the camera’s
+          rate, and <a href="/film/screen">a screen that turns white at a press</a>.
+        </p>
       </div>
       <div className="grid items-start gap-4 lg:grid-cols-2">
         {shown.map((one) => (
