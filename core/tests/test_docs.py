@@ -8,8 +8,10 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pytest
 from rennbahn.capture import CHANNELS, Capture
 from rennbahn.checks import CHECKS
+from rennbahn.cli import main
 from rennbahn.comparing import CELL_SCHOOLS, SUITE_SCHOOLS
 from rennbahn.errors import REASONS
 from rennbahn.inference.looks import SequentialRule
@@ -63,3 +65,15 @@ def test_readings_that_the_code_names_exist() -> None:
 def test_every_check_and_every_fault_has_its_line() -> None:
     checks = (REPOSITORY / "docs" / "checks.md").read_text(encoding="utf-8")
     assert {name for name in (*(check.id for check in CHECKS), *FAULTS) if f"`{name}`" not in checks} == set()
+
+
+@pytest.mark.parametrize("command", ["latency", "history", "tuning"])
+def test_every_file_of_the_command_line_that_is_shown_is_answered(
+    command: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    shown = re.search(rf"\*\*{command.title()}\*\*.*?```json\n(.*?)```", FORMATS, re.DOTALL)
+    assert shown is not None
+    path = tmp_path / "shown.json"
+    path.write_text(shown[1], encoding="utf-8")
+    assert main([command, str(path)]) == 0
+    assert len(capsys.readouterr().out.splitlines()) > 3
