@@ -36,7 +36,8 @@ def margin_words(cells: Sequence[Cell], one: Margin) -> str:
     said = f"{_named(b, a)} over {_named(a, b)} in {a.test}: {signed_percent(one.margin)}%"
     if one.low is None or one.high is None:
         return f"{said}, open: no test of it has two passes in a cell, so there is no interval."
-    said += f" ({signed_percent(one.low)}% to {signed_percent(one.high)}%), {one.verdict}."
+    passes = f"{len(b.passes)} and {len(a.passes)} passes"
+    said += f" (95% interval {signed_percent(one.low)}% to {signed_percent(one.high)}%, {passes}), {one.verdict}."
     if one.widened_by is None or one.widened_by < _HARDLY:
         return said
     wider = f"{round(100 * one.widened_by)}%"
@@ -50,8 +51,8 @@ def step_words(cells: Sequence[Cell], one: Moved) -> str:
     changed = [f"{name} {old or 'not named'} to {new or 'not named'}" for name, old, new in moved if old != new]
     why = "; ".join(changed) or "neither driver nor build changed"
     return (
-        f"{one.part} in {one.test} stepped by {signed_percent(one.margin)}% ({signed_percent(one.low)}% to "
-        f"{signed_percent(one.high)}%) between {a.date} and {b.date}: {why}."
+        f"{one.part} in {one.test} stepped by {signed_percent(one.margin)}% (95% interval {signed_percent(one.low)}% "
+        f"to {signed_percent(one.high)}%, over all neighbours of the history) between {a.date} and {b.date}: {why}."
     )
 
 

@@ -62,7 +62,7 @@ def _of_group(study: LatencyStudy, found: Latency, devices: Sequence[DeviceFigur
     if len(devices) == 2:
         first, second = devices
         pair = pairs[frozenset((first.device, second.device))]
-        return [_pair_sentence(names, pair, found.equal_ms), *(_alone(names[one.device], one) for one in by_mean)]
+        return [_pair_sentence(names, pair, found), *(_alone(names[one.device], one) for one in by_mean)]
     first = by_mean[0]
     may = [one for one in by_mean if one.ranks is not None and one.ranks[0] == 1]
     if len(may) == 1:
@@ -71,7 +71,7 @@ def _of_group(study: LatencyStudy, found: Latency, devices: Sequence[DeviceFigur
         listed = _listed([names[one.device] for one in may])
         lead = f"Which of {len(devices)} devices answers first is not shown: {listed} may."
     others = [
-        _pair_sentence(names, _towards(pairs[frozenset((first.device, one.device))], first.device), found.equal_ms)
+        _pair_sentence(names, _towards(pairs[frozenset((first.device, one.device))], first.device), found)
         for one in by_mean[1:]
     ]
     return [lead, *([_alone(names[first.device], first)] if len(may) > 1 else []), *others]
@@ -92,8 +92,10 @@ def _towards(pair: Pair, a: str) -> Pair:
     )  # fmt: skip
 
 
-def _pair_sentence(names: dict[str, str], pair: Pair, equal_ms: float) -> str:
-    return f"{names[pair.b]} against {names[pair.a]}: {pair_words(pair, equal_ms)}."
+def _pair_sentence(names: dict[str, str], pair: Pair, found: Latency) -> str:
+    many = {one.device: one.n for one in found.devices}
+    presses = f"{many[pair.b]} and {many[pair.a]} presses"
+    return f"{names[pair.b]} against {names[pair.a]}, {presses}: {pair_words(pair, found.equal_ms)}."
 
 
 def pair_words(pair: Pair, equal_ms: float) -> str:
@@ -114,7 +116,7 @@ def pair_words(pair: Pair, equal_ms: float) -> str:
 
 
 def _ends(low: float, high: float) -> str:
-    return f"{fixed(low, 1)} to {fixed(high, 1)}"
+    return f"95% interval {fixed(low, 1)} to {fixed(high, 1)}"
 
 
 def _alone(name: str, one: DeviceFigures) -> str:
@@ -126,7 +128,7 @@ def _figures(one: DeviceFigures) -> str:
     mean = f"{fixed(one.mean_ms or 0.0, 1)} ms on average"
     if one.low is None or one.high is None:
         return f"{mean} (no interval yet, {presses})"
-    return f"{mean} ({fixed(one.low, 1)} to {fixed(one.high, 1)}, {presses})"
+    return f"{mean} ({_ends(one.low, one.high)}, {presses})"
 
 
 def _not_told(study: LatencyStudy, found: Latency) -> list[str]:
@@ -213,10 +215,11 @@ def reader_words(one: ReaderError) -> str:
     if one.bias_ms is None or one.low is None or one.high is None or one.reading_sd_ms is None:
         return f"{one.reader} and {one.against} counted {one.presses or 'no'} press in common: too few to say how well."
     later = "later" if one.bias_ms >= 0 else "earlier"
+    # The interval is told the way that the words have it.
+    low, high = (one.low, one.high) if one.bias_ms >= 0 else (-one.high, -one.low)
     return (
-        f"{one.reader} reads {fixed(abs(one.bias_ms), 1)} ms {later} than {one.against} ({fixed(one.low, 1)} to "
-        f"{fixed(one.high, 1)}), over {one.presses} presses that both counted; one reading is good to "
-        f"{fixed(one.reading_sd_ms, 1)} ms."
+        f"{one.reader} reads {fixed(abs(one.bias_ms), 1)} ms {later} than {one.against} ({_ends(low, high)}), over "
+        f"{one.presses} presses that both counted; one reading is good to {fixed(one.reading_sd_ms, 1)} ms."
     )
 
 
