@@ -100,6 +100,8 @@ class Devices:
         longest = max((rates[clip].frame_ms for clip in seen), default=0.0)
         self.equal_ms = study.equal_ms if study.equal_ms is not None else max(longest, _LEAST_EQUAL_MS)
         self.wanted_ms = study.wanted_ms if study.wanted_ms is not None else self.equal_ms
+        #: Degrees of freedom of the whole study.
+        self.freedom = 0.0
         self.all = [self._counted(one, of_device(presses, one.id)) for one in study.devices]
         self._moderate()
         self.pairs = self._pairs()
@@ -142,14 +144,15 @@ class Devices:
         mean = float(one.ms.mean())
         low = high = None
         if one.df >= 1:
-            reach = _t(one.df, _LEVEL) * math.sqrt(one.v / one.n + self._rate_part(one.by_clip))
+            reach = _t(one.df, _LEVEL) * math.sqrt(one.v / one.n + self.rate_part(one.by_clip))
             low, high = mean - reach, mean + reach
         return DeviceFigures(
             device.id, one.n, mean, float(np.median(one.ms)), float(one.ms.std(ddof=1)) if one.n > 1 else None,
             low, high, adds, self._ranks(device), self._needed(one),
         )  # fmt: skip
 
-    def _rate_part(self, by_clip: Mapping[str, float]) -> float:
+    def rate_part(self, by_clip: Mapping[str, float]) -> float:
+        """What the uncertain rates of clips add to the variance of a mean, by what each clip has of it, ms^2."""
         return sum((share * self.rates[clip].u) ** 2 for clip, share in by_clip.items())
 
     def _needed(self, one: _Counted) -> int | None:
@@ -222,7 +225,7 @@ class _Beside:
         if not a.n or not b.n:
             return cls(a, b, None, 0.0, 0.0)
         clips = {*a.by_clip, *b.by_clip}
-        rate_part = devices._rate_part({clip: b.by_clip.get(clip, 0.0) - a.by_clip.get(clip, 0.0) for clip in clips})
+        rate_part = devices.rate_part({clip: b.by_clip.get(clip, 0.0) - a.by_clip.get(clip, 0.0) for clip in clips})
         if a.df < 1 or b.df < 1:
             df = 0.0
         elif a.pool == b.pool == POOLS[STUDY]:
