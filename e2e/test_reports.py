@@ -39,7 +39,8 @@ def test_from_the_findings_to_readers_and_a_correction_that_flips_a_verdict(page
     page.choose("On the shelf of", "A new report")
     page.element("[role=dialog] button[type=submit]").click()
     page.see("Kept for")
-    page.study(FANS)
+    # The report bears the study's question: this is the way to it.
+    page.click(FANS)
     page.see("Where it was")
     page.click("Put in Sentence: quiet profile over standard profile")
     page.see("1.0% behind")
