@@ -5,19 +5,10 @@ from __future__ import annotations
 import sys
 
 from trials.history import trial
+from trials.rates import tell
 
-HISTORIES = 3000
-SEED = 20261202
-
-
-def main(histories: int = HISTORIES) -> int:
-    """Print every rate."""
-    print(f"histories on trial, {histories} a case{'':<36}answered     hand   wanted")
-    for rate in trial(histories, SEED):
-        hand = "–" if rate.hand is None else f"{rate.hand:.1%}"
-        print(f"  {rate.name:<68}{rate.found:8.1%} {hand:>8}   {rate.wanted}")
-    return 0
-
+HISTORIES, SEED = 3000, 20261202
 
 if __name__ == "__main__":
-    sys.exit(main(*map(int, sys.argv[1:])))
+    histories = int(sys.argv[1]) if len(sys.argv) > 1 else HISTORIES
+    tell(f"histories on trial, {histories} a case", trial(histories, SEED))

@@ -4,20 +4,11 @@ from __future__ import annotations
 
 import sys
 
+from trials.rates import tell
 from trials.tuning import trial
 
-LOGS = 1500
-SEED = 20261202
-
-
-def main(logs: int = LOGS) -> int:
-    """Print every rate."""
-    print(f"tuning on trial, {logs} logs a case{'':<46}answered     hand   wanted")
-    for rate in trial(logs, SEED):
-        hand = "–" if rate.hand is None else f"{rate.hand:.1%}"
-        print(f"  {rate.name:<74}{rate.found:8.1%} {hand:>8}   {rate.wanted}")
-    return 0
-
+LOGS, SEED = 1500, 20261202
 
 if __name__ == "__main__":
-    sys.exit(main(*map(int, sys.argv[1:])))
+    logs = int(sys.argv[1]) if len(sys.argv) > 1 else LOGS
+    tell(f"tuning on trial, {logs} logs a case", trial(logs, SEED))

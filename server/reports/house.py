@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from bench.queries import description_of, setup_out, whole_versions
@@ -12,9 +12,11 @@ from bench.sums import all_sums, lines
 from fitting.queries import matrix_csv, matrix_out
 from page_marks import mark_of
 from problems import NotFound
+from rennbahn.comparing.sentences import raised
 from rennbahn.display import fixed, fps
 from rennbahn.parts import kind_named
 from rennbahn.running import cautions_in_print
+from rennbahn.tuning import amount
 from scenes.models import Scene
 from scenes.queries import scene_out
 from tuning.exports import log_csv
@@ -59,7 +61,7 @@ class HouseBlock:
     matrix: dict[str, Any] | None = None
     cautions: Sequence[str] = ()
     #: Studies of which something is shown.
-    studies: Sequence[int] = field(default_factory=tuple)
+    studies: Sequence[int] = ()
 
     @property
     def text(self) -> str:
@@ -106,12 +108,12 @@ def _log(of: dict[str, Any]) -> HouseBlock:
             str(one.number),
             [
                 f"Step {one.number}",
-                *(_or_dash(one.set.get(name), "g") if name in one.set else "stock" for name, _ in settings),
+                *(amount(one.set[name], "") if name in one.set else "stock" for name, _ in settings),
                 one.state + (", beyond a failure" if one.beyond_a_failure else ""),
-                _or_dash(one.minutes, "g"),
+                f"{one.minutes:g}",
                 "–" if one.fps is None else fps(one.fps),
-                _or_dash(one.w, 1),
-                _or_dash(one.temperature_c, 1),
+                _or_dash(one.w),
+                _or_dash(one.temperature_c),
                 "; ".join(filter(None, [one.conclusion, one.why_unstable, *map(_past, one.over_limit)])),
             ],
         )
@@ -161,7 +163,7 @@ def _sum(of: dict[str, Any]) -> HouseBlock:
     rows = [
         (
             line.words,
-            [line.words[:1].upper() + line.words[1:], *(f"{each[at].shown} ({each[at].how})" for each in beside)],
+            [raised(line.words), *(f"{each[at].shown} ({each[at].how})" for each in beside)],
         )
         for at, line in enumerate(beside[0])
     ]
@@ -169,7 +171,7 @@ def _sum(of: dict[str, Any]) -> HouseBlock:
     told = [
         f"{one}: {', '.join(f'{x.words} {x.shown}' for x in each)}." for one, each in zip(asks, beside, strict=True)
     ]
-    title = asked.words[:1].upper() + asked.words[1:]
+    title = raised(asked.words)
     return HouseBlock(
         title=title, sentences=[f"{title}.", *told], heads=["What", *asks], rows=rows,
         way="/tuning/sums",
@@ -211,10 +213,8 @@ def _setup(of: int) -> HouseBlock:
     )  # fmt: skip
 
 
-def _or_dash(value: float | None, how: int | str) -> str:
-    if value is None:
-        return "–"
-    return f"{value:g}" if how == "g" else fixed(value, int(how))
+def _or_dash(value: float | None) -> str:
+    return "–" if value is None else fixed(value, 1)
 
 
 def _past(setting: str) -> str:

@@ -11,7 +11,7 @@ from itertools import pairwise
 import numpy as np
 from rennbahn.history import Cell, HistoryAsked, history_of
 
-from trials.tuning import Rate
+from trials.rates import Rate
 
 #: Session effects are drawn evenly between these standard deviations of ln x.
 _SESSIONS = (0.002, 0.01)

@@ -28,7 +28,7 @@ from rennbahn.latency import (
 from rennbahn.simulation.camera import BUTTON, SCREEN, Camera, filmed, true_frames, world_of
 from scipy.special import stdtrit
 
-from trials.tuning import Rate
+from trials.rates import Rate
 
 #: How late a reading of the stopwatch may be, s: hundredths shown at 60 Hz.
 _LATE = 0.027

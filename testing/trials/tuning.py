@@ -15,20 +15,12 @@ import numpy as np
 from rennbahn.tuning import Quick, Rival, Setting, Stability, Step, TuningLog, tuning_of
 from rennbahn.tuning.proposal import next_of
 
+from trials.rates import Rate
+
 #: Of passes: standard deviations of ln fps and ln W.
 FPS_NOISE, W_NOISE = 0.006, 0.008
 _PASSES = 3
 _RESOLUTION = 5.0
-
-
-@dataclass(frozen=True)
-class Rate:
-    """A share as it was found, of what is answered and of a hand; None where a hand has no such answer."""
-
-    name: str
-    found: float
-    hand: float | None
-    wanted: str
 
 
 def trial(logs: int, seed: int) -> list[Rate]:

@@ -7,10 +7,11 @@ from collections.abc import Sequence
 
 from scipy.special import chdtrc
 
+from rennbahn.comparing.sentences import listed
 from rennbahn.display import fixed
 from rennbahn.latency.answer import Latency, ReaderError
 from rennbahn.latency.devices import EVEN, NOT_COMPARABLE, QUICKER, SLOWER, DeviceFigures, Pair
-from rennbahn.latency.model import Device, LatencyStudy
+from rennbahn.latency.model import Clip, Device, LatencyStudy
 from rennbahn.latency.rate import RE_ENCODED, SUSPECT, UNCHECKED, UNCLEAR, UNEVEN, Rate, seconds_for_ok
 
 #: A spread beyond that of the camera is shown at this p.
@@ -68,8 +69,8 @@ def _of_group(study: LatencyStudy, found: Latency, devices: Sequence[DeviceFigur
     if len(may) == 1:
         lead = f"{names[first.device]} answers first of {len(devices)} devices, in {_figures(first)}."
     else:
-        listed = _listed([names[one.device] for one in may])
-        lead = f"Which of {len(devices)} devices answers first is not shown: {listed} may."
+        who = listed([names[one.device] for one in may])
+        lead = f"Which of {len(devices)} devices answers first is not shown: {who} may."
     others = [
         _pair_sentence(names, _towards(pairs[frozenset((first.device, one.device))], first.device), found)
         for one in by_mean[1:]
@@ -133,29 +134,29 @@ def _figures(one: DeviceFigures) -> str:
 
 def _not_told(study: LatencyStudy, found: Latency) -> list[str]:
     """Clips whose numbers are withheld, or stand on what the camera says."""
-    names = {one.id: one for one in study.clips}
+    clips = {one.id: one for one in study.clips}
     counted = {one.clip for one in study.counted}
     told = [
-        f"No number of clip {rate.clip} is told: {clip_words(rate, names[rate.clip].nominal_fps)}."
+        f"No number of clip {rate.clip} is told: {clip_words(rate, clips[rate.clip])}."
         for rate in found.clips
         if rate.withheld and rate.clip in counted
     ]
     unchecked = [one.clip for one in found.clips if one.verdict == UNCHECKED and one.clip in counted
-                 and names[one.clip].declared_fps is None]  # fmt: skip
+                 and clips[one.clip].declared_fps is None]  # fmt: skip
     if unchecked:
         which = "clip" if len(unchecked) == 1 else "clips"
-        told.append(f"The rate of {which} {_listed(unchecked)} is unchecked: what the camera says was believed.")
+        told.append(f"The rate of {which} {listed(unchecked)} is unchecked: what the camera says was believed.")
     told += [
-        f"The rate of clip {rate.clip} was set to {fixed(rate.fps, 1)} fps by hand: {names[rate.clip].why}"
+        f"The rate of clip {rate.clip} was set to {fixed(rate.fps, 1)} fps by hand: {clips[rate.clip].why}"
         for rate in found.clips
-        if names[rate.clip].declared_fps is not None and rate.clip in counted
+        if clips[rate.clip].declared_fps is not None and rate.clip in counted
     ]
     return told
 
 
-def clip_words(rate: Rate, nominal_fps: float, error_s: float = 0.027) -> str:
+def clip_words(rate: Rate, clip: Clip) -> str:
     """What is to be known of a clip's rate, and what to do about it."""
-    nominal = f"{fixed(nominal_fps, 0)} fps"
+    nominal = f"{fixed(clip.nominal_fps, 0)} fps"
     measured = f"measured {fixed(rate.fps, 1)}"
     if rate.low is not None and rate.high is not None:
         measured = f"measured {fixed(rate.low, 1)} to {fixed(rate.high, 1)}"
@@ -167,7 +168,7 @@ def clip_words(rate: Rate, nominal_fps: float, error_s: float = 0.027) -> str:
     if rate.verdict == UNEVEN:
         return "its frames do not come evenly, so no single rate holds: film again, with more light and less zoom"
     if rate.verdict == UNCLEAR:
-        needed = seconds_for_ok(nominal_fps, error_s)
+        needed = seconds_for_ok(clip.nominal_fps, clip.reading_error_s)
         return f"its readings lie too close together to tell the rate: {fixed(math.ceil(needed), 0)} s apart are enough"
     if rate.verdict == SUSPECT:
         return f"its rate is not the {nominal} that its camera says ({measured}): say which rate holds and why"
@@ -191,9 +192,9 @@ def _spread(study: LatencyStudy, found: Latency) -> list[str]:
         (own if shown else camera).append(f"{names[one.device]} ({fixed(one.sd_ms, 1)} ms)")
     told = []
     if own:
-        told.append(f"Presses scatter by more than the camera's frames make: {_listed(own)}.")
+        told.append(f"Presses scatter by more than the camera's frames make: {listed(own)}.")
     if camera:
-        told.append(f"The scatter is no more than the camera's frames make: {_listed(camera)}.")
+        told.append(f"The scatter is no more than the camera's frames make: {listed(camera)}.")
     return told
 
 
@@ -205,7 +206,7 @@ def _displays(study: LatencyStudy, found: Latency) -> list[str]:
             by_rate.setdefault(one.refresh_hz, []).append(one)
     return [
         f"Of that the display's refresh at {hz:g} Hz adds 0 to {fixed(1000.0 / hz, 1)} ms, {fixed(500.0 / hz, 1)} on "
-        f"average, and up to as much again towards the bottom of the picture: {_listed([one.name for one in devices])}."
+        f"average, and up to as much again towards the bottom of the picture: {listed([one.name for one in devices])}."
         for hz, devices in by_rate.items()
     ]
 
@@ -221,7 +222,3 @@ def reader_words(one: ReaderError) -> str:
         f"{one.reader} reads {fixed(abs(one.bias_ms), 1)} ms {later} than {one.against} ({_ends(low, high)}), over "
         f"{one.presses} presses that both counted; one reading is good to {fixed(one.reading_sd_ms, 1)} ms."
     )
-
-
-def _listed(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

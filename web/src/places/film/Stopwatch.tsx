@@ -2,16 +2,15 @@ import { useEffect, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { useTitle } from "../../controls/useTitle";
 import { fixed } from "../../format";
-import { clockWords, LOOKED_AT, readingError, refreshOf, stepOf } from "./clock";
+import { clockWords, LOOKED_AT, readingError, refreshOf, stepOf, TOLD_MS } from "./clock";
 
 /** So many fields are lit one after the other, a frame each: where one is skipped, a frame of the display was lost. */
 const FIELDS = 8;
-/** How often the display's rate is told anew, ms. */
-const TOLD_MS = 500;
 /** So often the clock is read off to see in which steps it goes. */
 const READ_OFF = 2_000;
 
-const fill = () => void document.documentElement.requestFullscreen();
+/** Where a browser refuses, the page stays as it is. */
+const fill = () => document.documentElement.requestFullscreen().catch(() => undefined);
 
 /** A running clock to be filmed: big digits, drawn for every frame of the display, and how exact a reading of it is. */
 export function Stopwatch() {
@@ -19,7 +18,7 @@ export function Stopwatch() {
   const fields = useRef<HTMLDivElement>(null);
   const [known, setKnown] = useState<{ hz: number; step: number } | null>(null);
   useTitle("Stopwatch", "Filming");
-  useHotkeys("f", fill);
+  useHotkeys("f", () => void fill());
   useEffect(() => {
     const begun = performance.now();
     const step = stepOf(Array.from({ length: READ_OFF }, () => performance.now()));

@@ -8,6 +8,8 @@ export function clockWords(ms: number): string {
   return `${minutes}:${seconds}.${String(whole % 1000).padStart(3, "0")}`;
 }
 
+/** How often a display's rate is told anew, ms. */
+export const TOLD_MS = 500;
 /** So many frames of a display are looked at to know its rate. */
 export const LOOKED_AT = 90;
 
